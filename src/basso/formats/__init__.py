@@ -1,0 +1,1 @@
+"""Readers: one file per format, all giving the same immutable recording."""

@@ -1,0 +1,94 @@
+"""Which reader reads which file. A new format is one module and one line in ``_READERS``."""
+
+from __future__ import annotations
+
+import importlib
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from types import MappingProxyType
+from typing import Protocol, cast
+
+from basso.errors import FormatError, InputError
+from basso.progress import Progress, silent
+from basso.recording.recording import Recording
+from basso.recording.roles import Role
+from basso.units import Unit, parse_unit
+
+
+@dataclass(frozen=True, slots=True)
+class ReadOptions:
+    """What the user says about a file beyond what it says itself: column name → role, column name → unit."""
+
+    roles: Mapping[Role, str] = field(default_factory=lambda: MappingProxyType({}))
+    units: Mapping[str, Unit] = field(default_factory=lambda: MappingProxyType({}))
+
+
+class Reader(Protocol):
+    """What every format module offers."""
+
+    def recognises(self, path: Path, head: bytes) -> bool:
+        """True when the file's first bytes look like this format."""
+        ...
+
+    def read(self, path: Path, options: ReadOptions, progress: Progress) -> Recording:
+        """Read the file whole; raises FormatError with one clear sentence."""
+        ...
+
+
+# Most particular first; text comes last, since anything can look like text.
+_READERS = ("basso.formats.csv_text",)
+
+
+def read_recording(path: Path | str, options: ReadOptions | None = None, progress: Progress = silent) -> Recording:
+    """Read a log of any known format.
+
+    Raises:
+        FormatError: the file is missing, not readable, empty, or nothing Basso knows.
+    """
+    file = Path(path)
+    head = _head(file)
+    for name in _READERS:
+        reader = cast(Reader, importlib.import_module(name))
+        if reader.recognises(file, head):
+            return reader.read(file, options or ReadOptions(), progress)
+    raise FormatError(
+        file, "is not a text log that Basso can read (it holds binary data)",
+        "export the log as CSV from the logger's software",
+    )  # fmt: skip
+
+
+def _head(file: Path) -> bytes:
+    if file.is_dir():
+        raise FormatError(file, "is a folder", "name a log file in it")
+    try:
+        with file.open("rb") as stream:
+            head = stream.read(65536)
+    except FileNotFoundError:
+        raise FormatError(file, "does not exist", "check the name and the folder") from None
+    except PermissionError:
+        raise FormatError(file, "may not be read", "give yourself permission to read it") from None
+    except OSError as error:
+        raise FormatError(file, f"cannot be read ({error.strerror})", "check the disk or the card") from None
+    if not head.strip():
+        raise FormatError(file, "is empty", "export it again, or take it off the logger again")
+    return head
+
+
+def parse_role_option(text: str) -> tuple[Role, str]:
+    """Read ``--role oil_pressure="P3 gallery"``."""
+    role, _, column = text.partition("=")
+    try:
+        return Role(role.strip()), column.strip()
+    except ValueError:
+        known = ", ".join(Role)
+        raise InputError(f"--role {text}: '{role}' is no role; use one of {known}.") from None
+
+
+def parse_unit_option(text: str) -> tuple[str, Unit]:
+    """Read ``--unit "P3 gallery=psi"``."""
+    column, _, spelled = text.rpartition("=")
+    unit = parse_unit(spelled)
+    if not column or unit is None:
+        raise InputError(f"--unit {text}: '{spelled}' is no unit Basso knows; write it like \"P3 gallery=psi\".")
+    return column.strip(), unit

@@ -1,0 +1,1 @@
+"""What oil is: grades and viscosity."""

@@ -1,0 +1,39 @@
+"""Viscosity over temperature: the Walther equation of ASTM D341.
+
+``log10 log10 (ν + 0.7) = A − B · log10 T`` with ν in mm²/s and T in kelvin; A and B follow from two points of
+the data sheet. Holds for ν above about 2 mm²/s, which is all of an engine's life.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from basso.oil.grades import Grade
+from basso.units import FloatArray
+
+_KELVIN = 273.15
+
+
+@dataclass(frozen=True, slots=True)
+class Walther:
+    """The two constants of the Walther equation for one oil."""
+
+    a: float
+    b: float
+
+    def viscosity_mm2ps(self, temperature_c: FloatArray) -> FloatArray:
+        """Kinematic viscosity in mm²/s at each temperature in °C; NaN stays NaN."""
+        kelvin = np.asarray(temperature_c, dtype=np.float64) + _KELVIN
+        viscosity: FloatArray = 10.0 ** (10.0 ** (self.a - self.b * np.log10(kelvin))) - 0.7
+        return viscosity
+
+
+def walther(oil: Grade) -> Walther:
+    """Fit the Walther equation through a grade's two data-sheet points (40 °C and 100 °C)."""
+    cold, hot = (math.log10(math.log10(v + 0.7)) for v in (oil.at_40_mm2ps, oil.at_100_mm2ps))
+    log_cold, log_hot = math.log10(40.0 + _KELVIN), math.log10(100.0 + _KELVIN)
+    b = (cold - hot) / (log_hot - log_cold)
+    return Walther(cold + b * log_cold, b)

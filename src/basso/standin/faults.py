@@ -1,0 +1,139 @@
+"""The stand-in's logger: rates, noise, quantisation, units, and the faults loggers and wiring have."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from basso.standin.car import STEP_S
+from basso.standin.engine import lagged
+from basso.standin.simulate import Simulated
+from basso.units import STANDARD_ATMOSPHERE_KPA, UNITS, FloatArray
+
+
+@dataclass(frozen=True, slots=True)
+class Logger:
+    """How a logger writes what its sensors see.
+
+    Attributes:
+        rate_hz: rows a second; must divide 100.
+        pressure_unit, temperature_unit, acceleration_unit, speed_unit: symbols of :data:`basso.units.UNITS`.
+        clock: write time as ``HH:MM:SS.fff`` instead of seconds.
+        units_row: units in a row of their own instead of in the heading.
+        absolute: the pressure sensor counts from vacuum.
+        zero_kpa: what the pressure sensor adds.
+        noise_kpa: of the pressure, standard deviation.
+        spikes_per_min: single readings that are nonsense.
+        dropouts_per_min: the connector opens for 0.05 to 1.2 s and the reading falls to the rail.
+        delay_s: the pressure comes late (long thin line).
+        gps: write latitude and longitude.
+        extra_channels: this many more columns, for size.
+    """
+
+    rate_hz: int = 20
+    pressure_unit: str = "psi"
+    temperature_unit: str = "°C"
+    acceleration_unit: str = "g"
+    speed_unit: str = "km/h"
+    clock: bool = False
+    units_row: bool = False
+    absolute: bool = False
+    zero_kpa: float = 0.0
+    noise_kpa: float = 2.2
+    spikes_per_min: float = 0.0
+    dropouts_per_min: float = 0.0
+    delay_s: float = 0.0
+    gps: bool = False
+    extra_channels: int = 0
+
+
+def write_csv(simulated: Simulated, logger: Logger, rng: np.random.Generator) -> bytes:
+    """The session as the logger writes it: CSV bytes, the same for the same generator state."""
+    every = round(1.0 / STEP_S / logger.rate_hz)
+    d = simulated.drive
+    rows = slice(0, d.time_s.size, every)
+    n = d.time_s[rows].size
+
+    def noisy(values: FloatArray, sigma: float) -> FloatArray:
+        return values[rows] + rng.normal(0.0, sigma, n)
+
+    pressure = simulated.pressure_kpa
+    if logger.delay_s:
+        steps = round(logger.delay_s / STEP_S)
+        pressure = np.concatenate([np.full(steps, pressure[0]), pressure[:-steps]])
+    seen = noisy(pressure, logger.noise_kpa) + logger.zero_kpa
+    seen += STANDARD_ATMOSPHERE_KPA - 0.6 if logger.absolute else 0.0
+    seen = np.maximum(seen, -3.0)
+    seen = _with_faults(seen, logger, n, rng)
+    unit = UNITS
+    p_unit, t_unit = unit[logger.pressure_unit], unit[logger.temperature_unit]
+    a_unit, v_unit = unit[logger.acceleration_unit], unit[logger.speed_unit]
+    temperature = lagged(simulated.temperature_c, 3.0, float(simulated.temperature_c[0]))
+    columns: list[tuple[str, str, list[str]]] = [
+        ("Time", "s", _time_cells(d.time_s[rows], logger.clock)),
+        ("Engine speed", "rpm", _cells(np.maximum(noisy(d.rpm, 6.0), 0.0) * (d.rpm[rows] > 0), 0)),
+        ("Oil pressure", p_unit.symbol, _cells(p_unit.from_base(seen), _decimals(p_unit.symbol))),
+        ("Oil temp", t_unit.symbol, _cells(t_unit.from_base(noisy(temperature, 0.12)), 1)),
+        ("Lateral acc", a_unit.symbol, _cells(a_unit.from_base(noisy(d.lateral_g, 0.018)), 2)),
+        ("Longitudinal acc", a_unit.symbol, _cells(a_unit.from_base(noisy(d.longitudinal_g, 0.018)), 2)),
+        ("Speed", v_unit.symbol, _cells(v_unit.from_base(np.maximum(noisy(d.speed_mps, 0.06), 0.0)), 1)),
+        ("Throttle", "%", _cells(100.0 * d.throttle[rows], 0)),
+        ("Lap", "", _cells(d.lap[rows], 0)),
+    ]
+    if logger.clock:
+        columns[0] = ("Time", "", columns[0][2])
+    if simulated.bottle_kpa is not None:
+        gas = np.maximum(noisy(simulated.bottle_kpa, 2.0), 0.0)
+        columns.append(("Accumulator pressure", p_unit.symbol, _cells(p_unit.from_base(gas), _decimals(p_unit.symbol))))
+    if logger.gps:
+        lat = 51.0 + d.y_m[rows] / 111_195.0
+        lon = -1.0 + d.x_m[rows] / (111_195.0 * np.cos(np.radians(51.0)))
+        columns += [("Latitude", "°", _cells(lat, 6)), ("Longitude", "°", _cells(lon, 6))]
+    for i in range(logger.extra_channels):
+        walk = np.cumsum(rng.normal(0, 0.05, n)) + 10.0 * (i + 1)
+        columns.append((f"Aux {i + 1}", "", _cells(walk, 2)))
+    return _joined(columns, logger.units_row)
+
+
+def _with_faults(seen: FloatArray, logger: Logger, n: int, rng: np.random.Generator) -> FloatArray:
+    minutes = n / logger.rate_hz / 60.0
+    if logger.spikes_per_min:
+        for i in rng.integers(2, n - 2, rng.poisson(logger.spikes_per_min * minutes)):
+            seen[i] = 1000.0 if rng.random() < 0.5 else 0.0
+    if logger.dropouts_per_min:
+        for i in rng.integers(2, n - 2, rng.poisson(logger.dropouts_per_min * minutes)):
+            length = max(1, round(rng.uniform(0.05, 1.2) * logger.rate_hz))
+            seen[i : i + length] = 0.0
+    return seen
+
+
+def _decimals(symbol: str) -> int:
+    return {"psi": 1, "bar": 3, "kPa": 1}.get(symbol, 1)
+
+
+def _cells(values: FloatArray, decimals: int) -> list[str]:
+    form = f"%.{decimals}f"
+    cells = [form % v for v in values.tolist()]
+    zero = form % -0.0
+    return [c[1:] if c == zero else c for c in cells] if zero.startswith("-") else cells
+
+
+def _time_cells(time_s: FloatArray, clock: bool) -> list[str]:
+    if not clock:
+        return [f"{t:.2f}" for t in time_s.tolist()]
+    start = 10 * 3600 + 24 * 60 + 7
+    stamp: Callable[[float], str] = lambda t: f"{int(t // 3600):02d}:{int(t % 3600 // 60):02d}:{t % 60:06.3f}"  # noqa: E731
+    return [stamp(start + round(t, 3)) for t in time_s.tolist()]
+
+
+def _joined(columns: list[tuple[str, str, list[str]]], units_row: bool) -> bytes:
+    if units_row:
+        head = [",".join(name for name, _, _ in columns), ",".join(unit for _, unit, _ in columns)]
+    else:
+        head = [",".join(f"{name} [{unit}]" if unit else name for name, unit, _ in columns)]
+    rows = [",".join(cells) for cells in zip(*(c for _, _, c in columns), strict=True)]
+    return ("\n".join(head + rows) + "\n").encode()
+
+

@@ -1,0 +1,1 @@
+"""The pan: its shape and where the oil stands in it."""

@@ -1,0 +1,27 @@
+"""The pan's shape. A plain box for now: floor rectangle, depth, and the pickup in it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class BoxPan:
+    """A box-shaped pan in the vehicle's axes (x forward, y left, z up), metres, origin at the floor's middle.
+
+    Attributes:
+        length_m: along x.
+        width_m: along y.
+        depth_m: from floor to rail.
+        pickup_m: the pickup's mouth (x, y, z).
+    """
+
+    length_m: float
+    width_m: float
+    depth_m: float
+    pickup_m: tuple[float, float, float]
+
+    @property
+    def capacity_l(self) -> float:
+        """Volume up to the rail, litres."""
+        return self.length_m * self.width_m * self.depth_m * 1000.0
