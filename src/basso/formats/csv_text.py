@@ -130,8 +130,8 @@ def _table(path: Path, raw: bytes, layout: TextLayout) -> tuple[tuple[list[_Colu
     def load(types: dict[str, type[pl.DataType]]) -> pl.DataFrame:
         return pl.read_csv(
             io.BytesIO(body), has_header=False, separator=layout.separator, schema=types,
-            decimal_comma=layout.decimal_comma, truncate_ragged_lines=True, null_values=list(MISSING_WORDS),
-            low_memory=False, rechunk=False,
+            decimal_comma=layout.decimal_comma, extra_columns="ignore", missing_columns="insert", null_values=list(MISSING_WORDS),
+
         )  # fmt: skip
 
     try:

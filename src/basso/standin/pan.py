@@ -40,13 +40,13 @@ class Pan:
     """
 
     shape: BoxPan = BoxPan(0.26, 0.20, 0.16, (-0.03, 0.042, 0.008))
-    fill_l: float = 4.0
+    fill_l: float = 4.1
     held_up_l: float = 0.8
     held_up_s: float = 3.0
     slosh_hz: float = 0.6
     damping: float = 0.7
     gated: bool = False
-    mouth_m: float = 0.006
+    mouth_m: float = 0.009
     pipe_s: float = 0.12
 
 
@@ -74,7 +74,7 @@ def move_oil(pan: Pan, drive: Drive) -> OilMotion:
     if pan.gated:
         head = _behind_doors(head)
     bare = np.clip(0.5 - head / (2.0 * pan.mouth_m), 0.0, 1.0)
-    air = lagged(_delayed(0.92 * bare, pan.pipe_s), 0.14)
+    air = lagged(_delayed(0.85 * bare, pan.pipe_s), 0.14)
     return OilMotion(ax, ay, head, look.at(zero, ay, volume), look.at(ax, zero, volume), air)
 
 

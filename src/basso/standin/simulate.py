@@ -6,7 +6,6 @@ import math
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 
 from basso.standin.car import STEP_S, Car, Drive, Session, drive_session, dyno_session
 from basso.standin.circuit import Circuit
@@ -20,6 +19,7 @@ from basso.standin.engine import (
     pump_flow,
 )
 from basso.standin.pan import OilMotion, Pan, move_oil
+from basso.recording.spans import runs_of
 from basso.units import STANDARD_ATMOSPHERE_KPA, FloatArray
 
 
@@ -137,23 +137,12 @@ def true_dips(
     floor = np.maximum(line, share * simulated.healthy_kpa)
     below = (simulated.pressure_kpa < floor) & (d.rpm > rpm_gate) & (simulated.temperature_c >= 60.0)
     dips = []
-    for start, end in _runs_of(below, round(join_s / STEP_S)):
+    for start, end in runs_of(below, round(join_s / STEP_S)):
         if (end - start) * STEP_S < least_s:
             continue
         lowest = float(simulated.pressure_kpa[start:end].min())
         dips.append(TrueDip(start * STEP_S, end * STEP_S, lowest, _true_cause(simulated, line, start, end)))
     return dips
-
-
-def _runs_of(mask: NDArray[np.bool_], join: int) -> list[tuple[int, int]]:
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(np.int8)))
-    runs: list[tuple[int, int]] = []
-    for start, end in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
-        if runs and start - runs[-1][1] <= join:
-            runs[-1] = (runs[-1][0], end)
-        else:
-            runs.append((start, end))
-    return runs
 
 
 def _true_cause(s: Simulated, line: FloatArray, start: int, end: int) -> str:

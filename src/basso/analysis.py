@@ -1,0 +1,276 @@
+"""From a recording to judged dips: the recipe, top to bottom.
+
+1. **Trust**: check the readings, correct what can be corrected (a layer; the recording stays as it is).
+2. **Frame**: everything at the pressure's own sample times, which are never smoothed.
+3. **Track**: laps and places.
+4. **Normal**: the expected pressure from settled running, or from earlier recordings.
+5. **Floor**: the highest of the rules asked for.
+6. **Dips** below it, each with its **cause**.
+7. **Exposure**.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import minimum_filter1d
+
+from basso.pressure.causes import Cause, Signals, find_cause, look_elsewhere
+from basso.pressure.dips import Dip, DipRules, find_dips
+from basso.pressure.expected import ExpectedPressure, fit_expected, no_expectation
+from basso.pressure.exposure import Exposure, measure_exposure
+from basso.pressure.floors import DEFAULT_FLOORS, Floor, FloorLine, highest_floor
+from basso.pressure.settled import SettledLimits, running, settled, warm
+from basso.progress import Progress, silent
+from basso.recording.corrections import Correction, apply
+from basso.recording.recording import Frame, Recording, frame_on
+from basso.recording.roles import Role
+from basso.track.corners import TrackMap, find_places
+from basso.track.laps import Lap, find_laps
+from basso.trust.axes import check_axes, lateral_from_path_g, longitudinal_from_speed_g
+from basso.trust.spikes import check_spikes, noise_kpa
+from basso.trust.verdict import Check
+from basso.trust.zero import check_zero
+from basso.units import FloatArray
+
+_FOLLOW_S = 0.15
+_BLIP_RPM = 250.0
+
+
+@dataclass(frozen=True, slots=True)
+class JudgeOptions:
+    """How to judge.
+
+    Attributes:
+        floors: the rules; the highest applies.
+        rules: gate, least length, joining.
+        refused: (channel name, kind) of corrections the user refused.
+        normal: expected pressure from earlier recordings, or None to learn it from this one.
+    """
+
+    floors: tuple[Floor, ...] = DEFAULT_FLOORS
+    rules: DipRules = field(default_factory=DipRules)
+    refused: frozenset[tuple[str, str]] = frozenset()
+    normal: ExpectedPressure | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class JudgedDip:
+    """A dip with everything that is told about it."""
+
+    dip: Dip
+    cause: Cause
+    rpm: float
+    temperature_c: float | None
+    lap: Lap | None
+    place: str | None
+    rule: str | None
+    severity: str
+    """"dip", "serious" or "severe" by the lowest share of normal (70, 60, 40 %; default)."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Analysis:
+    """A judged recording; carries the inputs it came from. Arrays of shape (n,) at the pressure's times."""
+
+    recording: Recording
+    options: JudgeOptions
+    corrected: Recording
+    checks: tuple[Check, ...]
+    corrections: tuple[Correction, ...]
+    laps: tuple[Lap, ...]
+    track: TrackMap | None
+    expected: ExpectedPressure
+    time_s: FloatArray
+    pressure_kpa: FloatArray
+    expected_kpa: FloatArray
+    floor: FloorLine
+    rpm: FloatArray
+    temperature_c: FloatArray | None
+    lateral_g: FloatArray | None
+    longitudinal_g: FloatArray | None
+    judged: NDArray[np.bool_]
+    settled: NDArray[np.bool_]
+    noise_kpa: float
+    dips: tuple[JudgedDip, ...]
+    exposure: Exposure
+
+    @property
+    def margin_kpa(self) -> FloatArray:
+        """Pressure less floor, shape (n,)."""
+        return self.pressure_kpa - self.floor.kpa
+
+    @property
+    def share(self) -> FloatArray:
+        """Share of normal, shape (n,); NaN where nothing is expected."""
+        return self.pressure_kpa / self.expected_kpa
+
+    @property
+    def judgeable(self) -> bool:
+        """False when the recording lacks what judging needs."""
+        return not any(c.level == "fail" and c.id in ("oil_pressure", "rpm") for c in self.checks)
+
+
+def analyse(recording: Recording, options: JudgeOptions | None = None, progress: Progress = silent) -> Analysis:
+    """Judge a recording. Never raises for what the recording lacks: the checks say what could not be done."""
+    options = options or JudgeOptions()
+    progress(0.0, "checking the readings")
+    checks, corrections, corrected = _trusted(recording, options)
+    if not recording.has(Role.OIL_PRESSURE) or not recording.has(Role.RPM):
+        return _unjudged(recording, options, corrected, checks, corrections)
+
+    progress(0.3, "finding laps and places")
+    frame = frame_on(corrected, Role.OIL_PRESSURE)
+    lateral, longitudinal = _g_channels(frame, checks)
+    laps = find_laps(corrected)
+    track = find_places(frame, laps, lateral, longitudinal)
+
+    progress(0.5, "learning normal")
+    pressure, rpm = frame.filled(Role.OIL_PRESSURE, np.nan), frame.filled(Role.RPM, np.nan)
+    temperature = frame.get(Role.OIL_TEMP)
+    is_settled = settled(frame, lateral, longitudinal, SettledLimits())
+    expected = options.normal or fit_expected(pressure, rpm, temperature, is_settled)
+    followed = _followed_rpm(rpm, frame.step_s)
+    expected_kpa = expected.at(followed, temperature)
+    if not expected.valid:
+        checks.append(Check("expected", "warn", f"No expected pressure: {expected.reason}."))
+
+    progress(0.7, "finding dips")
+    floor = highest_floor(options.floors, followed, expected_kpa)
+    is_judged = (np.nan_to_num(rpm) > options.rules.rpm_gate) & running(rpm) & warm(frame)
+    noise = noise_kpa(pressure)
+    dips = find_dips(frame.time_s, pressure, floor.kpa, expected_kpa, is_judged, noise, options.rules)
+
+    progress(0.9, "explaining them")
+    signals = Signals(
+        frame.time_s, rpm, pressure, expected_kpa, floor, lateral, longitudinal, temperature,
+        look_elsewhere(rpm, pressure / expected_kpa, is_judged, lateral, longitudinal, frame.step_s),
+        float(np.percentile(rpm[is_judged], 60)) if is_judged.any() else np.inf, _cool(expected, followed, temperature, is_judged),
+        _level_share(pressure, expected_kpa, is_settled) if options.normal is not None else 1.0,
+    )  # fmt: skip
+    judged_dips = tuple(_judge(d, signals, laps, track) for d in dips)
+    below_s = sum(d.duration_s for d in dips)
+    exposure = measure_exposure(frame.time_s, running(rpm), is_judged, below_s, pressure / expected_kpa)
+    progress(1.0, "judged")
+    return Analysis(
+        recording, options, corrected, tuple(checks), tuple(corrections), laps, track, expected, frame.time_s, pressure,
+        expected_kpa, floor, rpm, temperature, lateral, longitudinal, is_judged, is_settled, noise, judged_dips, exposure,
+    )  # fmt: skip
+
+
+def pooled_normal(recordings: Sequence[Recording], options: JudgeOptions | None = None) -> ExpectedPressure:
+    """The expected pressure learned from several recordings together."""
+    options = options or JudgeOptions()
+    parts: list[tuple[FloatArray, FloatArray, FloatArray | None, NDArray[np.bool_]]] = []
+    for recording in recordings:
+        if not recording.has(Role.OIL_PRESSURE) or not recording.has(Role.RPM):
+            continue
+        checks, _, corrected = _trusted(recording, options)
+        frame = frame_on(corrected, Role.OIL_PRESSURE)
+        lateral, longitudinal = _g_channels(frame, checks)
+        parts.append((
+            frame.filled(Role.OIL_PRESSURE, np.nan), frame.filled(Role.RPM, np.nan), frame.get(Role.OIL_TEMP),
+            settled(frame, lateral, longitudinal, SettledLimits()),
+        ))  # fmt: skip
+    if not parts:
+        return no_expectation("none of the recordings has oil pressure and engine speed")
+    with_temperature = all(t is not None for _, _, t, _ in parts)
+    temperature = np.concatenate([t for _, _, t, _ in parts if t is not None]) if with_temperature else None
+    return fit_expected(
+        np.concatenate([p for p, _, _, _ in parts]), np.concatenate([n for _, n, _, _ in parts]), temperature,
+        np.concatenate([s for _, _, _, s in parts]),
+    )  # fmt: skip
+
+
+def _trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], list[Correction], Recording]:
+    """Run the trust checks; corrections that were not refused are applied in order."""
+    checks: list[Check] = []
+    for role, cost in ((Role.OIL_PRESSURE, "nothing can be judged"), (Role.RPM, "nothing can be judged")):
+        if not recording.has(role):
+            checks.append(Check(role, "fail", f"There is no {role.replace('_', ' ')} channel: {cost}."))
+    if checks:
+        return checks, [], recording
+    if not recording.has(Role.OIL_TEMP):
+        checks.append(
+            Check("oil_temp", "warn", "There is no oil temperature: share of normal is by rpm only, and hot oil cannot be told from wear.")
+        )
+    if not recording.has(Role.LATERAL_G) and not recording.has(Role.LONGITUDINAL_G):
+        checks.append(Check("g", "warn", "There is no g channel: the direction in which the oil was thrown is derived where it can be."))
+    found = [check_spikes(recording), check_zero(recording), *check_axes(recording)]
+    checks += found
+    corrections = [c.correction for c in found if c.correction is not None and c.correction.key not in options.refused]
+    return checks, corrections, apply(recording, corrections)
+
+
+def _g_channels(frame: Frame, checks: list[Check]) -> tuple[FloatArray | None, FloatArray | None]:
+    """Lateral and longitudinal g as logged, or worked out from path and speed."""
+    lateral, longitudinal = frame.get(Role.LATERAL_G), frame.get(Role.LONGITUDINAL_G)
+    if lateral is None and (lateral := lateral_from_path_g(frame)) is not None:
+        checks.append(Check("lateral_g", "note", "Lateral g is worked out from the GPS path."))
+    if longitudinal is None and (longitudinal := longitudinal_from_speed_g(frame)) is not None:
+        checks.append(Check("longitudinal_g", "note", "Longitudinal g is worked out from the speed."))
+    return lateral, longitudinal
+
+
+def _followed_rpm(rpm: FloatArray, step_s: float) -> FloatArray:
+    """The rpm the gallery has had time to follow.
+
+    The gallery lags the engine: where the rpm jumps up by more than 250 within 0.15 s (a blip, a downshift), the
+    lowest rpm of those 0.15 s counts, so that a floor that leaps is not held against oil that cannot.
+    """
+    known = np.nan_to_num(rpm)
+    size = max(1, round(_FOLLOW_S / max(step_s, 1e-3)) + 1)
+    lately = minimum_filter1d(known, size, origin=(size - 1) // 2)
+    return np.where(known - lately > _BLIP_RPM, lately, known)
+
+
+def _cool(
+    expected: ExpectedPressure, rpm: FloatArray, temperature: FloatArray | None, judged: NDArray[np.bool_]
+) -> FloatArray | None:
+    """Expected pressure at the same rpm and the session's coolest warm oil."""
+    if temperature is None or not judged.any():
+        return None
+    coolest = float(np.nanpercentile(temperature[judged], 3))
+    return expected.at(rpm, np.full(rpm.shape, coolest))
+
+
+def _level_share(pressure: FloatArray, expected: FloatArray, is_settled: NDArray[np.bool_]) -> float:
+    ratio = (pressure / expected)[is_settled]
+    ratio = ratio[np.isfinite(ratio)]
+    return float(np.median(ratio)) if ratio.size >= 20 else 1.0
+
+
+def _judge(dip: Dip, s: Signals, laps: Sequence[Lap], track: TrackMap | None) -> JudgedDip:
+    cause = find_cause(dip, s)
+    at = dip.lowest_margin
+    lap = next((lap for lap in laps if lap.start_s <= s.time_s[at] <= lap.end_s), None)
+    place = track.place_at(dip.first) or track.place_at(at) if track is not None else None
+    temperature = float(s.temperature_c[at]) if s.temperature_c is not None else None
+    severity = "dip"
+    if dip.min_share is not None:
+        severity = "severe" if dip.min_share < 0.40 else "serious" if dip.min_share < 0.60 else "dip"
+    rule = s.floor.rule_at(at)
+    return JudgedDip(
+        dip, cause, float(s.rpm[at]), temperature, lap, place.label if place is not None else None, rule, severity
+    )
+
+
+def _unjudged(
+    recording: Recording, options: JudgeOptions, corrected: Recording, checks: list[Check], corrections: list[Correction]
+) -> Analysis:
+    pressure = recording.channel(Role.OIL_PRESSURE)
+    time_s = pressure.time_s if pressure is not None else np.zeros(1)
+    n = time_s.size
+    nothing = np.full(n, np.nan)
+    floor = FloorLine(nothing, np.full(n, -1, dtype=np.int8), options.floors)
+    false = np.zeros(n, dtype=bool)
+    return Analysis(
+        recording, options, corrected, tuple(checks), tuple(corrections), find_laps(recording), None,
+        no_expectation("oil pressure or engine speed is missing"), time_s, pressure.values if pressure is not None else nothing,
+        nothing, floor, nothing, None, None, None, false, false, 0.0, (), measure_exposure(time_s, false, false, 0.0, nothing),
+    )  # fmt: skip
+
+

@@ -1,0 +1,300 @@
+"""Why a dip happened, from how g, rpm and temperature moved before it.
+
+The oil follows the g late, so the g that counts is the one of the second before the crossing, not the one at
+the bottom. Each candidate is weighed by what speaks for it in the record; the reason is kept in words.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import minimum_filter1d, uniform_filter1d
+
+from basso.pressure.dips import Dip
+from basso.pressure.floors import FloorLine
+from basso.units import FloatArray
+
+LEAST_G = 0.35
+"""Less than this, held, does not bare a pickup that has oil over it (default)."""
+_LEAD_S = 1.0
+_NEAR_NORMAL = 0.88
+"""A dip whose share of normal stays above this is normal itself being low, not starvation."""
+_SAG = 0.90
+"""A share of normal under this is a sag (default)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Cause:
+    """The cause of a dip: its name in the contract's words, how sure, and why.
+
+    Attributes:
+        name: one of right_turn, left_turn, braking, acceleration, high_rpm, hot_oil, low_everywhere, sensor, unknown.
+        confidence: 0 to 1.
+        reason: one sentence with the numbers it rests on (g, rpm, shares; pressures are left to the screen's units).
+        lateral_g, longitudinal_g: mean over the lead, NaN when not logged.
+        lag_s: from the g reaching 70 % of its peak to the crossing; None when g is not the cause.
+    """
+
+    name: str
+    confidence: float
+    reason: str
+    lateral_g: float
+    longitudinal_g: float
+    lag_s: float | None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Signals:
+    """What causes are judged from; arrays of shape (n,), None when not logged."""
+
+    time_s: FloatArray
+    rpm: FloatArray
+    pressure_kpa: FloatArray
+    expected_kpa: FloatArray
+    floor: FloorLine
+    lateral_g: FloatArray | None
+    longitudinal_g: FloatArray | None
+    temperature_c: FloatArray | None
+    elsewhere: Elsewhere
+    high_rpm: float
+    """The rpm below which the engine spends 60 % of its judged time."""
+    cool_expected_kpa: FloatArray | None
+    """Expected pressure at the same rpm and the coolest warm oil of the session."""
+    level_share: float
+    """Settled pressure of this session as a share of the normal it is judged by (1 when fitted to itself)."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Elsewhere:
+    """The rest of the session, as evidence: what the same rpm does without g, and the same g at lower rpm.
+
+    Arrays of shape (k,), thinned to what such a count needs. ``held_*_g`` is the mean
+    g and ``held_rpm`` the lowest rpm of the last 0.6 s.
+    """
+
+    rpm: FloatArray
+    held_rpm: FloatArray
+    share: FloatArray
+    held_lateral_g: FloatArray
+    held_longitudinal_g: FloatArray
+
+    def low_share_at_rpm_without_g(self, rpm: float) -> Counted:
+        """How often the share of normal is low at this rpm (or a little more) with the oil lying level."""
+        level = np.hypot(self.held_lateral_g, self.held_longitudinal_g) < 0.40
+        return self._low(level & (self.held_rpm > rpm - 200.0) & (self.rpm < rpm + 500.0))
+
+    def low_share_at_g_below(self, rpm: float, lateral_g: float, longitudinal_g: float) -> Counted:
+        """How often it is low with as much g the same way, at well under this rpm.
+
+        Only the larger component is held against the rest of the session.
+        """
+        if abs(lateral_g) >= abs(longitudinal_g):
+            same = self.held_lateral_g * np.sign(lateral_g) >= 0.9 * abs(lateral_g)
+        else:
+            same = self.held_longitudinal_g * np.sign(longitudinal_g) >= 0.9 * abs(longitudinal_g)
+        return self._low(same & (self.rpm < rpm - 500.0))
+
+    def _low(self, where: NDArray[np.bool_]) -> Counted:
+        shares = self.share[where]
+        if shares.size == 0:
+            return Counted(0, 0.0, 1.0)
+        return Counted(shares.size, float(np.mean(shares < _SAG)), float(np.median(shares)))
+
+
+@dataclass(frozen=True, slots=True)
+class Counted:
+    """Samples looked at, the fraction of them with a low share of normal, and their median share."""
+
+    samples: int
+    fraction_low: float
+    median_share: float
+
+    @property
+    def enough(self) -> bool:
+        """True when a statement can rest on it."""
+        return self.samples >= 12
+
+
+def look_elsewhere(
+    rpm: FloatArray, share: FloatArray, judged: NDArray[np.bool_], lateral_g: FloatArray | None,
+    longitudinal_g: FloatArray | None, step_s: float,
+) -> Elsewhere:  # fmt: skip
+    """Gather the judged samples of a session as evidence for causes."""
+    window = max(1, round(0.6 / max(step_s, 1e-3)))
+    held = [
+        uniform_filter1d(np.nan_to_num(g), window, origin=(window - 1) // 2) if g is not None else np.zeros(rpm.shape)
+        for g in (lateral_g, longitudinal_g)
+    ]
+    held_rpm = minimum_filter1d(np.nan_to_num(rpm), window, origin=(window - 1) // 2)
+    use = np.flatnonzero(judged & np.isfinite(share))
+    use = use[:: max(1, use.size // 20000)]
+    return Elsewhere(rpm[use], held_rpm[use], share[use], held[0][use], held[1][use])
+
+
+def find_cause(dip: Dip, s: Signals) -> Cause:
+    """Judge the cause of one dip."""
+    t0 = dip.start_s
+    lead = _window(s.time_s, t0 - _LEAD_S, t0 + 0.05)
+    inside = slice(dip.first, dip.last)
+    rpm = float(np.nanmedian(s.rpm[inside]))
+    side = _mean(s.lateral_g, lead)
+    along = _mean(s.longitudinal_g, lead)
+
+    fall = _fastest_fall(s, dip)
+    g_now = max(abs(np.nan_to_num(side)), abs(np.nan_to_num(along)))
+    if fall > 6500.0 and g_now < LEAST_G:
+        return Cause(
+            "sensor", 0.7, f"fell by {fall:.0f} kPa a second with {g_now:.2f} g: faster than oil can, with nothing to throw it",
+            side, along, None,
+        )  # fmt: skip
+
+    near_normal = _near_normal(dip, s, rpm, side, along)
+    if near_normal is not None:
+        return near_normal
+
+    thrown = _thrown(dip, s, side, along)
+    frothed = _frothed(dip, s, rpm, side, along, thrown)
+    if frothed is not None:
+        return frothed
+    if thrown is not None:
+        return thrown
+    if rpm >= s.high_rpm:
+        return Cause(
+            "high_rpm", 0.55, f"{rpm:.0f} rpm, the top of this session, with only {g_now:.2f} g before it",
+            side, along, None,
+        )  # fmt: skip
+    why = "no g was logged" if s.lateral_g is None and s.longitudinal_g is None else f"only {g_now:.2f} g before it"
+    return Cause("unknown", 0.3, f"{why}, {rpm:.0f} rpm, and normal there is well above the floor", side, along, None)
+
+
+def _frothed(dip: Dip, s: Signals, rpm: float, side: float, along: float, thrown: Cause | None) -> Cause | None:
+    """Churning and air at high rpm: the rpm alone does it, and the g alone does not."""
+    still = s.elsewhere.low_share_at_rpm_without_g(rpm)
+    sags = still.enough and still.fraction_low > 0.30
+    if thrown is None:
+        if sags or (rpm >= s.high_rpm and not still.enough):
+            return Cause("high_rpm", 0.8 if sags else 0.55, _froth_words(rpm, still), side, along, None)
+        return None
+    slower = s.elsewhere.low_share_at_g_below(rpm, np.nan_to_num(side), np.nan_to_num(along))
+    harmless = slower.enough and slower.fraction_low < 0.10
+    share = dip.min_share if dip.min_share is not None else 1.0
+    explained = sags and share > still.median_share - 0.15
+    if explained and still.fraction_low > 0.6 or sags and harmless:
+        return Cause("high_rpm", 0.9 if harmless else 0.75, _froth_words(rpm, still), side, along, None)
+    doubtful = not still.enough or still.fraction_low > 0.10 or thrown.name == "acceleration"
+    if harmless and doubtful and rpm >= s.high_rpm:
+        words = f"{rpm:.0f} rpm; as much g at lower rpm leaves the pressure at {slower.median_share:.0%} of normal"
+        return Cause("high_rpm", 0.6, words, side, along, None)
+    return None
+
+
+def _froth_words(rpm: float, still: Counted) -> str:
+    if not still.enough:
+        return f"{rpm:.0f} rpm, the top of this session, with little g before it"
+    return (
+        f"{rpm:.0f} rpm; without g the pressure is also low there, {still.median_share:.0%} of normal: "
+        "churning or air in the oil"
+    )
+
+
+def _near_normal(dip: Dip, s: Signals, rpm: float, side: float, along: float) -> Cause | None:
+    """Normal itself lies at the floor: thin hot oil, or low everywhere."""
+    inside = slice(dip.first, dip.last)
+    expected = s.expected_kpa[inside]
+    known = np.isfinite(expected)
+    if s.level_share < 0.88:
+        share = float(np.nanmedian(s.pressure_kpa[inside] / expected)) if known.any() else float("nan")
+        if not np.isfinite(share) or share > s.level_share - 0.12:
+            return Cause(
+                "low_everywhere", 0.85,
+                f"settled running is at {s.level_share:.0%} of the earlier normal everywhere, not only here", side, along, None,
+            )  # fmt: skip
+        return None
+    if not known.any():
+        return None
+    shares = s.pressure_kpa[inside] / expected
+    share = float(np.nanmedian(shares))
+    if float(np.nanpercentile(shares, 15)) < _NEAR_NORMAL or float(np.nanmedian(s.floor.kpa[inside] / expected)) < 0.86:
+        return None
+    temperature = float(np.nanmedian(s.temperature_c[inside])) if s.temperature_c is not None else float("nan")
+    if s.cool_expected_kpa is not None and np.isfinite(temperature):
+        cool = float(np.nanmedian(s.cool_expected_kpa[inside] / s.floor.kpa[inside]))
+        if cool > 1.03 or temperature > 118.0:
+            return Cause(
+                "hot_oil", 0.9 if cool > 1.08 else 0.7,
+                f"share of normal stays at {share:.0%}; at {temperature:.0f} °C normal itself is down at the floor", side, along, None,
+            )  # fmt: skip
+        return Cause(
+            "low_everywhere", 0.7,
+            f"share of normal stays at {share:.0%}, and normal lies at the floor at every temperature of this session",
+            side, along, None,
+        )  # fmt: skip
+    return Cause(
+        "low_everywhere", 0.4, f"share of normal stays at {share:.0%}; without oil temperature heat cannot be told from wear",
+        side, along, None,
+    )  # fmt: skip
+
+
+def _thrown(dip: Dip, s: Signals, side: float, along: float) -> Cause | None:
+    """The oil thrown to one side or end, judged by the larger g held before the crossing."""
+    candidates = []
+    if s.lateral_g is not None:
+        candidates += [("left_turn", s.lateral_g, "left turn"), ("right_turn", -s.lateral_g, "right turn")]
+    if s.longitudinal_g is not None:
+        candidates += [("braking", -s.longitudinal_g, "braking"), ("acceleration", s.longitudinal_g, "acceleration")]
+    if not candidates:
+        return None
+    before = _window(s.time_s, dip.start_s - _LEAD_S, dip.start_s)
+    # Recent g counts more than old: the surface follows with about half a second's lag.
+    age = dip.start_s - s.time_s[before]
+    weight = np.exp(-((age - 0.35) ** 2) / (2 * 0.35**2))
+    held = [
+        (float(np.sum(weight * np.nan_to_num(g[before])) / max(float(np.sum(weight)), 1e-9)), name, g, words)
+        for name, g, words in candidates
+    ]
+    held.sort(key=lambda h: h[0], reverse=True)
+    best, name, g, words = held[0]
+    if best < LEAST_G:
+        return None
+    second = held[1][0] if len(held) > 1 else 0.0
+    confidence = float(np.clip(0.5 + 0.5 * (best - max(second, 0.0)) / best, 0.5, 0.98))
+    peak = float(np.nanmax(g[_window(s.time_s, dip.start_s - 2.0, dip.start_s + 0.05)]))
+    lag = _lag(s.time_s, g, dip.start_s, peak)
+    also = f"; with {held[1][3]} {second:.2f} g" if second > 0.6 * best else ""
+    timing = f", {lag:.1f} s after it built up" if lag is not None else ""
+    return Cause(name, confidence, f"{words} {best:.2f} g held before it{timing}{also}", side, along, lag)
+
+
+def _lag(time_s: FloatArray, g: FloatArray, start_s: float, peak: float) -> float | None:
+    """Seconds from the g reaching 70 % of its peak, for good, to the crossing."""
+    back = _window(time_s, start_s - 6.0, start_s)
+    under = np.flatnonzero(np.nan_to_num(g[back]) < 0.7 * peak)
+    if peak <= 0 or back.stop - back.start < 2:
+        return None
+    first = back.start + (int(under[-1]) + 1 if under.size else 0)
+    return max(0.0, start_s - float(time_s[min(first, time_s.size - 1)]))
+
+
+def _fastest_fall(s: Signals, dip: Dip) -> float:
+    part = slice(max(0, dip.first - 3), min(dip.lowest + 1, s.time_s.size))
+    p, t = s.pressure_kpa[part], s.time_s[part]
+    if p.size < 2:
+        return 0.0
+    fall = -np.diff(p) / np.maximum(np.diff(t), 1e-6)
+    return float(np.nanmax(fall)) if np.isfinite(fall).any() else 0.0
+
+
+def _window(time_s: FloatArray, start: float, end: float) -> slice:
+    first = int(np.searchsorted(time_s, start))
+    last = int(np.searchsorted(time_s, end, side="right"))
+    return slice(min(first, max(last - 1, 0)), max(last, 1))
+
+
+def _mean(values: FloatArray | None, part: slice) -> float:
+    if values is None:
+        return float("nan")
+    known = values[part]
+    known = known[np.isfinite(known)]
+    return float(known.mean()) if known.size else float("nan")

@@ -1,0 +1,156 @@
+"""Dips: where the pressure lay below the floor while the engine ran above the gate.
+
+A dip begins where the corrected pressure crosses the floor (interpolated between samples) and ends where it
+has come back; a return of less than 0.2 s, or one of up to 0.4 s that stays within 1.5 % of the floor, does not end it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter1d
+
+from basso.recording.spans import runs_of
+from basso.units import FloatArray
+
+
+@dataclass(frozen=True, slots=True)
+class DipRules:
+    """When being below the floor counts as a dip (defaults; all editable)."""
+
+    rpm_gate: float = 1500.0
+    least_s: float = 0.15
+    join_s: float = 0.2
+    hysteresis: float = 0.015
+    """A return that stays within this share above the floor, for up to 0.4 s, does not end a dip."""
+
+
+@dataclass(frozen=True, slots=True)
+class Dip:
+    """Where one dip lies and how deep it goes.
+
+    Attributes:
+        start_s, end_s: interpolated crossings of the floor.
+        first, last: index of the first sample below and one past the last.
+        lowest: index of the lowest pressure.
+        lowest_margin: index of the lowest margin.
+        min_pressure_kpa, min_margin_kpa: at those.
+        min_share: lowest share of normal, None without an expectation.
+        deficit_kpa_s: area between floor and pressure.
+    """
+
+    start_s: float
+    end_s: float
+    first: int
+    last: int
+    lowest: int
+    lowest_margin: int
+    min_pressure_kpa: float
+    min_margin_kpa: float
+    min_share: float | None
+    deficit_kpa_s: float
+
+    @property
+    def duration_s(self) -> float:
+        """Seconds below the floor, from crossing to crossing."""
+        return self.end_s - self.start_s
+
+
+def find_dips(
+    time_s: FloatArray, pressure_kpa: FloatArray, floor_kpa: FloatArray, expected_kpa: FloatArray,
+    judged: NDArray[np.bool_], noise_kpa: float, rules: DipRules,
+) -> list[Dip]:  # fmt: skip
+    """Find the dips; arrays of shape (n,).
+
+    Args:
+        time_s: sample times.
+        pressure_kpa: corrected pressure, NaN where the reading is missing.
+        floor_kpa: the floor, NaN where there is none.
+        expected_kpa: expected pressure, NaN where there is none.
+        judged: where a floor may be judged at all (engine above the gate, oil warm).
+        noise_kpa: standard deviation of the pressure's noise; a crossing no deeper than noise is none.
+        rules: gate, least length, joining.
+    """
+    if time_s.size < 3:
+        return []
+    step = float(np.median(np.diff(time_s)))
+    pressure = _bridged(time_s, pressure_kpa)
+    margin = pressure - floor_kpa
+    below = np.nan_to_num(margin, nan=1.0) < 0
+    below &= judged
+    runs = _joined(below, margin, floor_kpa, judged, time_s, rules)
+    if not runs:
+        return []
+    smooth = uniform_filter1d(np.nan_to_num(margin), max(1, round(0.1 / step))) if step > 0 else margin
+    dips = []
+    for first, last in runs:
+        start = _crossing(time_s, margin, first, -1)
+        end = _crossing(time_s, margin, last - 1, +1)
+        if end - start < rules.least_s - 1e-9:
+            continue
+        if float(smooth[first:last].min()) > -0.7 * noise_kpa:
+            continue
+        part = slice(first, last)
+        lowest = first + int(np.nanargmin(pressure[part]))
+        deepest = first + int(np.nanargmin(margin[part]))
+        shares = pressure[part] / expected_kpa[part]
+        shares = shares[np.isfinite(shares)]
+        times = np.concatenate([[start], time_s[part], [end]])
+        depth = np.concatenate([[0.0], np.maximum(-np.nan_to_num(margin[part]), 0.0), [0.0]])
+        dips.append(
+            Dip(
+                start, end, first, last, lowest, deepest, float(pressure[lowest]), float(margin[deepest]),
+                float(shares.min()) if shares.size else None, float(np.trapezoid(depth, times)),
+            )
+        )  # fmt: skip
+    return dips
+
+
+def _bridged(time_s: FloatArray, pressure: FloatArray, longest_s: float = 0.25) -> FloatArray:
+    """Missing readings bridged in a straight line over short gaps; long ones stay missing."""
+    missing = np.isnan(pressure)
+    if not missing.any() or missing.all():
+        return pressure
+    filled = pressure.copy()
+    known = np.flatnonzero(~missing)
+    for start, end in runs_of(missing):
+        before, after = start - 1, end
+        if before < 0 or after >= pressure.size or time_s[after] - time_s[before] > longest_s:
+            continue
+        filled[start:end] = np.interp(
+            time_s[start:end], [time_s[before], time_s[after]], [pressure[before], pressure[after]]
+        )
+    return filled if known.size else pressure
+
+
+def _joined(
+    below: NDArray[np.bool_], margin: FloatArray, floor: FloatArray, judged: NDArray[np.bool_], time_s: FloatArray,
+    rules: DipRules,
+) -> list[tuple[int, int]]:  # fmt: skip
+    joined: list[tuple[int, int]] = []
+    for start, end in runs_of(below):
+        if joined:
+            before = joined[-1][1]
+            between = slice(before, start)
+            gap = float(time_s[start] - time_s[before - 1])
+            held = bool(judged[between].all()) and not np.isnan(margin[between]).any()
+            near = held and bool(np.all(margin[between] <= rules.hysteresis * floor[between]))
+            if held and (gap <= rules.join_s or (gap <= 0.4 and near)):
+                joined[-1] = (joined[-1][0], end)
+                continue
+        joined.append((start, end))
+    return joined
+
+
+def _crossing(time_s: FloatArray, margin: FloatArray, inside: int, way: int) -> float:
+    """The time at which the margin crosses 0 between ``inside`` and its neighbour outside the dip."""
+    outside = inside + way
+    at = float(time_s[inside])
+    if not 0 <= outside < time_s.size:
+        return at
+    a, b = float(margin[inside]), float(margin[outside])
+    if not np.isfinite(b) or b <= a or b < 0:
+        return at
+    return at + (float(time_s[outside]) - at) * (-a) / (b - a)

@@ -1,0 +1,35 @@
+"""Exposure: how long the engine ran below what it needs. A measure, never a promise of survival."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from basso.units import FloatArray
+
+SHARES = (0.9, 0.8, 0.7, 0.6, 0.5, 0.4)
+
+
+@dataclass(frozen=True, slots=True)
+class Exposure:
+    """Seconds running, seconds below the floor, and the fraction of judged time below shares of normal."""
+
+    running_s: float
+    judged_s: float
+    below_floor_s: float
+    share_of_time_below: tuple[tuple[float, float | None], ...]
+
+
+def measure_exposure(
+    time_s: FloatArray, is_running: NDArray[np.bool_], judged: NDArray[np.bool_], below_floor_s: float, share: FloatArray
+) -> Exposure:
+    """Measure exposure; arrays of shape (n,). A gap longer than 2 s counts for no time."""
+    weights = np.clip(np.diff(time_s, append=time_s[-1:]), 0.0, 2.0)
+    counted = judged & np.isfinite(share)
+    total = float(weights[counted].sum())
+    below = tuple(
+        (level, float(weights[counted & (share < level)].sum()) / total if total > 0 else None) for level in SHARES
+    )
+    return Exposure(float(weights[is_running].sum()), float(weights[judged].sum()), below_floor_s, below)

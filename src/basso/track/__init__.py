@@ -1,0 +1,1 @@
+"""Where on the circuit: laps and places."""

@@ -1,0 +1,1 @@
+"""Whether a reading can be believed, and what to do about it where it cannot."""

@@ -1,0 +1,143 @@
+"""Readings that cannot be oil pressure: spikes, open connectors, flat lines.
+
+Oil needs time: a pickup that draws air lets the gallery fall by a few thousand kPa/s at most, over several
+samples, and a real signal keeps its noise. A reading that jumps there and back within a sample or two, or
+jumps to one constant value and stays on it exactly, is electrical. Only such readings are taken out; a
+smooth fall, however deep, is never touched.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from basso.recording.corrections import Correction
+from basso.recording.recording import Recording, frame_on
+from basso.recording.roles import Role
+from basso.recording.spans import runs_of
+from basso.trust.verdict import Check
+from basso.units import FloatArray
+
+FASTEST_KPA_PER_S = 6000.0
+"""Faster falls and rises than this are not oil. A bared pickup empties a gallery at up to about 3000 kPa/s."""
+_MOST_KPA = 1600.0
+_JUMP_KPA = 60.0
+_STUCK_S = 2.0
+
+
+def noise_kpa(values: FloatArray) -> float:
+    """Standard deviation of the sample-to-sample noise, from second differences (robust to what is real)."""
+    known = values[np.isfinite(values)]
+    if known.size < 10:
+        return 0.0
+    second = known[2:] - 2.0 * known[1:-1] + known[:-2]
+    return float(np.median(np.abs(second)) / 0.6745 / np.sqrt(6.0))
+
+
+def check_spikes(recording: Recording) -> Check:
+    """Find readings that no oil could make, and the correction that makes them missing."""
+    channel = recording.channel(Role.OIL_PRESSURE)
+    if channel is None or channel.values.size < 5:
+        return Check("spikes", "note", "Too few pressure samples to look for spikes.")
+    wrong = impossible_samples(channel.values, channel.time_s)
+    stuck = _stuck(recording, channel.values, channel.time_s)
+    count, held = int(wrong.sum()), float(stuck.sum()) / (channel.rate_hz or 1.0)
+    if not count and not stuck.any():
+        return Check("spikes", "ok", "No reading jumps in a way oil cannot.", channel.name)
+    runs = len(runs_of(wrong))
+    parts = []
+    if count:
+        parts.append(
+            f"{count} readings in {runs} places jump faster than oil can move (over {FASTEST_KPA_PER_S:.0f} kPa/s there "
+            "and back, or onto one exact value)"
+        )
+    if stuck.any():
+        parts.append(f"the reading does not move at all for {held:.1f} s while the engine speed does")
+    message = " and ".join(parts)
+    reason = message[0].upper() + message[1:] + "."
+    share = float((wrong | stuck).mean())
+    level = "fail" if share > 0.25 else "warn" if count > 3 or stuck.any() else "note"
+    indices = np.flatnonzero(wrong | stuck)
+    correction = Correction(channel.name, "spikes", float(indices.size), "samples", reason, indices)
+    advice = " Look at the connector and its wiring." if level != "note" else ""
+    return Check("spikes", level, f"{reason} They are left out.{advice}", channel.name, correction)
+
+
+def impossible_samples(values: FloatArray, time_s: FloatArray) -> NDArray[np.bool_]:
+    """Mark samples that cannot be oil pressure; shape (n,). NaN is not marked."""
+    known = np.flatnonzero(np.isfinite(values))
+    marked = np.zeros(values.shape, dtype=bool)
+    if known.size < 5:
+        return marked
+    p, t = values[known], time_s[known]
+    step = float(np.median(np.diff(t)))
+    jump = max(_JUMP_KPA, 8.0 * noise_kpa(p))
+    bad = np.zeros(p.shape, dtype=bool)
+    bad |= p > _MOST_KPA
+    bad |= _there_and_back(p, t, jump, step)
+    bad |= _onto_one_value(p, t, jump)
+    marked[known] = bad
+    return marked
+
+
+def _there_and_back(p: FloatArray, t: FloatArray, jump: float, step: float) -> NDArray[np.bool_]:
+    """One or two samples that leave both neighbours by more than oil can in that time."""
+    bad = np.zeros(p.shape, dtype=bool)
+    widest = max(1, int(0.045 / step)) if step > 0 else 1
+    for width in range(1, min(widest, 4) + 1):
+        before, after = p[: -width - 1], p[width + 1 :]
+        t_in = t[1:-width] - t[: -width - 1]
+        t_out = t[width + 1 :] - t[width:-1]
+        for inside in range(width):
+            middle = p[1 + inside : p.size - width + inside]
+            first, last = p[1:-width], p[width:-1]
+            for sign in (1.0, -1.0):
+                off_in, off_out = sign * (first - before), sign * (last - after)
+                level = sign * (middle - np.where(sign > 0, np.maximum(before, after), np.minimum(before, after)))
+                fast = (off_in > np.maximum(jump, FASTEST_KPA_PER_S * np.minimum(t_in, 0.05))) & (
+                    off_out > np.maximum(jump, FASTEST_KPA_PER_S * np.minimum(t_out, 0.05))
+                )
+                # Slowly sampled, a short real dip can look the same downwards; upwards nothing real does.
+                if sign < 0:
+                    fast &= (t_in < 0.06) | (first < -8.0)
+                hits = np.flatnonzero(fast & (level > jump))
+                bad[hits + 1 + inside] = True
+    return bad
+
+
+def _onto_one_value(p: FloatArray, t: FloatArray, jump: float) -> NDArray[np.bool_]:
+    """Runs of one exact value entered and left by a jump: a rail, an open connector."""
+    change = np.abs(np.diff(p))
+    fast = change > np.maximum(jump, FASTEST_KPA_PER_S * np.minimum(np.diff(t), 0.02))
+    breaks = np.flatnonzero(change > 1e-6) + 1
+    starts = np.concatenate([[0], breaks])
+    ends = np.append(breaks, p.size)
+    level = p[starts]
+    jumps_in = np.concatenate([[True], fast[starts[1:] - 1]])
+    jumps_out = np.append(fast[ends[:-1] - 1], True)
+    at_end = (level == p.min()) | (level == p.max())
+    on_rail = at_end & ((np.abs(level) < 6.0) | (level > 700.0) | (level < -20.0))
+    # Three equal readings from a noisy sensor are no coincidence; on a rail one is enough.
+    held = ((ends - starts) >= 3) & (noise_kpa(p) > 0.2)
+    wrong = jumps_in & jumps_out & (on_rail | held) & (ends - starts < p.size)
+    return np.repeat(wrong, ends - starts)
+
+
+def _stuck(recording: Recording, values: FloatArray, time_s: FloatArray) -> NDArray[np.bool_]:
+    """A pressure that stays on one exact value for seconds while the engine speed moves by hundreds of rpm."""
+    stuck = np.zeros(values.shape, dtype=bool)
+    if not recording.has(Role.RPM):
+        return stuck
+    rpm = frame_on(recording, Role.OIL_PRESSURE).filled(Role.RPM, np.nan)
+    known = np.isfinite(values)
+    same = np.zeros(values.size - 1, dtype=bool)
+    same[:] = known[1:] & known[:-1] & (np.abs(np.diff(values)) <= 1e-6)
+    for start, end in runs_of(same):
+        last = min(end, values.size - 1)
+        if time_s[last] - time_s[start] < _STUCK_S:
+            continue
+        part = rpm[start : last + 1]
+        part = part[np.isfinite(part)]
+        if part.size and float(part.max() - part.min()) > 600.0 and float(np.median(part)) > 400.0:
+            stuck[start : last + 1] = True
+    return stuck

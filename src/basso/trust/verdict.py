@@ -1,0 +1,29 @@
+"""The verdict of one check on a recording."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from basso.recording.corrections import Correction
+
+Level = Literal["ok", "note", "warn", "fail"]
+
+
+@dataclass(frozen=True, slots=True)
+class Check:
+    """What one check found.
+
+    Attributes:
+        id: stable name of the check ("zero", "spikes").
+        level: ``ok``; ``note``: worth knowing; ``warn``: verdicts lean on an assumption; ``fail``: do not judge.
+        message: the finding with its numbers, one or two sentences.
+        channel: the channel it is about, or None for the whole recording.
+        correction: what would put it right, or None.
+    """
+
+    id: str
+    level: Level
+    message: str
+    channel: str | None = None
+    correction: Correction | None = None

@@ -1,0 +1,116 @@
+"""The zero of the pressure sensor, from the stretch with the engine stopped.
+
+A gauge sensor must read 0 ± 3 kPa with the engine stopped; a sealed or absolute one reads about one atmosphere,
+which falls with altitude and weather. What is subtracted is always what this log shows, never a constant.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from basso.recording.corrections import Correction
+from basso.recording.recording import Recording, frame_on
+from basso.recording.roles import Role
+from basso.recording.spans import runs_of
+from basso.trust.verdict import Check
+from basso.units import FloatArray
+
+_GAUGE_TOLERANCE_KPA = 3.0
+_STOPPED_RPM = 60.0
+_LEAST_S = 0.8
+_SETTLING_S = 3.0
+_STEADY_KPA = 6.0
+
+
+def check_zero(recording: Recording) -> Check:
+    """Find the zero from engine-off samples at the start or the end of the log.
+
+    Before the first start the whole stretch counts; after a stop the first seconds, while the gallery drains,
+    do not. Without any engine-off stretch the zero is an assumption and the check says so.
+    """
+    pressure = recording.channel(Role.OIL_PRESSURE)
+    if pressure is None:
+        return Check("zero", "fail", "There is no oil pressure channel.")
+    if not recording.has(Role.RPM):
+        return _assumed(pressure.name, "there is no engine speed to tell when the engine stood")
+    frame = frame_on(recording, Role.OIL_PRESSURE)
+    rpm, kpa = frame.filled(Role.RPM, np.nan), pressure.values
+    stopped = (rpm < _STOPPED_RPM) & np.isfinite(kpa)
+    readings = _steady_stopped(frame.time_s, stopped, kpa)
+    if readings.size == 0:
+        if pressure.unit is not None and pressure.unit.absolute:
+            return _absolute_without_stop(recording, pressure.name)
+        return _assumed(pressure.name, "the log has no steady stretch with the engine stopped")
+    zero = float(np.median(readings))
+    spread = float(np.percentile(readings, 84) - np.percentile(readings, 16)) / 2
+    seconds = readings.size * frame.step_s
+    evidence = f"{zero:.1f} ± {max(spread, 0.1):.1f} kPa over {seconds:.1f} s with the engine stopped"
+    if abs(zero) <= _GAUGE_TOLERANCE_KPA:
+        return Check("zero", "ok", f"The pressure reads {evidence}: the zero is sound.", pressure.name)
+    air = _air_pressure_kpa(recording)
+    if 60.0 <= zero <= 112.0 and (air is None or abs(zero - air) < 8.0):
+        against = f"; the logged air pressure is {air:.1f} kPa" if air is not None else ""
+        reason = f"Reads {evidence}{against}: the sensor counts from vacuum."
+        level = "warn"
+    else:
+        reason = f"Reads {evidence}; a gauge sensor must read 0 ± 3 kPa."
+        level = "warn" if abs(zero) < 60.0 else "fail"
+    correction = Correction(pressure.name, "offset", -zero, "kPa", reason)
+    return Check("zero", "warn" if level == "warn" else "fail", f"{reason} {abs(zero):.1f} kPa is "
+                 f"{'taken off' if zero > 0 else 'added'}.", pressure.name, correction)  # fmt: skip
+
+
+def _steady_stopped(time_s: FloatArray, stopped: NDArray[np.bool_], kpa: FloatArray) -> FloatArray:
+    """Readings from stretches with the engine stopped in which the pressure no longer moves."""
+    kept: list[FloatArray] = []
+    for start, end in runs_of(stopped):
+        begin = float(time_s[start]) + (_SETTLING_S if start > 0 else 0.0)
+        # The last moment before a start may already hold the first turn of the crank.
+        finish = float(time_s[end - 1]) - (0.2 if end < time_s.size else 0.0)
+        part = slice(int(np.searchsorted(time_s, begin)), int(np.searchsorted(time_s, finish, side="right")))
+        readings = kpa[part]
+        readings = readings[np.isfinite(readings)]
+        if readings.size < 3 or finish - begin < _LEAST_S:
+            continue
+        third = max(1, readings.size // 3)
+        drift = abs(float(np.median(readings[-third:]) - np.median(readings[:third])))
+        if start > 0 and drift > _STEADY_KPA:  # still draining: keep the last part only
+            readings = readings[-third:]
+            half = max(1, readings.size // 2)
+            if abs(float(np.median(readings[-half:]) - np.median(readings[:half]))) > _STEADY_KPA / 2:
+                continue
+        kept.append(readings)
+    if not kept:
+        return np.empty(0)
+    # Where two stretches disagree (a gallery that holds pressure after a stop) the lower one is the zero.
+    lowest = min(float(np.median(r)) for r in kept)
+    return np.concatenate([r for r in kept if float(np.median(r)) - lowest <= _STEADY_KPA])
+
+
+def _air_pressure_kpa(recording: Recording) -> float | None:
+    air = recording.channel(Role.AIR_PRESSURE)
+    if air is None:
+        return None
+    value = float(np.nanmedian(air.values)) if air.missing < air.values.size else float("nan")
+    return value if 60.0 <= value <= 112.0 else None
+
+
+def _absolute_without_stop(recording: Recording, name: str) -> Check:
+    air = _air_pressure_kpa(recording)
+    if air is None:
+        return Check(
+            "zero", "fail",
+            "The pressure is absolute, but the log has no stretch with the engine stopped and no air pressure, so the "
+            "atmosphere to take off is unknown. Log a few seconds with the engine stopped.", name,
+        )  # fmt: skip
+    reason = f"The unit says absolute; the logged air pressure is {air:.1f} kPa."
+    return Check("zero", "warn", reason, name, Correction(name, "offset", -air, "kPa", reason))
+
+
+def _assumed(name: str, why: str) -> Check:
+    return Check(
+        "zero", "warn",
+        f"The zero is assumed to be 0: {why}. If the sensor counts from vacuum every figure is about one atmosphere "
+        "too high. Log a few seconds before the start.", name,
+    )  # fmt: skip
