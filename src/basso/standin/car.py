@@ -22,9 +22,9 @@ class Car:
     grip_g: float = 1.18
     brake_g: float = 1.12
     drive_g: float = 0.55
-    power_w: float = 150e3
+    power_w: float = 128e3
     mass_kg: float = 1060.0
-    drag_per_m: float = 4.2e-4
+    drag_per_m: float = 5.5e-4
     ratios: tuple[float, ...] = (12.6, 8.7, 6.6, 5.3, 4.4, 3.8)
     """Overall ratios, engine to wheel."""
     wheel_m: float = 0.30

@@ -1,0 +1,1 @@
+"""The command line: everything the window can compute, with no display."""

@@ -1,0 +1,55 @@
+"""``basso compare --a LOG… --b LOG…``: did the change help?"""
+
+from __future__ import annotations
+
+import argparse
+from dataclasses import replace
+from pathlib import Path
+
+from basso.cli import options
+from basso.cli.documents import comparison_document, dump
+from basso.errors import InputError
+
+HELP = "judge a change: logs before against logs after"
+DESCRIPTION = """\
+Compare logs before a change (A) with logs after it (B): the lowest pressure of every pass through the dip-prone places,
+at the same oil temperature, rpm and g, with an interval that counts laps, not samples. Where like cannot be held
+against like, the answer is "not comparable" and why.
+
+  basso compare --a full-mark-1.csv full-mark-2.csv --b plus-0.4.csv"""
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    parser.add_argument("--a", metavar="LOG", nargs="+", required=True, help="logs before the change")
+    parser.add_argument("--b", metavar="LOG", nargs="+", required=True, help="logs after it")
+    parser.add_argument("--label-a", default="A", help="what A is called (default A)")
+    parser.add_argument("--label-b", default="B", help="what B is called (default B)")
+    parser.add_argument("--json", action="store_true", help="print one JSON document (basso.comparison/1)")
+    options.add_judging(parser)
+    options.add_reading(parser)
+
+
+def run(arguments: argparse.Namespace) -> int:
+    """Compare and report."""
+    from basso.trial.verdict import headline
+    from basso.workflow import open_recording, run_trial
+
+    judging, reading = options.judging(arguments), options.reading(arguments)
+    if set(map(str, arguments.a)) & set(map(str, arguments.b)):
+        raise InputError("--a and --b name the same log; a change is judged between different runs.")
+    a, b = ([open_recording(Path(p), reading) for p in side] for side in (arguments.a, arguments.b))
+    comparison = run_trial(arguments.label_a, a, arguments.label_b, b, replace(judging))
+    if arguments.json:
+        print(dump(comparison_document(comparison)))
+        return 0
+    print(headline(comparison))
+    for reason in comparison.reasons[1:]:
+        print(f"  {reason}")
+    for row in comparison.likeness:
+        print(f"  {row.what}: {row.finding} ({row.state})")
+    for r in comparison.corners:
+        if r.effect is not None:
+            print(f"  {r.place.label:<18} {r.a_min_kpa:6.0f} → {r.b_min_kpa:6.0f} kPa   {r.effect.estimate:+6.0f} "
+                  f"({r.effect.low:+.0f} to {r.effect.high:+.0f})   {r.passes_a} · {r.passes_b} passes")  # fmt: skip
+    return 0

@@ -1,0 +1,177 @@
+"""The JSON documents of the headless contract, built from the core's results. Missing values are null."""
+
+from __future__ import annotations
+
+import json
+import math
+from typing import TYPE_CHECKING, Any
+
+from basso.pressure.exposure import SHARES
+
+if TYPE_CHECKING:
+    from basso.analysis import Analysis, JudgedDip
+    from basso.recording.channel import Channel
+    from basso.recording.recording import Recording
+    from basso.trial.effect import Effect
+    from basso.trial.verdict import Comparison, Side
+
+Document = dict[str, Any]
+
+
+def dump(document: Document | list[Document]) -> str:
+    """JSON text; a number that is not finite is a fault of ours, never NaN text."""
+    return json.dumps(document, ensure_ascii=False, indent=1, allow_nan=False)
+
+
+def rounded(value: float | None, digits: int = 3) -> float | None:
+    """A number for JSON, or None when it is missing or not finite."""
+    if value is None or not math.isfinite(value):
+        return None
+    return round(float(value), digits)
+
+
+def import_document(recording: Recording) -> Document:
+    """``basso.import/1``."""
+    return {
+        "schema": "basso.import/1",
+        "path": str(recording.path),
+        "format": recording.format,
+        "duration_s": rounded(recording.duration_s),
+        "samples": recording.samples,
+        "rate_hz": rounded(recording.rate_hz),
+        "channels": [_channel(c) for c in recording.channels],
+        "notes": list(recording.notes),
+    }
+
+
+def _channel(channel: Channel) -> Document:
+    import numpy as np
+
+    known = channel.values[np.isfinite(channel.values)]
+    return {
+        "name": channel.name,
+        "role": str(channel.role) if channel.role is not None else None,
+        "unit": channel.unit.symbol if channel.unit is not None else None,
+        "unit_assumed": channel.unit_assumed,
+        "rate_hz": rounded(channel.rate_hz),
+        "samples": int(channel.values.size),
+        "min": rounded(float(known.min()), 6) if known.size else None,
+        "max": rounded(float(known.max()), 6) if known.size else None,
+        "missing": channel.missing,
+    }
+
+
+def analysis_document(analysis: Analysis) -> Document:
+    """``basso.analysis/1``."""
+    e = analysis.expected
+    parameters = (
+        {"k_kpa": rounded(math.exp(e.log_k)), "rpm_exponent": rounded(e.b), "viscosity_exponent": rounded(e.c),
+         "relief_kpa": rounded(e.relief_kpa), "sharpness": rounded(e.sharpness), "oil": e.oil, "samples": e.samples}
+        if e.valid else {}
+    )  # fmt: skip
+    temperature = e.temperature_range_c
+    return {
+        "schema": "basso.analysis/1",
+        "log": import_document(analysis.recording),
+        "checks": [{"id": c.id, "level": c.level, "message": c.message, "channel": c.channel} for c in analysis.checks],
+        "corrections": [
+            {"channel": c.channel, "kind": c.kind, "value": rounded(c.value), "unit": c.unit, "reason": c.reason}
+            for c in analysis.corrections
+        ],
+        "laps": [
+            {"number": lap.number, "start_s": rounded(lap.start_s), "end_s": rounded(lap.end_s), "time_s": rounded(lap.time_s),
+             "complete": lap.complete}
+            for lap in analysis.laps
+        ],
+        "corners": [
+            {"id": p.id, "direction": p.kind, "start_m": rounded(p.start_m, 1), "apex_m": rounded(p.apex_m, 1),
+             "end_m": rounded(p.end_m, 1), "peak_lateral_g": rounded(p.peak_g)}
+            for p in (analysis.track.places if analysis.track is not None else ()) if p.is_corner
+        ],
+        "expected": {
+            "method": e.method,
+            "parameters": parameters,
+            "residual_kpa": rounded(e.residual_kpa),
+            "valid": e.valid,
+            "range": {
+                "rpm": [rounded(v, 0) for v in e.rpm_range] if e.valid else [None, None],
+                "oil_temp_c": [rounded(v, 1) for v in temperature] if temperature is not None and e.valid else [None, None],
+            },
+        },
+        "events": [_event(d) for d in analysis.dips],
+        "exposure": {
+            "running_s": rounded(analysis.exposure.running_s),
+            "below_floor_s": rounded(analysis.exposure.below_floor_s),
+            "share_of_time_below": [
+                {"share": level, "fraction": rounded(fraction, 5)} for level, fraction in analysis.exposure.share_of_time_below
+            ],
+        },
+    }  # fmt: skip
+
+
+def _event(d: JudgedDip) -> Document:
+    return {
+        "start_s": rounded(d.dip.start_s), "end_s": rounded(d.dip.end_s), "duration_s": rounded(d.dip.duration_s),
+        "min_pressure_kpa": rounded(d.dip.min_pressure_kpa, 2), "min_margin_kpa": rounded(d.dip.min_margin_kpa, 2),
+        "min_share": rounded(d.dip.min_share, 4), "deficit_kpa_s": rounded(d.dip.deficit_kpa_s, 2), "rpm": rounded(d.rpm, 0),
+        "oil_temp_c": rounded(d.temperature_c, 1), "lateral_g": rounded(d.cause.lateral_g),
+        "longitudinal_g": rounded(d.cause.longitudinal_g), "lag_s": rounded(d.cause.lag_s),
+        "lap": d.lap.number if d.lap is not None else None, "corner": d.place.split()[1] if d.place is not None else None,
+        "cause": d.cause.name, "confidence": rounded(d.cause.confidence, 2), "rule": d.rule,
+    }  # fmt: skip
+
+
+def comparison_document(c: Comparison) -> Document:
+    """``basso.comparison/1``."""
+    over = [p.id for p in c.over]
+    effects = [
+        _effect(measure, effect, over)
+        for measure, effect in (
+            ("min_pressure_kpa", c.effect_kpa), ("min_share", c.effect_share), ("below_floor_s", c.effect_below),
+        )
+        if effect is not None
+    ]  # fmt: skip
+    return {
+        "schema": "basso.comparison/1",
+        "a": _side(c.a),
+        "b": _side(c.b),
+        "matched": {"passes_a": len(c.a.passes), "passes_b": len(c.b.passes), "on": list(c.matched_on)},
+        "corners": [
+            {"id": r.place.id, "direction": r.place.kind, "a_min_kpa": rounded(r.a_min_kpa, 1), "b_min_kpa": rounded(r.b_min_kpa, 1),
+             "effect_kpa": rounded(r.effect.estimate, 2) if r.effect is not None else None,
+             "low": rounded(r.effect.low, 2) if r.effect is not None else None,
+             "high": rounded(r.effect.high, 2) if r.effect is not None else None,
+             "passes_a": r.passes_a, "passes_b": r.passes_b}
+            for r in c.corners
+        ],
+        "effects": effects,
+        "exceedance": {
+            "share": list(SHARES), "a": [rounded(v, 5) for v in c.exceedance_a], "b": [rounded(v, 5) for v in c.exceedance_b],
+        },
+        "verdict": c.verdict,
+        "reasons": list(c.reasons),
+    }  # fmt: skip
+
+
+def _effect(measure: str, e: Effect, over: list[str]) -> Document:
+    return {
+        "measure": measure, "estimate": rounded(e.estimate), "low": rounded(e.low), "high": rounded(e.high), "level": 0.95,
+        "over": over,
+        "at": {"rpm": rounded(e.at_rpm, 0), "oil_temp_c": rounded(e.at_temperature_c, 1), "peak_g": rounded(e.at_peak_g)},
+    }  # fmt: skip
+
+
+def _side(side: Side) -> Document:
+    k = side.conditions
+
+    def spread(values: tuple[float, float, float] | None) -> list[float | None] | None:
+        return [rounded(v, 2) for v in values] if values is not None else None
+
+    return {
+        "label": side.label,
+        "logs": [str(x.recording.path) for x in side.analyses],
+        "laps": side.laps,
+        "conditions": {
+            "oil_temp_c": spread(k.oil_temp_c), "rpm": spread(k.rpm), "peak_g": spread(k.peak_g), "lap_time_s": rounded(k.lap_time_s),
+        },
+    }  # fmt: skip

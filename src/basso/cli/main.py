@@ -1,0 +1,83 @@
+"""``basso``: one parser, one file per command, errors as one sentence."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+from collections.abc import Sequence
+from importlib import import_module
+from typing import Protocol, cast
+
+from basso import __version__
+from basso.errors import BassoError
+
+_COMMANDS = ("open", "import", "analyze", "compare", "standin")
+_MODULES = {"open": "basso.cli.open_window", "import": "basso.cli.import_log", "analyze": "basso.cli.analyze",
+            "compare": "basso.cli.compare", "standin": "basso.cli.standin"}  # fmt: skip
+
+_DESCRIPTION = """\
+Basso finds oil starvation in logs of oil pressure, oil temperature, rpm and g, explains it, and judges what a
+change did about it. Without a command it opens its window.
+
+  basso                                   open the window
+  basso analyze run2.csv                  what happened in one run, for people
+  basso analyze run2.csv --json           the same for scripts
+  basso compare --a before.csv --b after.csv"""
+_CAUTION = """\
+Basso advises; the engine builder, the maker's manual, the event's rules and local law decide. Test only on a
+closed course. With a real low-pressure warning stop the engine. Exit status: 0 done, 2 the input cannot be used."""
+
+
+class Command(Protocol):
+    """What every command module offers."""
+
+    HELP: str
+    DESCRIPTION: str
+
+    def add_arguments(self, parser: argparse.ArgumentParser) -> None:
+        """Declare the command's options."""
+        ...
+
+    def run(self, arguments: argparse.Namespace) -> int:
+        """Do the work; returns the exit status."""
+        ...
+
+
+def build_parser() -> argparse.ArgumentParser:
+    """The whole command line, with help worth reading."""
+    raw = argparse.RawDescriptionHelpFormatter
+    parser = argparse.ArgumentParser(prog="basso", description=_DESCRIPTION, epilog=_CAUTION, formatter_class=raw)
+    parser.add_argument("--version", action="version", version=f"basso {__version__}")
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND")
+    for name in _COMMANDS:
+        module = cast(Command, import_module(_MODULES[name]))
+        sub = commands.add_parser(
+            name, help=module.HELP, description=module.DESCRIPTION, epilog=_CAUTION, formatter_class=raw
+        )
+        module.add_arguments(sub)
+        sub.set_defaults(run=module.run)
+    return parser
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run one command; returns the exit status. User errors become one line on standard error."""
+    arguments = build_parser().parse_args(argv)
+    if arguments.command is None:
+        arguments = build_parser().parse_args(["open"])
+    try:
+        return int(arguments.run(arguments))
+    except BassoError as error:
+        print(f"basso: {error}", file=sys.stderr)
+        return 2
+    except BrokenPipeError:  # the reader of our output went away ("| head")
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+    except KeyboardInterrupt:
+        print("basso: stopped.", file=sys.stderr)
+        return 130
+
+
+def entry() -> None:
+    """The console script."""
+    sys.exit(main())

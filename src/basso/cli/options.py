@@ -1,0 +1,81 @@
+"""Options that several commands share, and how they become the core's own."""
+
+from __future__ import annotations
+
+import argparse
+import math
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from basso.errors import InputError
+
+if TYPE_CHECKING:
+    from basso.analysis import JudgeOptions
+    from basso.formats.registry import ReadOptions
+
+
+def add_reading(parser: argparse.ArgumentParser) -> None:
+    """``--role`` and ``--unit``."""
+    group = parser.add_argument_group("reading")
+    group.add_argument(
+        "--role", action="append", default=[], metavar="ROLE=COLUMN",
+        help='what a column is, such as oil_pressure="P3 gallery"; repeatable',
+    )  # fmt: skip
+    group.add_argument(
+        "--unit", action="append", default=[], metavar="COLUMN=UNIT", help='its unit, such as "P3 gallery=psi"; repeatable'
+    )
+
+
+def add_judging(parser: argparse.ArgumentParser) -> None:
+    """``--floor``, ``--rpm-gate``, ``--min-duration`` and ``--normal``."""
+    group = parser.add_argument_group("judging")
+    group.add_argument(
+        "--floor", action="append", default=[], metavar="RULE",
+        help="slope:BASE,PER1000 (kPa at 0 rpm and per 1000 rpm), fixed:KPA, table:RPM=KPA,… or share:FRACTION of the "
+        "expected pressure; repeatable, the highest applies (default: slope:0,48.3 and share:0.70)",
+    )  # fmt: skip
+    group.add_argument("--rpm-gate", type=float, default=1500.0, metavar="RPM", help="judge only above this (default 1500)")
+    group.add_argument(
+        "--min-duration", type=float, default=0.15, metavar="S", help="shorter dips are not events (default 0.15)"
+    )
+    group.add_argument(
+        "--normal", action="append", default=[], metavar="LOG",
+        help="learn the expected pressure from this earlier log instead; repeatable",
+    )  # fmt: skip
+
+
+def reading(arguments: argparse.Namespace) -> ReadOptions:
+    """The reading options; raises InputError for a role or unit that does not exist."""
+    from basso.formats.registry import ReadOptions, parse_role_option, parse_unit_option
+
+    return ReadOptions(
+        roles=dict(parse_role_option(t) for t in arguments.role), units=dict(parse_unit_option(t) for t in arguments.unit)
+    )
+
+
+def judging(arguments: argparse.Namespace) -> JudgeOptions:
+    """The judging options, with the normal of ``--normal`` logs learned."""
+    from basso.analysis import JudgeOptions, pooled_normal
+    from basso.pressure.dips import DipRules
+    from basso.pressure.floors import DEFAULT_FLOORS, parse_floor
+    from basso.workflow import open_recording
+
+    for name in ("rpm_gate", "min_duration"):
+        value = getattr(arguments, name)
+        if not math.isfinite(value) or value < 0:
+            raise InputError(f"--{name.replace('_', '-')} {value}: give a number of 0 or more.")
+    floors = tuple(parse_floor(t) for t in arguments.floor) or DEFAULT_FLOORS
+    options = JudgeOptions(floors=floors, rules=DipRules(rpm_gate=arguments.rpm_gate, least_s=arguments.min_duration))
+    if not arguments.normal:
+        return options
+    read = reading(arguments)
+    normal = pooled_normal([open_recording(Path(p), read) for p in arguments.normal], options)
+    if not normal.valid:
+        raise InputError(f"--normal {', '.join(arguments.normal)}: no expected pressure comes of it: {normal.reason}.")
+    return JudgeOptions(floors=floors, rules=options.rules, normal=normal)
+
+
+def paths(names: Sequence[str]) -> list[Path]:
+    """File names as paths."""
+    return [Path(n) for n in names]

@@ -1,0 +1,1 @@
+"""Did a change help? Before against after, like with like, and how sure."""

@@ -1,0 +1,305 @@
+"""A trial judged: two sides, matched passes, the effect with its interval, and the verdict in a sentence."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from basso.analysis import Analysis
+from basso.pressure.exposure import SHARES
+from basso.track.corners import Place, TrackMap
+from basso.trial.effect import Effect, estimate_effect
+from basso.trial.match import Pass, passes_of, same_circuit
+
+Verdict = Literal["better", "worse", "no_clear_change", "not_comparable"]
+LEAST_LAPS = 4
+"""Fewer complete warm laps than this a side say nothing about a change (default)."""
+_TEMPERATURE_REACH_C = 4.0
+_LEAST_EFFECT_KPA = 6.0
+"""A change smaller than this is within what sensors and straights disagree by anyway."""
+
+
+@dataclass(frozen=True, slots=True)
+class Conditions:
+    """Under what conditions a side was driven: 5th, 50th and 95th percentile of its passes, None when not logged."""
+
+    oil_temp_c: tuple[float, float, float] | None
+    rpm: tuple[float, float, float] | None
+    peak_g: tuple[float, float, float] | None
+    lap_time_s: float | None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Side:
+    """One side of a trial: a label, its judged logs, its complete laps and passes."""
+
+    label: str
+    analyses: tuple[Analysis, ...]
+    laps: int
+    passes: tuple[Pass, ...]
+    conditions: Conditions
+
+
+@dataclass(frozen=True, slots=True)
+class CornerRow:
+    """One place, before and after. ``effect`` is None where the passes are too few."""
+
+    place: Place
+    a_min_kpa: float | None
+    b_min_kpa: float | None
+    effect: Effect | None
+    passes_a: int
+    passes_b: int
+    dips_per_lap_a: float
+    dips_per_lap_b: float
+
+
+@dataclass(frozen=True, slots=True)
+class Likeness:
+    """How like the two sides were in one respect."""
+
+    what: str
+    finding: str
+    state: Literal["matched", "adjusted", "fair", "not matched", "not known"]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Comparison:
+    """A judged trial; carries the two sides it came from."""
+
+    a: Side
+    b: Side
+    verdict: Verdict
+    reasons: tuple[str, ...]
+    over: tuple[Place, ...]
+    """The dip-prone places the headline effect is averaged over."""
+    effect_kpa: Effect | None
+    effect_share: Effect | None
+    effect_below: Effect | None
+    corners: tuple[CornerRow, ...]
+    likeness: tuple[Likeness, ...]
+    exceedance_a: tuple[float | None, ...]
+    exceedance_b: tuple[float | None, ...]
+    matched_on: tuple[str, ...]
+
+    @property
+    def passes_in_question(self) -> tuple[Pass, ...]:
+        """The passes of both sides through the dip-prone places."""
+        ids = {p.id for p in self.over}
+        return tuple(p for p in (*self.a.passes, *self.b.passes) if p.place in ids)
+
+
+def compare(label_a: str, a: Sequence[Analysis], label_b: str, b: Sequence[Analysis]) -> Comparison:
+    """Compare before (A) with after (B); both judged against the same normal and floor.
+
+    The seam for the full trial: planning, more measures and corner identity come with their own step.
+    """
+    tracks = [x.track for x in (*a, *b)]
+    blocked = _blocking(a, b)
+    reference = next((t for t in tracks if t is not None), None)
+    places = reference.places if reference is not None else ()
+    length = reference.length_m if reference is not None else 1.0
+    side_a = _side(label_a, a, places, length, 0)
+    side_b = _side(label_b, b, places, length, 1)
+    likeness = _likeness(side_a, side_b)
+    if not blocked:
+        blocked = _unlike(side_a, side_b, likeness)
+    over = _dip_prone(places, side_a, side_b)
+    corners = tuple(_row(p, side_a, side_b) for p in places)
+    exceedance = tuple(_exceedance(s) for s in (side_a, side_b))
+    if blocked:
+        return Comparison(
+            side_a, side_b, "not_comparable", tuple(blocked), over, None, None, None, corners, likeness, *exceedance, (),
+        )  # fmt: skip
+    ids = {p.id for p in over}
+    passes = [p for p in (*side_a.passes, *side_b.passes) if p.place in ids]
+    by_share = all(np.isfinite(p.min_share) for p in passes)
+    kpa = estimate_effect(passes, np.array([p.min_pressure_kpa for p in passes]))
+    share = estimate_effect(passes, np.array([p.min_share for p in passes])) if by_share else None
+    below = estimate_effect(passes, np.array([p.below_s for p in passes]))
+    verdict, reasons = _judge(kpa, share, side_a, side_b, over)
+    matched = tuple(name for name in ("oil_temp_c", "rpm", "peak_g") if getattr(side_a.conditions, name) is not None)
+    return Comparison(side_a, side_b, verdict, reasons, over, kpa, share, below, corners, likeness, *exceedance, matched)
+
+
+def _side(label: str, analyses: Sequence[Analysis], places: Sequence[Place], length: float, which: int) -> Side:
+    passes = [p for log, x in enumerate(analyses) for p in passes_of(x, places, length, which, log)]
+    laps = sum(lap.complete for x in analyses for lap in x.laps)
+    times = [lap.time_s for x in analyses for lap in x.laps if lap.complete]
+
+    def spread(values: list[float]) -> tuple[float, float, float] | None:
+        known = np.array([v for v in values if np.isfinite(v)])
+        if known.size == 0:
+            return None
+        low, middle, high = np.percentile(known, [5, 50, 95])
+        return float(low), float(middle), float(high)
+
+    conditions = Conditions(
+        spread([p.temperature_c for p in passes]), spread([p.rpm for p in passes]), spread([p.peak_g for p in passes]),
+        float(np.median(times)) if times else None,
+    )  # fmt: skip
+    return Side(label, tuple(analyses), laps, tuple(passes), conditions)
+
+
+def _blocking(a: Sequence[Analysis], b: Sequence[Analysis]) -> list[str]:
+    """What makes two sides not comparable before a single figure is looked at."""
+    for label, side in (("A", a), ("B", b)):
+        for x in side:
+            if not x.judgeable:
+                missing = next(c.message for c in x.checks if c.level == "fail")
+                return [f"{x.recording.path.name} on side {label} cannot be judged: {missing}"]
+            fails = [c for c in x.checks if c.level == "fail" and c.correction is None]
+            if fails:
+                return [f"{x.recording.path.name} on side {label} cannot be trusted: {fails[0].message}"]
+    counts = [sum(lap.complete for x in side for lap in x.laps) for side in (a, b)]
+    if min(counts) < LEAST_LAPS:
+        return [
+            f"there are {counts[0]} complete laps on side A and {counts[1]} on side B; at least {LEAST_LAPS} a side are needed "
+            "to tell a change from the spread between laps"
+        ]
+    hashes_a = {x.recording.content_hash for x in a}
+    if any(x.recording.content_hash in hashes_a for x in b):
+        return ["the same log is on both sides"]
+    tracks = [(x, x.track) for x in (*a, *b)]
+    if any(t is None for _, t in tracks):
+        name = next(x.recording.path.name for x, t in tracks if t is None)
+        return [f"{name} has no laps with speed and g, so its passes cannot be matched"]
+    first: TrackMap | None = tracks[0][1]
+    for x, track in tracks[1:]:
+        if first is not None and track is not None and (why := same_circuit(first, track)) is not None:
+            return [f"{x.recording.path.name}: {why}"]
+    return []
+
+
+def _unlike(a: Side, b: Side, likeness: Sequence[Likeness]) -> list[str]:
+    if not a.passes or not b.passes:
+        return ["no warm passes through any corner are left on one side"]
+    ta, tb = a.conditions.oil_temp_c, b.conditions.oil_temp_c
+    if (ta is None) != (tb is None):
+        return ["one side has no oil temperature, so the sides cannot be matched"]
+    if ta is not None and tb is not None:
+        gap = max(ta[0] - tb[2], tb[0] - ta[2])
+        if gap > _TEMPERATURE_REACH_C:
+            return [
+                f"no oil temperature is shared: {ta[0]:.0f}–{ta[2]:.0f} °C against {tb[0]:.0f}–{tb[2]:.0f} °C; drive both sides "
+                "at like temperatures"
+            ]
+    ga, gb = a.conditions.peak_g, b.conditions.peak_g
+    if ga is not None and gb is not None and abs(ga[1] / gb[1] - 1.0) > 0.15:
+        return [f"the cornering is not alike, {ga[1]:.2f} g against {gb[1]:.2f} g: wet against dry, other tyres or traffic"]
+    straights = next((x for x in likeness if x.what == "Straights agree"), None)
+    if straights is not None and straights.state == "not matched":
+        return [f"the straights disagree by {straights.finding}: the sensor, its zero, the oil or the engine changed too"]
+    return []
+
+
+def _likeness(a: Side, b: Side) -> tuple[Likeness, ...]:
+    rows: list[Likeness] = []
+    ta, tb = a.conditions.oil_temp_c, b.conditions.oil_temp_c
+    if ta is not None and tb is not None:
+        apart = tb[1] - ta[1]
+        state: Literal["matched", "adjusted"] = "matched" if abs(apart) < 3.0 else "adjusted"
+        rows.append(Likeness("Oil temperature", f"{ta[0]:.0f}–{ta[2]:.0f} against {tb[0]:.0f}–{tb[2]:.0f} °C", state))
+    else:
+        rows.append(Likeness("Oil temperature", "not logged", "not known"))
+    na, nb = a.conditions.rpm, b.conditions.rpm
+    if na is not None and nb is not None:
+        apart = nb[1] - na[1]
+        rows.append(Likeness("Engine speed", f"{apart:+.0f} rpm".replace("-", "−"), "matched" if abs(apart) < 100 else "adjusted"))
+    ga, gb = a.conditions.peak_g, b.conditions.peak_g
+    if ga is not None and gb is not None:
+        rows.append(Likeness("g held", f"{ga[1]:.2f} against {gb[1]:.2f} g", "matched" if abs(ga[1] - gb[1]) < 0.03 else "adjusted"))
+    rows.append(_straights(a, b))
+    pa, pb = a.conditions.lap_time_s, b.conditions.lap_time_s
+    if pa is not None and pb is not None:
+        apart = pb - pa
+        rows.append(Likeness("Pace", f"{abs(apart):.1f} s {'slower' if apart > 0 else 'quicker'}", "matched" if abs(apart) < 0.01 * pa else "fair"))
+    return tuple(rows)
+
+
+def _straights(a: Side, b: Side) -> Likeness:
+    """Settled running must show the same share of a common normal on both sides: else something else changed."""
+    levels = []
+    for side in (a, b):
+        ratios = [x.share[x.settled & x.judged] for x in side.analyses]
+        joined = np.concatenate(ratios) if ratios else np.empty(0)
+        joined = joined[np.isfinite(joined)]
+        levels.append(float(np.median(joined)) if joined.size >= 30 else float("nan"))
+    apart = levels[1] - levels[0]
+    if not np.isfinite(apart):
+        return Likeness("Straights agree", "too few to tell", "not known")
+    return Likeness("Straights agree", f"{abs(apart):.1%}", "matched" if abs(apart) < 0.04 else "fair" if abs(apart) < 0.10 else "not matched")
+
+
+def _dip_prone(places: Sequence[Place], a: Side, b: Side) -> tuple[Place, ...]:
+    """Places where either side was below the floor in a fifth of its passes; else the three lowest shares."""
+    def dip_share(side: Side, place: Place) -> float:
+        mine = [p for p in side.passes if p.place == place.id]
+        return sum(p.below_s > 0 for p in mine) / len(mine) if mine else 0.0
+
+    usable = [p for p in places if all(any(q.place == p.id for q in s.passes) for s in (a, b))]
+    prone = [p for p in usable if max(dip_share(a, p), dip_share(b, p)) >= 0.2]
+    if prone:
+        return tuple(prone)
+    def level(place: Place) -> float:
+        return float(np.median([q.min_share if np.isfinite(q.min_share) else q.min_pressure_kpa for q in (*a.passes, *b.passes) if q.place == place.id]))
+
+    return tuple(sorted(sorted(usable, key=level)[:3], key=lambda p: p.apex_m))
+
+
+def _row(place: Place, a: Side, b: Side) -> CornerRow:
+    mine_a = [p for p in a.passes if p.place == place.id]
+    mine_b = [p for p in b.passes if p.place == place.id]
+    both = [*mine_a, *mine_b]
+    effect = estimate_effect(both, np.array([p.min_pressure_kpa for p in both])) if both else None
+    return CornerRow(
+        place,
+        float(np.mean([p.min_pressure_kpa for p in mine_a])) if mine_a else None,
+        float(np.mean([p.min_pressure_kpa for p in mine_b])) if mine_b else None,
+        effect, len(mine_a), len(mine_b),
+        sum(p.below_s > 0 for p in mine_a) / max(len(mine_a), 1), sum(p.below_s > 0 for p in mine_b) / max(len(mine_b), 1),
+    )  # fmt: skip
+
+
+def _exceedance(side: Side) -> tuple[float | None, ...]:
+    """Fraction of judged time in complete laps below each share of normal."""
+    shares = []
+    for x in side.analyses:
+        inside = np.zeros(x.time_s.shape, dtype=bool)
+        for lap in x.laps:
+            if lap.complete:
+                inside |= (x.time_s >= lap.start_s) & (x.time_s < lap.end_s)
+        values = x.share[inside & x.judged]
+        shares.append(values[np.isfinite(values)])
+    joined = np.concatenate(shares) if shares else np.empty(0)
+    if joined.size == 0:
+        return tuple(None for _ in SHARES)
+    return tuple(float(np.mean(joined < level)) for level in SHARES)
+
+
+def _judge(kpa: Effect | None, share: Effect | None, a: Side, b: Side, over: Sequence[Place]) -> tuple[Verdict, tuple[str, ...]]:
+    if kpa is None:
+        return "not_comparable", ("too few laps are left once passes are matched",)
+    # Share of normal has the engine's own rpm and temperature dependence taken out already; both must agree in sign.
+    where = " and ".join(p.label for p in over[:3]) + (f" and {len(over) - 3} more" if len(over) > 3 else "")
+    numbers = f"lowest pressure {kpa.estimate:+.0f} kPa ({kpa.low:+.0f} to {kpa.high:+.0f}) in {where}".replace("-", "−")
+    basis = f"{kpa.laps_a} laps against {kpa.laps_b}, at {kpa.at_temperature_c:.0f} °C, {kpa.at_rpm:.0f} rpm and {kpa.at_peak_g:.2f} g"
+    if not np.isfinite(kpa.at_temperature_c):
+        basis = f"{kpa.laps_a} laps against {kpa.laps_b}; oil temperature is not logged and not matched"
+    reasons = (numbers, basis)
+    agree_up = share is None or share.estimate > 0
+    agree_down = share is None or share.estimate < 0
+    if kpa.low > 0 and kpa.estimate >= _LEAST_EFFECT_KPA and agree_up:
+        return "better", reasons
+    if kpa.high < 0 and kpa.estimate <= -_LEAST_EFFECT_KPA and agree_down:
+        return "worse", reasons
+    return "no_clear_change", (*reasons, "the interval takes in no change" if kpa.low <= 0 <= kpa.high else "the change is smaller than sensors and straights differ by")
+
+
+def headline(c: Comparison) -> str:
+    """The verdict as a sentence, pressures in kPa (the screen has its own, in the reader's units)."""
+    words = {"better": "Helps", "worse": "Worse", "no_clear_change": "No clear change", "not_comparable": "Not comparable"}
+    return f"{words[c.verdict]}: {c.reasons[0]}."

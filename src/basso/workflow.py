@@ -1,0 +1,60 @@
+"""The verbs that the command line and the window share."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from importlib import resources
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from basso.progress import Progress, silent
+
+if TYPE_CHECKING:
+    from basso.analysis import Analysis, JudgeOptions
+    from basso.formats.registry import ReadOptions
+    from basso.recording.recording import Recording
+    from basso.trial.verdict import Comparison
+
+
+def open_recording(path: Path, options: ReadOptions | None = None, progress: Progress = silent) -> Recording:
+    """Read a log of any known format."""
+    from basso.formats.registry import read_recording
+
+    return read_recording(path, options, progress)
+
+
+def judge(
+    recording: Recording, options: JudgeOptions | None = None, normal: Sequence[Recording] = (), progress: Progress = silent
+) -> Analysis:
+    """Judge a recording, against its own normal or that of earlier recordings."""
+    from basso.analysis import JudgeOptions, analyse, pooled_normal
+
+    options = options or JudgeOptions()
+    if normal:
+        options = replace(options, normal=pooled_normal(normal, options))
+    return analyse(recording, options, progress)
+
+
+def run_trial(
+    label_a: str, a: Sequence[Recording], label_b: str, b: Sequence[Recording], options: JudgeOptions | None = None,
+    progress: Progress = silent,
+) -> Comparison:  # fmt: skip
+    """Judge both sides against one normal, learned from both together, and compare them."""
+    from basso.analysis import JudgeOptions, analyse, pooled_normal
+    from basso.trial.verdict import compare
+
+    options = options or JudgeOptions()
+    progress(0.0, "learning the shared normal")
+    options = replace(options, normal=options.normal or pooled_normal([*a, *b], options))
+    judged = []
+    for i, recording in enumerate([*a, *b]):
+        progress((i + 1) / (len(a) + len(b) + 2), f"judging {recording.path.name}")
+        judged.append(analyse(recording, options))
+    progress(0.95, "comparing")
+    return compare(label_a, judged[: len(a)], label_b, judged[len(a) :])
+
+
+def demo_folder() -> Path:
+    """Where the demo logs that ship with Basso lie."""
+    return Path(str(resources.files("basso").joinpath("demo")))
