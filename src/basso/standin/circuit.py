@@ -115,9 +115,9 @@ def harrowfell() -> Circuit:
     return lay_out(
         "Harrowfell",
         [
-            Straight(420), Turn(48, -62), Straight(150), Turn(96, 158), Straight(140), Turn(42, -70),
-            Straight(190), Turn(112, 168), Straight(160), Turn(150, 26), Straight(520), Turn(21, 172),
-            Straight(230), Turn(58, 62), Straight(200), Turn(85, -94, bank_deg=9.0), Straight(120),
+            Straight(504), Turn(48, -62), Straight(180), Turn(96, 158), Straight(168), Turn(42, -70),
+            Straight(228), Turn(112, 168), Straight(260), Turn(150, 26), Straight(685), Turn(21, 172),
+            Straight(276), Turn(58, 62), Straight(240), Turn(85, -94, bank_deg=9.0), Straight(144),
         ],
     )  # fmt: skip
 

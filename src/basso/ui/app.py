@@ -1,0 +1,101 @@
+"""Starting the window: display check, fonts and look, demo data, screenshots."""
+
+from __future__ import annotations
+
+import os
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from basso.errors import InputError
+
+if TYPE_CHECKING:
+    from PySide6.QtWidgets import QApplication
+
+    from basso.ui.main_window import MainWindow
+
+_LIBRARIES = {"libEGL.so.1": "libegl1", "libGL.so.1": "libgl1", "libxkbcommon.so.0": "libxkbcommon0", "libfontconfig.so.1": "libfontconfig1",
+              "libdbus-1.so.3": "libdbus-1-3", "libxcb-cursor.so.0": "libxcb-cursor0", "libglib-2.0.so.0": "libglib2.0-0"}  # fmt: skip
+"""Libraries Qt needs that a bare system may lack, and the Debian or Ubuntu package of each."""
+
+
+def launch(logs: Sequence[str], *, demo: bool = False, screenshots: str | None = None) -> int:
+    """Open the window and run until it is closed; returns the exit status.
+
+    Raises:
+        InputError: no display, or a system library is missing; one line that says what to do.
+    """
+    if screenshots is not None:
+        os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    _need_display()
+    try:
+        from PySide6.QtWidgets import QApplication
+    except ImportError as error:
+        missing = next((k for k in _LIBRARIES if k in str(error)), None)
+        if missing is None:
+            raise InputError(f"Qt cannot be loaded: {error}.") from None
+        raise InputError(f"the system library {missing} is missing; install it: sudo apt install {_LIBRARIES[missing]}") from None
+    _need_xcb()
+    application = QApplication.instance() or QApplication(sys.argv[:1])
+    assert isinstance(application, QApplication)
+    application.setApplicationName("Basso")
+    if screenshots is not None:
+        from basso.ui.screenshots import take_all
+
+        take_all(application, Path(screenshots))
+        return 0
+    window = make_window(application)
+    window.show()
+    _open_first(window, [Path(p) for p in logs], demo)
+    return int(application.exec())
+
+
+def make_window(application: QApplication) -> MainWindow:
+    """The window with remembered look and place; not yet shown, nothing opened."""
+    from basso.ui.main_window import MainWindow
+    from basso.ui.settings import Settings
+    from basso.ui.theme.look import Look
+
+    settings = Settings()
+    window = MainWindow(Look(application, settings.night), settings)
+    if settings.geometry is not None:
+        window.restoreGeometry(settings.geometry)
+    return window
+
+
+def _open_first(window: MainWindow, logs: list[Path], demo: bool) -> None:
+    """After the first paint, open what was asked for: logs, the demo, or what was open last."""
+    from PySide6.QtCore import QTimer
+
+    def begin() -> None:
+        if logs:
+            window.open_logs(logs)
+        elif demo:
+            window.open_demo()
+        elif last := window.settings.last_logs:
+            window.open_logs(last)
+
+    QTimer.singleShot(0, begin)
+
+
+def _need_display() -> None:
+    if sys.platform.startswith("linux") and not os.environ.get("QT_QPA_PLATFORM"):
+        if os.environ.get("WAYLAND_DISPLAY") or os.environ.get("DISPLAY"):
+            return
+        raise InputError(
+            "there is no display to open a window on; run it on a desktop, or draw the views to files with: make screenshots"
+        )
+
+
+def _need_xcb() -> None:
+    """Qt ends the process when its X11 plug-in lacks a library: find out first and say which."""
+    if not os.environ.get("DISPLAY") or os.environ.get("QT_QPA_PLATFORM", "xcb") != "xcb" or os.environ.get("WAYLAND_DISPLAY"):
+        return
+    import ctypes
+
+    for library in ("libxkbcommon.so.0", "libxcb-cursor.so.0"):
+        try:
+            ctypes.CDLL(library)
+        except OSError:
+            raise InputError(f"the system library {library} is missing; install it: sudo apt install {_LIBRARIES[library]}") from None

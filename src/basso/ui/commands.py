@@ -1,0 +1,67 @@
+"""The one table of commands: menus, shortcuts, command search and the help page are all made from it. (No Qt.)"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from basso.ui.stations.catalogue import STATIONS
+
+
+@dataclass(frozen=True, slots=True)
+class Command:
+    """Something a user can do.
+
+    Attributes:
+        key: stable name; the window binds its handler to it.
+        group: the menu it stands in.
+        title: what it is called everywhere.
+        shortcut: key sequences, the first shown.
+        hint: one more line for the help page.
+    """
+
+    key: str
+    group: str
+    title: str
+    shortcut: tuple[str, ...] = ()
+    hint: str = ""
+
+
+def _stations() -> tuple[Command, ...]:
+    return tuple(
+        Command(f"station.{s.key}", "Go", s.title, (f"Alt+{(i + 1) % 10}",), s.purpose) for i, s in enumerate(STATIONS)
+    )
+
+
+COMMANDS: tuple[Command, ...] = (
+    Command("log.open", "Session", "Open a log…", ("Ctrl+O",), "or drop it on the window"),
+    Command("session.pick", "Session", "Choose a session…", ("Ctrl+P",), "every log that is open"),
+    Command("demo.open", "Session", "Open the demo data", (), "an invented team, circuit and season"),
+    Command("dips.export", "Session", "Export the dip list as CSV…", ("Ctrl+E",)),
+    Command("picture.export", "Session", "Export this view as a picture…", ("Ctrl+Shift+E",)),
+    Command("window.close", "Session", "Quit", ("Ctrl+Q",)),
+    Command("edit.undo", "Edit", "Undo", ("Ctrl+Z",)),
+    Command("edit.redo", "Edit", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y")),
+    Command("edit.copy", "Edit", "Copy the dip list", ("Ctrl+C",), "the selected dips, with headings and units"),
+    Command("judge.floors", "Judge", "Floors…", ("Ctrl+L",), "which schools of floor apply; the highest wins"),
+    Command("judge.corrections", "Judge", "Corrections…", ("Ctrl+Shift+L",), "see and refuse what was corrected"),
+    Command("judge.working", "Judge", "Show working", ("F2",), "how the selected dip's numbers came about"),
+    *_stations(),
+    Command("dip.next", "Go", "Next dip", ("N", "Ctrl+Down")),
+    Command("dip.previous", "Go", "Previous dip", ("P", "Ctrl+Up")),
+    Command("lap.next", "Go", "Next lap", ("Ctrl+Right",)),
+    Command("lap.previous", "Go", "Previous lap", ("Ctrl+Left",)),
+    Command("play.toggle", "View", "Play or pause", ("Space",), "runs the cursor in real time"),
+    Command("play.slower", "View", "Play slower", ("[",), "half the speed, down to a quarter"),
+    Command("play.faster", "View", "Play faster", ("]",), "twice the speed, up to eight times"),
+    Command("zoom.in", "View", "Zoom in", ("Ctrl++", "Ctrl+=")),
+    Command("zoom.out", "View", "Zoom out", ("Ctrl+-",)),
+    Command("zoom.all", "View", "Whole session", ("Ctrl+0",)),
+    Command("zoom.lap", "View", "This lap", ("Ctrl+9",)),
+    Command("view.pan", "View", "Fold the pan away, or back", ("F8",)),
+    Command("view.night", "View", "Day or night", ("F9",)),
+    Command("units.next", "View", "Next pressure unit", ("Ctrl+U",), "kPa, bar, psi; stored data stays as it is"),
+    Command("search", "Help", "Find a command…", ("Ctrl+K",)),
+    Command("help", "Help", "Help and shortcuts", ("F1",)),
+)
+BY_KEY = {c.key: c for c in COMMANDS}
+GROUPS: tuple[str, ...] = tuple(dict.fromkeys(c.group for c in COMMANDS))

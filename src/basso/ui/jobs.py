@@ -1,0 +1,102 @@
+"""Background work: snapshot in, result out by signal, progress, cancel; a stale result is dropped."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from PySide6.QtCore import QObject, Qt, Signal
+
+from basso.errors import BassoError, Cancelled
+from basso.progress import Progress
+
+Work = Callable[[Progress], Any]
+
+
+@dataclass(slots=True)
+class _Job:
+    key: str
+    label: str
+    done: Callable[[Any], None]
+    failed: Callable[[str], None]
+    cancelled: bool = False
+
+
+class Jobs(QObject):
+    """Runs work on threads and hands results back on the interface's thread.
+
+    Starting work under a key cancels what runs under it: only the newest result is ever delivered.
+    """
+
+    progressed = Signal(str, float)
+    idle = Signal()
+    _told = Signal(object, float, str)
+    _finished = Signal(object, object, str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._running: dict[str, _Job] = {}
+        self._told.connect(self._tell, Qt.ConnectionType.QueuedConnection)
+        self._finished.connect(self._finish, Qt.ConnectionType.QueuedConnection)
+
+    def start(self, key: str, label: str, work: Work, done: Callable[[Any], None], failed: Callable[[str], None]) -> None:
+        """Run ``work(progress)``; call ``done(result)`` or ``failed(sentence)`` afterwards.
+
+        ``work`` must touch nothing but what it was given.
+        """
+        if (before := self._running.get(key)) is not None:
+            before.cancelled = True
+        job = _Job(key, label, done, failed)
+        self._running[key] = job
+        self.progressed.emit(label, 0.0)
+        threading.Thread(target=self._run, args=(job, work), name=f"basso {key}", daemon=True).start()
+
+    def cancel_all(self) -> None:
+        """Stop everything at its next step."""
+        for job in self._running.values():
+            job.cancelled = True
+        self._running.clear()
+        self.idle.emit()
+
+    @property
+    def busy(self) -> bool:
+        """True while anything runs whose result is still wanted."""
+        return bool(self._running)
+
+    def _run(self, job: _Job, work: Work) -> None:
+        def progress(fraction: float, what: str) -> None:
+            if job.cancelled:
+                raise Cancelled
+            self._told.emit(job, fraction, what)
+
+        result: Any = None
+        problem = ""
+        try:
+            result = work(progress)
+        except Cancelled:
+            return
+        except BassoError as error:
+            problem = str(error)
+        except Exception as error:
+            problem = f"{job.label} failed ({type(error).__name__}: {error}); the log itself is untouched. Please report it."
+        try:
+            self._finished.emit(job, result, problem)
+        except RuntimeError:  # the window was closed meanwhile
+            return
+
+    def _tell(self, job: _Job, fraction: float, what: str) -> None:
+        if self._running.get(job.key) is job:
+            self.progressed.emit(what, fraction)
+
+    def _finish(self, job: _Job, result: Any, problem: str) -> None:
+        if self._running.get(job.key) is not job:
+            return
+        del self._running[job.key]
+        if problem:
+            job.failed(problem)
+        else:
+            job.done(result)
+        if not self._running:
+            self.idle.emit()

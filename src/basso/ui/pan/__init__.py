@@ -1,0 +1,1 @@
+"""The pan: where the oil is at the cursor."""

@@ -1,0 +1,61 @@
+"""The pan at the cursor, worked out without Qt: the exact tilted oil seen from behind, from the side and from above."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from basso.sump.shape import BoxPan
+from basso.sump.surface import height_at, oil_outline, pickup_head_m, surface_offset_m, wetted_section
+
+ASSUMED_PAN = BoxPan(0.26, 0.20, 0.16, (-0.03, 0.042, 0.008))
+"""A plain box until a pan is measured (the Sump station)."""
+ASSUMED_VOLUME_L = 3.6
+
+Polygon = list[tuple[float, float]]
+
+
+@dataclass(frozen=True, slots=True)
+class PanPicture:
+    """Outlines in metres and what they mean.
+
+    Attributes:
+        behind: oil in the cut across the pickup, seen from behind: (left… → −y … y), points (across, up).
+        side: oil in the cut along the pickup, seen from the left: points (forward, up).
+        above: the part of the floor under oil: points (forward, left).
+        head_m: oil over the pickup's mouth, negative when bare.
+        throw_g, throw: size and direction (x forward, y left) of the oil's throw.
+    """
+
+    behind: Polygon
+    side: Polygon
+    above: Polygon
+    head_m: float
+    throw: tuple[float, float]
+
+    @property
+    def covered(self) -> bool:
+        """True while the pickup's mouth is under oil."""
+        return self.head_m >= 0
+
+    @property
+    def throw_g(self) -> float:
+        """Size of the throw in g."""
+        return float(np.hypot(*self.throw))
+
+
+def pan_picture(pan: BoxPan, volume_l: float, ax_g: float, ay_g: float) -> PanPicture:
+    """The oil at rest under a steady acceleration (ax forward, ay left)."""
+    ax, ay = np.array(ax_g), np.array(ay_g)
+    offset = float(surface_offset_m(pan, np.array(volume_l), ax, ay))
+    x, y, _ = pan.pickup_m
+    across = float(height_at(np.array(offset), ax, np.array(0.0), x, 0.0))
+    along = float(height_at(np.array(offset), np.array(0.0), ay, 0.0, y))
+    return PanPicture(
+        behind=oil_outline(pan, across, ay_g, pan.width_m / 2),
+        side=oil_outline(pan, along, ax_g, pan.length_m / 2),
+        above=wetted_section(pan, offset, ax_g, ay_g),
+        head_m=float(pickup_head_m(pan, np.array(volume_l), ax, ay)),
+        throw=(-ax_g, -ay_g),
+    )

@@ -1,0 +1,173 @@
+"""The pan at the right: oil, pickup and throw at the cursor, and the readings under it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPolygonF
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from basso.sump.shape import BoxPan
+from basso.ui.pan.picture import ASSUMED_PAN, ASSUMED_VOLUME_L, PanPicture, Polygon, pan_picture
+from basso.ui.plots import paint
+from basso.ui.plots.ticks import clock
+from basso.ui.theme.look import Look, Type
+from basso.units import DisplayUnits, Quantity
+
+
+@dataclass(frozen=True, slots=True)
+class ReadingLine:
+    """A name, a value, a unit, and whether the value is below what it must be."""
+
+    name: str
+    value: str
+    unit: str
+    low: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Moment:
+    """What the pan shows: the time, the lap, the g held lately, the readings."""
+
+    time_s: float
+    lap: str
+    ax_g: float
+    ay_g: float
+    readings: Sequence[ReadingLine]
+
+
+class PanView(QWidget):
+    """Paints a moment; it is told the moment and the units, and knows nothing else."""
+
+    def __init__(self, look: Look, units: Callable[[], DisplayUnits]) -> None:
+        super().__init__()
+        self._look, self._units = look, units
+        self._moment: Moment | None = None
+        self._pan: BoxPan = ASSUMED_PAN
+        self.setFixedWidth(round(look.height() * 14.6))
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Pan at the cursor")
+        look.changed.connect(self.update)
+
+    def set_moment(self, moment: Moment | None) -> None:
+        """Show another moment, or none."""
+        self._moment = moment
+        if moment is not None:
+            self.setAccessibleDescription("; ".join(f"{r.name} {r.value} {r.unit}" for r in moment.readings))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        look, painter = self._look, QPainter(self)
+        painter.fillRect(self.rect(), look.color("panel"))
+        paint.rule(painter, 0, 0, 0, self.height(), look.color("rule"))
+        line, left, right = look.height(Type.BODY), 16.0, self.width() - 16.0
+        y = line * 1.3
+        if self._moment is None:
+            paint.text(painter, left, y, "Pan", look.font(Type.STRONG), look.color("ink"))
+            paint.text(painter, left, y + line * 1.4, "Shown at the cursor once a log is open.", look.font(Type.SMALL), look.color("soft"))
+            return
+        m = self._moment
+        paint.text(painter, left, y, f"Pan at {clock(m.time_s, 1)}", look.font(Type.STRONG), look.color("ink"))
+        paint.text(painter, right, y, m.lap, look.font(Type.SMALL), look.color("soft"), paint.RIGHT)
+        picture = pan_picture(self._pan, ASSUMED_VOLUME_L, m.ax_g, m.ay_g)
+        room = max(220.0, self.height() - line * (5.6 + 1.62 * len(m.readings)) - line * 2.6)
+        cut_height, plan_height = room * 0.29, room * 0.42
+        y += line * 1.15
+        y = self._paint_cut(painter, QRectF(left, y, right - left, cut_height), self._behind_words(m), picture.behind, self._pan.width_m, -self._pan.pickup_m[1], picture, True)
+        y = self._paint_cut(painter, QRectF(left, y, right - left, cut_height), "from the left, nose to the left", picture.side, self._pan.length_m, -self._pan.pickup_m[0], picture, False)
+        y = self._paint_plan(painter, QRectF(left, y, right - left, plan_height), picture)
+        head = self._units().text(abs(picture.head_m) * 1000.0, Quantity.LENGTH)
+        words = f"pickup covered by {head}" if picture.covered else f"pickup bare by {head}"
+        paint.text(painter, left, y + line * 0.1, words, look.font(Type.STRONG), look.color("ink" if picture.covered else "below"))
+        y += line * 0.95
+        size = self._units()
+        volume = size.text(ASSUMED_VOLUME_L, Quantity.VOLUME)
+        paint.text(painter, left, y, f"A plain box holding {volume} until the pan is", look.font(Type.SMALL), look.color("soft"))
+        paint.text(painter, left, y + line * 0.85, "measured; oil at rest under the g held.", look.font(Type.SMALL), look.color("soft"))
+        self._paint_readings(painter, y + line * 1.75, left, right, m.readings)
+
+    def _behind_words(self, m: Moment) -> str:
+        if abs(m.ay_g) < 0.05:
+            return "from behind"
+        return f"from behind · {'left' if m.ay_g > 0 else 'right'} turn {abs(m.ay_g):.2f} g"
+
+    def _paint_cut(
+        self, painter: QPainter, box: QRectF, words: str, oil: Polygon, width_m: float, pickup_across: float, picture: PanPicture, mirrored: bool
+    ) -> float:
+        """A vertical cut: outline, oil, pickup; across runs to the right. Returns the y below it."""
+        look, line = self._look, self._look.height(Type.SMALL)
+        paint.text(painter, box.left(), box.top() + line * 0.4, words, look.font(Type.SMALL), look.color("soft"))
+        area = QRectF(box.left(), box.top() + line * 1.05, box.width(), max(30.0, box.height() - line * 1.35))
+        scale = min(area.width() / width_m, area.height() / self._pan.depth_m)
+        middle, floor = area.center().x(), area.bottom()
+        # Both cuts are seen with their positive axis (left, forward) on the viewer's left.
+        shape = QPolygonF([QPointF(middle - a * scale, floor - b * scale) for a, b in oil])
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(look.color("oil_wash"))
+        painter.drawPolygon(shape)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(paint.pen(look.color("ink"), 1.6))
+        half, deep = width_m / 2 * scale, self._pan.depth_m * scale
+        painter.drawPolyline(QPolygonF([QPointF(middle - half, floor - deep), QPointF(middle - half, floor), QPointF(middle + half, floor), QPointF(middle + half, floor - deep)]))
+        mouth = QPointF(middle + pickup_across * scale, floor - self._pan.pickup_m[2] * scale)
+        color = look.color("ink" if picture.covered else "below")
+        painter.setPen(paint.pen(color, 2.0))
+        painter.drawLine(QPointF(mouth.x(), floor - deep + 2), mouth)
+        painter.setPen(paint.pen(color, 5.0))
+        painter.drawLine(QPointF(mouth.x() - 10, mouth.y() - 2), QPointF(mouth.x() + 10, mouth.y() - 2))
+        return box.bottom() + line * 0.2
+
+    def _paint_plan(self, painter: QPainter, box: QRectF, picture: PanPicture) -> float:
+        """From above, nose up: wetted floor, pickup, throw arrow. Returns the y below it."""
+        look, line, pan = self._look, self._look.height(Type.SMALL), self._pan
+        paint.text(painter, box.left(), box.top() + line * 0.4, "from above, nose up", look.font(Type.SMALL), look.color("soft"))
+        area = QRectF(box.left(), box.top() + line * 1.05, box.width(), max(30.0, box.height() - line * 1.35))
+        scale = min(area.width() / pan.width_m, area.height() / pan.length_m)
+        middle = area.center()
+
+        def at(x_m: float, y_m: float) -> QPointF:
+            return QPointF(middle.x() - y_m * scale, middle.y() - x_m * scale)
+
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(look.color("oil_wash"))
+        painter.drawPolygon(QPolygonF([at(x, y) for x, y in picture.above]))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(paint.pen(look.color("ink"), 1.6))
+        painter.drawRect(QRectF(at(pan.length_m / 2, pan.width_m / 2), at(-pan.length_m / 2, -pan.width_m / 2)))
+        mouth = at(pan.pickup_m[0], pan.pickup_m[1])
+        color = look.color("ink" if picture.covered else "below")
+        painter.setPen(paint.pen(color, 1.6))
+        painter.setBrush(QBrush(look.color("wash")) if not picture.covered else QBrush(look.color("panel")))
+        painter.drawEllipse(mouth, 9, 9)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        if picture.throw_g > 0.08:
+            self._paint_arrow(painter, mouth, picture)
+        return box.bottom() + line * 0.35
+
+    def _paint_arrow(self, painter: QPainter, start: QPointF, picture: PanPicture) -> None:
+        length = min(picture.throw_g, 1.6) * 42.0
+        x, y = picture.throw
+        dx, dy = -y / picture.throw_g, -x / picture.throw_g
+        end = QPointF(start.x() + dx * length, start.y() + dy * length)
+        painter.setPen(paint.pen(self._look.color("ink"), 2.0))
+        painter.drawLine(start, end)
+        for turn in (2.6, -2.6):
+            c, s = float(np.cos(turn)), float(np.sin(turn))
+            painter.drawLine(end, QPointF(end.x() + 8 * (dx * c - dy * s), end.y() + 8 * (dx * s + dy * c)))
+
+    def _paint_readings(self, painter: QPainter, y: float, left: float, right: float, lines: Sequence[ReadingLine]) -> None:
+        look, line = self._look, self._look.height(Type.BODY)
+        unit_width = line * 2.0
+        for r in lines:
+            y += line * 1.5
+            if y > self.height() - line * 0.3:
+                return
+            paint.text(painter, left, y, r.name, look.font(Type.BODY), look.color("soft"))
+            paint.text(painter, right - unit_width, y, r.value, look.font(Type.NUMBER), look.color("below" if r.low else "ink"), paint.RIGHT)
+            paint.text(painter, right - unit_width + 7, y, r.unit, look.font(Type.SMALL), look.color("soft"))
+            paint.rule(painter, left, y + line * 0.72, right, y + line * 0.72, look.color("rule"))

@@ -1,0 +1,1 @@
+"""Plot parts that several stations share."""

@@ -1,0 +1,82 @@
+"""A min–max pyramid over a sampled signal: what a plot of any width needs of a long log, quickly."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from basso.units import FloatArray
+
+_STEP = 8
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Columns:
+    """A signal reduced to pixel columns.
+
+    Attributes:
+        x: column centres as a fraction of the view, 0 to 1; shape (k,).
+        low, high: extremes in each column, NaN where there is no sample.
+        dense: True when a column holds several samples (draw strokes); False when the points themselves are
+            given (draw a line; ``low`` equals ``high``).
+    """
+
+    x: FloatArray
+    low: FloatArray
+    high: FloatArray
+    dense: bool
+
+
+class Pyramid:
+    """Minima and maxima of ever larger blocks of one signal; built once, asked for every frame.
+
+    Args:
+        time_s: ascending, shape (n,).
+        values: shape (n,); NaN is a gap.
+    """
+
+    def __init__(self, time_s: FloatArray, values: FloatArray) -> None:
+        self.time_s = time_s
+        self.values = values
+        low = np.where(np.isnan(values), np.inf, values)
+        high = np.where(np.isnan(values), -np.inf, values)
+        self._levels: list[tuple[FloatArray, FloatArray]] = [(low, high)]
+        while low.size > 4096:
+            whole = low.size // _STEP * _STEP
+            tail = low.size - whole
+            low_next = low[:whole].reshape(-1, _STEP).min(axis=1)
+            high_next = high[:whole].reshape(-1, _STEP).max(axis=1)
+            if tail:
+                low_next = np.append(low_next, low[whole:].min())
+                high_next = np.append(high_next, high[whole:].max())
+            low, high = low_next, high_next
+            self._levels.append((low, high))
+
+    def columns(self, start_s: float, end_s: float, count: int) -> Columns:
+        """Reduce the view from ``start_s`` to ``end_s`` to ``count`` pixel columns."""
+        first = max(0, int(np.searchsorted(self.time_s, start_s)) - 1)
+        last = min(self.time_s.size, int(np.searchsorted(self.time_s, end_s, side="right")) + 1)
+        span = max(end_s - start_s, 1e-9)
+        if last - first <= 2 * count:
+            part = slice(first, last)
+            values = self.values[part]
+            return Columns((self.time_s[part] - start_s) / span, values, values, dense=False)
+        edges = np.searchsorted(self.time_s, np.linspace(start_s, end_s, count + 1))
+        a, b = edges[:-1], np.maximum(edges[1:], edges[:-1])
+        level = 0
+        while level + 1 < len(self._levels) and (last - first) / count > 3 * _STEP ** (level + 1):
+            level += 1
+        size = _STEP**level
+        low, high = self._levels[level]
+        low_i, high_i = a // size, np.minimum(-(-b // size), low.size)
+        filled = high_i > low_i
+        starts = np.minimum(low_i, low.size - 1)
+        # reduceat over [start, next start): close each block with its own end
+        index = np.column_stack([starts, np.minimum(np.maximum(high_i, starts + 1), low.size)]).ravel()
+        padded_low, padded_high = np.append(low, np.inf), np.append(high, -np.inf)
+        lows = np.minimum.reduceat(padded_low, index)[::2]
+        highs = np.maximum.reduceat(padded_high, index)[::2]
+        empty = ~filled | ~np.isfinite(lows)
+        x = (np.arange(count) + 0.5) / count
+        return Columns(x, np.where(empty, np.nan, lows), np.where(empty, np.nan, highs), dense=True)

@@ -1,0 +1,317 @@
+"""Linked time traces: stacked panels over one time axis, drawn once to a pixmap; the cursor is an overlay."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from basso.ui.cursor import Cursor
+from basso.ui.plots import paint
+from basso.ui.plots.pyramid import Pyramid
+from basso.ui.plots.ticks import clock, ticks, time_ticks
+from basso.ui.theme.look import Look, Type
+
+if TYPE_CHECKING:
+    from basso.ui.stations.dips.picture import Panel
+
+_LABELS_PX = 84
+_DIP_LABEL_S = 600.0
+
+
+class Traces(QWidget):
+    """Stacked traces of one session. Drag pans, the wheel zooms, a click puts the cursor."""
+
+    dip_clicked = Signal(int)
+
+    def __init__(self, look: Look, cursor: Cursor) -> None:
+        super().__init__()
+        self._look, self._cursor = look, cursor
+        self._panels: Sequence[Panel] = ()
+        self._pyramids: list[list[Pyramid]] = []
+        self._dips: list[tuple[float, float, float, str]] = []
+        self._selected = -1
+        self._cache: QPixmap | None = None
+        self._pressed_at: QPointF | None = None
+        self._view_at_press = (0.0, 1.0)
+        self._dragging = False
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumHeight(240)
+        self.setAccessibleName("Time traces: gallery pressure, g, engine speed, oil temperature")
+        self.setToolTip("")
+        cursor.moved.connect(lambda _: self.update())
+        cursor.view_changed.connect(lambda *_: self.redraw())
+        look.changed.connect(self.redraw)
+
+    def set_panels(self, panels: Sequence[Panel], time_s: np.ndarray, dips: list[tuple[float, float, float, str]]) -> None:  # type: ignore[type-arg]
+        """Show other signals; dips are (start, end, time of the lowest, label)."""
+        self._panels = panels
+        self._pyramids = [[Pyramid(time_s, line.values) for line in panel.lines] for panel in panels]
+        self._dips = dips
+        self._selected = -1
+        self.redraw()
+
+    def select_dip(self, index: int) -> None:
+        """Mark one dip."""
+        if index != self._selected:
+            self._selected = index
+            self.redraw()
+
+    def redraw(self) -> None:
+        """Draw the traces anew at the next paint."""
+        self._cache = None
+        self.update()
+
+    # Geometry
+
+    def _plot_left(self) -> float:
+        return float(_LABELS_PX)
+
+    def _plot_width(self) -> float:
+        return max(10.0, self.width() - _LABELS_PX - 12.0)
+
+    def _time_at(self, x: float) -> float:
+        start, end = self._cursor.view
+        return start + (x - self._plot_left()) / self._plot_width() * (end - start)
+
+    def _x_of(self, time_s: float) -> float:
+        start, end = self._cursor.view
+        return self._plot_left() + (time_s - start) / (end - start) * self._plot_width()
+
+    def _rows(self) -> list[QRectF]:
+        """A rectangle for each panel; the time axis keeps a line below."""
+        if not self._panels:
+            return []
+        gap = self._look.height(Type.SMALL) * 0.75
+        room = self.height() - self._look.height(Type.SMALL) - 12.0 - gap * (len(self._panels) - 1)
+        total = sum(p.weight for p in self._panels)
+        rows, top = [], 6.0
+        for panel in self._panels:
+            height = room * panel.weight / total
+            rows.append(QRectF(self._plot_left(), top, self._plot_width(), height))
+            top += height + gap
+        return rows
+
+    # Painting
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self._cache is None or self._cache.deviceIndependentSize().toSize() != self.size():
+            self._cache = self._drawn()
+        painter = QPainter(self)
+        painter.drawPixmap(0, 0, self._cache)
+        if self._panels:
+            x = round(self._x_of(self._cursor.time_s)) + 0.5
+            if self._plot_left() - 1 <= x <= self._plot_left() + self._plot_width() + 1:
+                painter.setPen(paint.pen(self._look.color("ink"), 1.4))
+                painter.drawLine(QPointF(x, 2.0), QPointF(x, self.height() - self._look.height(Type.SMALL) - 4.0))
+        if self.hasFocus():
+            painter.setPen(paint.pen(self._look.color("ink"), 1.0, Qt.PenStyle.DotLine))
+            painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
+
+    def _drawn(self) -> QPixmap:
+        ratio = self.devicePixelRatioF()
+        pixmap = QPixmap(self.size() * ratio)
+        pixmap.setDevicePixelRatio(ratio)
+        pixmap.fill(self._look.color("paper"))
+        painter = QPainter(pixmap)
+        rows = self._rows()
+        if rows:
+            self._paint_times(painter, rows)
+            self._paint_dips(painter, rows)
+        for panel, pyramids, row in zip(self._panels, self._pyramids, rows, strict=True):
+            self._paint_axis(painter, panel, row)
+            painter.save()
+            painter.setClipRect(row.adjusted(0, -2, 0, 2))
+            self._paint_lines(painter, panel, pyramids, row)
+            painter.restore()
+        if rows:
+            self._paint_labels(painter, self._panels[0], self._pyramids[0], rows[0])
+            self._paint_depths(painter, self._panels[0], rows[0])
+        painter.end()
+        return pixmap
+
+    def _paint_times(self, painter: QPainter, rows: list[QRectF]) -> None:
+        start, end = self._cursor.view
+        small, soft = self._look.font(Type.SMALL), self._look.color("soft")
+        y = self.height() - self._look.height(Type.SMALL) * 0.55
+        decimals = 1 if end - start < 8 else 0
+        bottom = rows[-1].bottom()
+        for t in time_ticks(start, end, max(2, int(self._plot_width() / 110))):
+            x = self._x_of(t)
+            paint.rule(painter, x, rows[0].top(), x, bottom, self._look.color("grid"))
+            paint.text(painter, x, y, clock(t, decimals), small, soft, paint.CENTRE)
+
+    def _paint_dips(self, painter: QPainter, rows: list[QRectF]) -> None:
+        start, end = self._cursor.view
+        top, bottom = rows[0].top(), rows[-1].bottom()
+        wash = self._look.color("wash")
+        for i, (a, b, _, _) in enumerate(self._dips):
+            if b < start or a > end:
+                continue
+            x0, x1 = self._x_of(a), self._x_of(b)
+            painter.fillRect(QRectF(x0, top, max(x1 - x0, 1.0), bottom - top), wash)
+            if i == self._selected:
+                painter.fillRect(QRectF(x0, top - 4, max(x1 - x0, 3.0), 3), self._look.color("below"))
+
+    def _paint_axis(self, painter: QPainter, panel: Panel, row: QRectF) -> None:
+        look = self._look
+        small, soft = look.font(Type.SMALL), look.color("soft")
+        line = look.height(Type.SMALL)
+        for value in ticks(panel.low, panel.high, max(2, int(row.height() / (2.2 * line)))):
+            y = row.bottom() - (value - panel.low) / (panel.high - panel.low) * row.height()
+            zero = panel.zero and value == 0
+            paint.rule(painter, row.left(), y, row.right(), y, look.color("rule" if zero else "grid"))
+            label = f"{value:,.10g}".replace(",", "\u2009").replace("-", "−")
+            paint.text(painter, row.left() - 7, y, label, small, soft, paint.RIGHT)
+        y = row.top() + line * 0.45
+        painter.fillRect(QRectF(0, y - line * 0.6, 50, line * 2.1), look.color("paper"))
+        paint.text(painter, 0, y, panel.title, look.font(Type.SMALL_STRONG), look.color("ink"))
+        paint.text(painter, 0, y + line * 0.95, panel.unit, small, soft)
+
+    def _paint_lines(self, painter: QPainter, panel: Panel, pyramids: list[Pyramid], row: QRectF) -> None:
+        start, end = self._cursor.view
+        count = max(2, int(row.width()))
+        scale = -row.height() / (panel.high - panel.low)
+        to_y = (scale, row.bottom() - panel.low * scale)
+        to_x = (row.width(), row.left())
+        columns = [p.columns(start, end, count) for p in pyramids]
+        styles = [line.style for line in panel.lines]
+        if "expected" in styles and panel.spread > 0:
+            c = columns[styles.index("expected")]
+            x = c.x * to_x[0] + to_x[1]
+            reach = panel.spread * abs(scale)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+            paint.band(painter, x, c.high * to_y[0] + to_y[1] - reach, c.low * to_y[0] + to_y[1] + reach, self._look.color("expected"))
+        if "floor" in styles and "measured" in styles:
+            self._paint_below(painter, columns[styles.index("measured")], columns[styles.index("floor")], to_x, to_y)
+        for line, c in zip(panel.lines, columns, strict=True):
+            if line.style == "floor":
+                paint.trace(painter, c, to_x, to_y, self._look.color("below"), 1.0, Qt.PenStyle.DashLine)
+            elif line.style == "measured":
+                paint.trace(painter, c, to_x, to_y, self._look.color("ink"), 1.0 if c.dense else 1.25)
+
+    def _paint_below(self, painter: QPainter, measured, floor, to_x: tuple[float, float], to_y: tuple[float, float]) -> None:  # type: ignore[no-untyped-def]
+        """Hatch what lies between the floor and the pressure below it."""
+        if measured.x.size != floor.x.size:
+            return
+        low, level = measured.low, floor.low
+        under = np.where(np.isnan(low) | np.isnan(level), False, low < level)
+        if not under.any():
+            return
+        x = measured.x * to_x[0] + to_x[1]
+        top = np.where(under, level * to_y[0] + to_y[1], np.nan)
+        bottom = np.where(under, low * to_y[0] + to_y[1], np.nan)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        paint.band(painter, x, top, bottom, self._look.color("wash"), self._look.color("below"))
+
+    def _paint_labels(self, painter: QPainter, panel: Panel, pyramids: list[Pyramid], row: QRectF) -> None:
+        """Name the expected and floor lines where they run free of each other."""
+        start, end = self._cursor.view
+        at = start + 0.02 * (end - start)
+        small = self._look.font(Type.SMALL)
+        placed: list[float] = []
+        for line, pyramid in zip(panel.lines, pyramids, strict=True):
+            if not line.label:
+                continue
+            value = _first_known(pyramid, at, end)
+            if value is None:
+                continue
+            t, level = value
+            y = row.bottom() - (level - panel.low) / (panel.high - panel.low) * row.height()
+            y += self._look.height(Type.SMALL) * (0.8 if line.style == "floor" else -1.0)
+            if any(abs(y - other) < self._look.height(Type.SMALL) for other in placed):
+                y += self._look.height(Type.SMALL)
+            placed.append(y)
+            color = self._look.color("below" if line.style == "floor" else "fair")
+            x = max(self._x_of(t), row.left()) + 4
+            width = len(line.label) * self._look.height(Type.SMALL) * 0.42
+            painter.fillRect(QRectF(x - 2, y - 7, width + 6, 15), QColor(self._look.palette.paper))
+            paint.text(painter, x, y, line.label, small, color)
+
+    def _paint_depths(self, painter: QPainter, panel: Panel, row: QRectF) -> None:
+        """The lowest pressure written under each dip, where there is room."""
+        start, end = self._cursor.view
+        font, color = self._look.font(Type.STRONG), self._look.color("below")
+        last = -100.0
+        for a, b, at, label in self._dips:
+            if b < start or a > end:
+                continue
+            x = self._x_of(at)
+            if x - last < 30 or not row.left() < x < row.right():
+                continue
+            value = float(label.replace("\u2009", "").replace("−", "-").replace("–", "nan"))
+            y = row.bottom() - (value - panel.low) / (panel.high - panel.low) * row.height()
+            if not np.isfinite(y):
+                continue
+            y = min(max(y, row.top()) + self._look.height(Type.SMALL) * 0.8, row.bottom() - 7)
+            paint.text(painter, x, y, label, font, color, paint.CENTRE)
+            last = x
+
+    # Hands
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self.redraw()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        turn = event.angleDelta().y()
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier or event.angleDelta().x():
+            start, end = self._cursor.view
+            step = (turn or event.angleDelta().x()) / 120.0 * 0.1 * (end - start)
+            self._cursor.show(start - step, end - step)
+        else:
+            self._cursor.zoom(0.8 ** (turn / 120.0), self._time_at(event.position().x()))
+        event.accept()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() is Qt.MouseButton.LeftButton:
+            self._pressed_at, self._view_at_press, self._dragging = event.position(), self._cursor.view, False
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._pressed_at is None:
+            return
+        moved = event.position().x() - self._pressed_at.x()
+        if abs(moved) > 4:
+            self._dragging = True
+        if self._dragging:
+            start, end = self._view_at_press
+            shift = -moved / self._plot_width() * (end - start)
+            self._cursor.show(start + shift, end + shift)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._pressed_at is not None and not self._dragging:
+            time_s = self._time_at(event.position().x())
+            self._cursor.move_to(time_s)
+            for i, (a, b, _, _) in enumerate(self._dips):
+                if a <= time_s <= b:
+                    self.dip_clicked.emit(i)
+        self._pressed_at = None
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        start, end = self._cursor.view
+        step = (end - start) / max(self._plot_width(), 1.0)
+        big = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        moves = {Qt.Key.Key_Left: -1.0, Qt.Key.Key_Right: 1.0}
+        key = Qt.Key(event.key())
+        if key in moves:
+            self._cursor.move_to(self._cursor.time_s + moves[key] * step * (20 if big else 2))
+            self._cursor.reveal(self._cursor.time_s, 0.02)
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self._cursor.zoom(0.7, self._cursor.time_s)
+        elif key is Qt.Key.Key_Minus:
+            self._cursor.zoom(1 / 0.7, self._cursor.time_s)
+        else:
+            super().keyPressEvent(event)
+
+
+def _first_known(pyramid: Pyramid, start_s: float, end_s: float) -> tuple[float, float] | None:
+    part = slice(int(np.searchsorted(pyramid.time_s, start_s)), int(np.searchsorted(pyramid.time_s, end_s)))
+    known = np.flatnonzero(np.isfinite(pyramid.values[part]))
+    if known.size == 0:
+        return None
+    at = part.start + int(known[0])
+    return float(pyramid.time_s[at]), float(pyramid.values[at])

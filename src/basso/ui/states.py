@@ -1,0 +1,81 @@
+"""What each station of the path says about itself, from real data. (No Qt widgets.)"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from basso.recording.roles import Role
+from basso.ui.rail import State
+from basso.units import DisplayUnits, Quantity
+
+if TYPE_CHECKING:
+    from basso.analysis import Analysis
+    from basso.ui.workspace import Workspace
+
+
+def station_states(workspace: Workspace) -> dict[str, State]:
+    """The state of every station that can say something."""
+    a, units = workspace.analysis, workspace.units
+    states = {"trial": _trial(workspace)}
+    if workspace.shown is not None and workspace.shown.build:
+        states["garage"] = State(workspace.shown.build)
+    if a is None:
+        states["recordings"] = State(f"{len(workspace.entries)} logs" if workspace.entries else "no log open yet", "" if workspace.entries else "attention")
+        return states
+    laps = sum(lap.complete for lap in a.laps)
+    states["sensors"] = _sensors(a, units)
+    states["recordings"] = State((f"{laps} laps, " if laps else "") + f"{len(a.recording.channels)} channels")
+    states["normal"] = _normal(a, units)
+    severe = sum(d.severity == "severe" for d in a.dips)
+    states["dips"] = State(
+        f"{len(a.dips)} dips" + (f", {severe} severe" if severe else "") if a.dips else "none found", "below" if a.dips else ""
+    )
+    states["corners"] = _corners(a)
+    states["accumulator"] = State("pressure logged" if a.recording.has(Role.ACCUMULATOR_PRESSURE) else "none logged")
+    return states
+
+
+def _sensors(a: Analysis, units: DisplayUnits) -> State:
+    offset = next((c for c in a.corrections if c.kind == "offset"), None)
+    if offset is not None:
+        return State(f"zero off by {units.text(abs(offset.value), Quantity.PRESSURE, difference=True)}, corrected", "attention")
+    for level, mark in (("fail", "below"), ("warn", "attention")):
+        found = [c for c in a.checks if c.level == level]
+        if found:
+            names = {"zero": "zero assumed", "spikes": "spikes left out", "oil_temp": "no oil temperature", "g": "no g logged", "expected": "no normal"}
+            return State(names.get(found[0].id, found[0].id.replace("_", " ")), mark)
+    return State("readings hold up")
+
+
+def _normal(a: Analysis, units: DisplayUnits) -> State:
+    if not a.expected.valid:
+        return State("not enough to learn it", "attention")
+    level = float(np.nanmedian(a.pressure_kpa[a.settled])) if a.settled.any() else float("nan")
+    words = f"fits to {a.expected.residual_kpa / level:.1%}" if np.isfinite(level) else "learned"
+    heat = a.expected.temperature_range_c
+    if heat is not None:
+        low, high = (units.number(v, Quantity.TEMPERATURE) for v in heat)
+        words += f", {low}–{high} {units.temperature.symbol}"
+    return State(words)
+
+
+def _corners(a: Analysis) -> State:
+    if a.track is None:
+        return State("no laps to place dips on")
+    places = [d.place for d in a.dips if d.place is not None]
+    if not places:
+        return State(f"{sum(p.is_corner for p in a.track.places)} turns, no dips")
+    worst = max(set(places), key=places.count)
+    return State(f"most in {worst}", "below")
+
+
+def _trial(workspace: Workspace) -> State:
+    c = workspace.comparison
+    if c is None:
+        return State("choose before and after" if not (workspace.trial_a and workspace.trial_b) else "comparing", "")
+    words = {"better": "helps", "worse": "worse", "no_clear_change": "no clear change", "not_comparable": "not comparable"}[c.verdict]
+    if c.effect_kpa is not None and c.verdict in ("better", "worse"):
+        words += f", {workspace.units.text(c.effect_kpa.estimate, Quantity.PRESSURE, difference=True, signed=True)}"
+    return State(words, "below" if c.verdict == "worse" else "attention" if c.verdict == "not_comparable" else "")

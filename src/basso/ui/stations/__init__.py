@@ -1,0 +1,1 @@
+"""The ten stations, one folder each; they know nothing of each other."""

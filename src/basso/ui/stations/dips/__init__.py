@@ -1,0 +1,1 @@
+"""Dips: where the pressure lay below the floor, and why."""

@@ -1,0 +1,358 @@
+"""What the Dips station says and draws, worked out without Qt."""
+
+from __future__ import annotations
+
+import math
+from collections import defaultdict
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Literal
+
+import numpy as np
+
+from basso.units import DisplayUnits, FloatArray, Quantity
+
+if TYPE_CHECKING:
+    from basso.analysis import Analysis, JudgedDip
+
+Q = Quantity
+_CAUSE_WORDS = {
+    "left_turn": "Left turn", "right_turn": "Right turn", "braking": "Braking", "acceleration": "Acceleration",
+    "high_rpm": "High rpm", "hot_oil": "Hot thin oil", "low_everywhere": "Low everywhere", "sensor": "Sensor",
+    "unknown": "Not known",
+}  # fmt: skip
+_CLAIMS = {
+    "left_turn": "Left turns over {g:.2f} g bare the pickup", "right_turn": "Right turns over {g:.2f} g bare the pickup",
+    "braking": "Braking over {g:.2f} g bares the pickup", "acceleration": "Acceleration over {g:.2f} g bares the pickup",
+    "high_rpm": "The pressure sags at high rpm without g", "hot_oil": "The oil is so thin and hot that normal itself is down at the floor",
+    "low_everywhere": "The pressure is low everywhere, not only in corners", "sensor": "The sensor, not the oil, makes these dips",
+    "unknown": "The pressure falls below the floor, and the record does not say why",
+}  # fmt: skip
+_NEXT = {
+    "left_turn": "Next: check the level, then try more oil against this run (Trial).",
+    "right_turn": "Next: check the level, then try more oil against this run (Trial).",
+    "braking": "Next: check the level and the pickup's place, then try more oil against this run (Trial).",
+    "acceleration": "Next: check the level and the pickup's place, then try more oil against this run (Trial).",
+    "high_rpm": "Next: look for froth: overfill, breather, windage tray; log the level after a run.",
+    "hot_oil": "Next: more cooling, or a grade that holds the floor this hot; ask the engine builder.",
+    "low_everywhere": "Next: do not run it. Reference gauge, oil level, relief valve, filter, then bearings.",
+    "sensor": "Next: connector and wiring, then log again before judging anything.",
+    "unknown": "Next: log both g axes and oil temperature, then look again.",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Words:
+    """A station's two opening lines."""
+
+    title: str
+    detail: str
+
+
+def opening(a: Analysis, units: DisplayUnits) -> Words:
+    """What matters in this session, first."""
+    if not a.judgeable:
+        return Words("This log cannot be judged", " ".join(c.message for c in a.checks if c.level == "fail"))
+    laps = sum(lap.complete for lap in a.laps)
+    over = f"{laps} laps" if laps else f"{a.exposure.running_s / 60:.0f} min of running"
+    if not a.dips:
+        margin = a.margin_kpa[a.judged]
+        margin = margin[np.isfinite(margin)]
+        if margin.size == 0:
+            return Words(
+                "Nothing to judge in this session",
+                "The engine never ran warm above the gate, so no floor applies.",
+            )
+        least = units.text(float(margin.min()), Q.PRESSURE, difference=True, signed=True)
+        return Words(
+            "No dips: the pressure stayed above the floor",
+            f"Least margin {least} in {over}. That covers what was driven, not what was not: more g, hotter oil, less oil.",
+        )
+    groups: dict[str, list[JudgedDip]] = defaultdict(list)
+    for d in a.dips:
+        groups[d.cause.name].append(d)
+    name, group = max(groups.items(), key=lambda item: sum(d.dip.duration_s for d in item[1]))
+    lead = [abs(_cause_g(d)) for d in group if math.isfinite(_cause_g(d))]
+    title = _CLAIMS[name].format(g=float(np.percentile(lead, 10)) if lead else 0.0)
+    title += _how_often(group, laps) + _with_heat(group) + "."
+    lowest = min(a.dips, key=lambda d: d.dip.min_margin_kpa)
+    need = lowest.dip.min_pressure_kpa - lowest.dip.min_margin_kpa
+    severe = sum(d.severity == "severe" for d in a.dips)
+    detail = (
+        f"{_count(len(a.dips), 'dip')} in {over}"
+        + (f", {severe} severe" if severe else "")
+        + f"; deepest {units.number(lowest.dip.min_pressure_kpa, Q.PRESSURE)} against {units.text(need, Q.PRESSURE)} needed; "
+        f"{a.exposure.below_floor_s:.0f} s below the floor. {_NEXT[name]}"
+    )
+    return Words(title, detail)
+
+
+def _count(n: int, word: str) -> str:
+    return f"{n} {word}" + ("" if n == 1 else "s")
+
+
+def _how_often(group: list[JudgedDip], laps: int) -> str:
+    with_it = len({d.lap.number for d in group if d.lap is not None and d.lap.complete})
+    if laps < 2 or with_it == 0:
+        return ""
+    return ", every lap" if with_it == laps else f", in {with_it} of {laps} laps"
+
+
+def _with_heat(group: list[JudgedDip]) -> str:
+    """ "; deeper as the oil warms" when the depth follows the temperature beyond doubt."""
+    pairs = [(d.temperature_c, d.dip.min_share) for d in group if d.temperature_c is not None and d.dip.min_share is not None]
+    if len(pairs) < 8:
+        return ""
+    heat, share = np.array(pairs).T
+    if np.ptp(heat) < 5.0 or np.std(share) < 0.01:
+        return ""
+    r = float(np.corrcoef(heat, share)[0, 1])
+    return "; deeper as the oil warms" if r < -0.5 and abs(r) * math.sqrt((len(pairs) - 2) / max(1 - r * r, 1e-9)) > 3 else ""
+
+
+def _cause_g(d: JudgedDip) -> float:
+    if d.cause.name in ("left_turn", "right_turn"):
+        return d.cause.lateral_g
+    if d.cause.name in ("braking", "acceleration"):
+        return d.cause.longitudinal_g
+    return float("nan")
+
+
+@dataclass(frozen=True, slots=True)
+class DipRow:
+    """One line of the dip list: texts to show and values to sort by."""
+
+    number: int
+    start_s: float
+    cells: tuple[str, ...]
+    keys: tuple[float | str, ...]
+    severity: str
+    reason: str
+
+
+def columns(units: DisplayUnits) -> tuple[str, ...]:
+    """Headings of the dip list, each with its unit."""
+    p, t = units.pressure.symbol, units.temperature.symbol
+    return ("Dip", "Lap, place", f"Lowest, {p}", f"Under floor, {p}", "Share, %", "Length, s", f"At rpm · {t}", "Cause")
+
+
+def dip_rows(a: Analysis, units: DisplayUnits) -> list[DipRow]:
+    """The dip list in the order of time."""
+    rows = []
+    for i, d in enumerate(a.dips):
+        dip = d.dip
+        where = ", ".join(x for x in (str(d.lap.number) if d.lap is not None else "", d.place or "") if x) or "–"
+        heat = units.number(d.temperature_c, Q.TEMPERATURE) if d.temperature_c is not None else "–"
+        cells = (
+            str(i + 1), where, units.number(dip.min_pressure_kpa, Q.PRESSURE),
+            units.number(dip.min_margin_kpa, Q.PRESSURE, difference=True, signed=True),
+            f"{100 * dip.min_share:.0f}" if dip.min_share is not None else "–",
+            f"{dip.duration_s:.1f}" if dip.duration_s >= 0.95 else f"{dip.duration_s:.2f}",
+            f"{units.number(d.rpm, Q.ROTATION)} · {heat}", cause_words(d),
+        )  # fmt: skip
+        keys = (
+            i, where, dip.min_pressure_kpa, dip.min_margin_kpa, dip.min_share if dip.min_share is not None else 9.0,
+            dip.duration_s, d.rpm, cells[7],
+        )  # fmt: skip
+        rows.append(DipRow(i + 1, dip.start_s, cells, keys, d.severity, sentence(d)))
+    return rows
+
+
+def cause_words(d: JudgedDip) -> str:
+    """The cause in a few words: "Left turn 1.18 g, 0.9 s after"."""
+    words = _CAUSE_WORDS[d.cause.name]
+    g = _cause_g(d)
+    if math.isfinite(g):
+        words += f" {abs(g):.2f} g"
+    if d.cause.lag_s is not None:
+        words += f", {d.cause.lag_s:.1f} s after"
+    return words if d.cause.confidence >= 0.6 else words + " (not sure)"
+
+
+def sentence(d: JudgedDip) -> str:
+    """Why, in a sentence, with how sure."""
+    sure = "sure" if d.cause.confidence >= 0.85 else "fairly sure" if d.cause.confidence >= 0.6 else "not sure"
+    return f"{_CAUSE_WORDS[d.cause.name]} ({sure}): {d.cause.reason}."
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Line:
+    """A drawn signal in display units; ``style`` tells what it is."""
+
+    label: str
+    values: FloatArray
+    style: Literal["measured", "expected", "floor"]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Panel:
+    """One strip of the traces: a title with its unit, its lines, its range and whether zero is drawn."""
+
+    title: str
+    unit: str
+    lines: tuple[Line, ...]
+    low: float
+    high: float
+    zero: bool
+    weight: float
+    spread: float = 0.0
+    """Half width of the band around the expected line, display units."""
+
+
+def panels(a: Analysis, units: DisplayUnits) -> tuple[Panel, ...]:
+    """The linked traces under one another."""
+    pressure = units.pressure
+
+    def shown(values: FloatArray) -> FloatArray:
+        return pressure.from_base(values)
+
+    measured, expected, floor = shown(a.pressure_kpa), shown(a.expected_kpa), shown(a.floor.kpa)
+    running = a.rpm > 300.0
+    floor = np.where(a.judged, floor, np.nan)
+    expected = np.where(running, expected, np.nan)
+    top = float(np.nanpercentile(measured, 99.9)) if np.isfinite(measured).any() else 1.0
+    spread = 0.0
+    if a.expected.valid:
+        spread = pressure.difference_from_base(max(2.0 * a.expected.residual_kpa, 0.03 * float(np.nanmedian(a.pressure_kpa[running]))))
+    made = [
+        Panel(
+            "Gallery", pressure.symbol,
+            (Line("expected", expected, "expected"), Line("floor", floor, "floor"), Line("", measured, "measured")),
+            0.0, 1.1 * max(top, 1e-6), True, 5.0, spread,
+        )
+    ]  # fmt: skip
+    for title, values, hint in (("Sideways", a.lateral_g, "g, + left"), ("Fore–aft", a.longitudinal_g, "g, + forward")):
+        if values is not None:
+            reach = max(1.0, 1.08 * float(np.nanpercentile(np.abs(values), 99.9)))
+            made.append(Panel(title, hint, (Line("", values, "measured"),), -reach, reach, True, 1.6))
+    made.append(
+        Panel("Engine", "rpm", (Line("", a.rpm, "measured"),), 0.0, 1.05 * float(max(np.nanmax(a.rpm, initial=0.0), 1000.0)), False, 1.4)
+    )
+    if a.temperature_c is not None and np.isfinite(a.temperature_c).any():
+        heat = units.temperature.from_base(a.temperature_c)
+        low, high = float(np.nanmin(heat)), float(np.nanmax(heat))
+        made.append(Panel("Oil", units.temperature.symbol, (Line("", heat, "measured"),), low - 2.0, max(high, low + 5.0) + 2.0, False, 1.0))
+    return tuple(made)
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One step of the working: what, the formula with its numbers, where the inputs come from."""
+
+    what: str
+    formula: str
+    source: str
+
+
+def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
+    """How every number of one dip came about, and what would change it."""
+    at, dip, e = d.dip.lowest_margin, d.dip, a.expected
+
+    def p(kpa: float) -> str:
+        return units.text(kpa, Q.PRESSURE)
+
+    steps = [_reading_step(a, at, p)]
+    expected = float(a.expected_kpa[at])
+    if math.isfinite(expected):
+        heat = f", {units.text(float(a.temperature_c[at]), Q.TEMPERATURE)}" if a.temperature_c is not None else ""
+        steps.append(Step(
+            "Expected pressure",
+            f"softmin({p(e.relief_kpa)}, {p(math.exp(e.log_k))} · (rpm/4000)^{e.b:.2f} · (ν/ν₉₅)^{e.c:.2f}) = {p(expected)} "
+            f"at {d.rpm:.0f} rpm{heat}",
+            f"fitted one-sidedly to {e.samples} samples of settled running (level pan, steady rpm, warm); scatter ± {p(e.residual_kpa)}; "
+            f"viscosity of {e.oil} by ASTM D341",
+        ))  # fmt: skip
+        steps.append(Step(
+            "Share of normal", f"{p(float(a.pressure_kpa[at]))} / {p(expected)} = {float(a.share[at]):.0%}",
+            f"lowest in the dip: {dip.min_share:.0%}" if dip.min_share is not None else "",
+        ))  # fmt: skip
+    floors = []
+    for floor in a.floor.floors:
+        level = float(floor.at(a.rpm[at : at + 1], a.expected_kpa[at : at + 1])[0])
+        if math.isfinite(level):
+            floors.append(f"{floor.rule} → {p(level)}")
+    steps.append(Step("Floor", "; ".join(floors) + f"; the highest applies: {p(float(a.floor.kpa[at]))}", "rules chosen under Floors"))
+    steps.append(Step(
+        "Margin", f"{p(float(a.pressure_kpa[at]))} − {p(float(a.floor.kpa[at]))} = {p(dip.min_margin_kpa)}",
+        "the lowest margin and the lowest pressure need not fall on the same sample",
+    ))  # fmt: skip
+    steps.append(Step(
+        "Length", f"{dip.end_s:.3f} s − {dip.start_s:.3f} s = {dip.duration_s:.2f} s",
+        f"crossings of the floor, interpolated between samples; above {a.options.rules.rpm_gate:.0f} rpm, at least {a.options.rules.least_s:g} s",
+    ))  # fmt: skip
+    steps.append(Step(
+        "Deficit", f"∫ (floor − pressure) dt = {units.number(dip.deficit_kpa_s, Q.PRESSURE, difference=True)} {units.pressure.symbol}·s",
+        "trapezoids over the dip's own samples",
+    ))  # fmt: skip
+    steps.append(Step("Cause", sentence(d), "g over the second before the crossing, held against the rest of the session"))
+    steps.append(Step("What would change it", _what_if(a, at, p), "the same sample under the other schools of floor"))
+    return steps
+
+
+def _reading_step(a: Analysis, at: int, p) -> Step:  # type: ignore[no-untyped-def]
+    offset = next((c for c in a.corrections if c.kind == "offset"), None)
+    value = float(a.pressure_kpa[at])
+    name = next((c.name for c in a.recording.channels if c.role == "oil_pressure"), "oil pressure")
+    formula = f"{p(value)}"
+    source = f"'{name}' at {a.time_s[at]:.2f} s, as logged"
+    if offset is not None:
+        formula = f"{p(value - offset.value)} as logged {'−' if offset.value < 0 else '+'} {p(abs(offset.value))} = {p(value)}"
+        source = f"'{name}' at {a.time_s[at]:.2f} s; zero: {offset.reason}"
+    return Step("Lowest margin's pressure", formula, source)
+
+
+def _what_if(a: Analysis, at: int, p) -> str:  # type: ignore[no-untyped-def]
+    from basso.pressure.floors import SCHOOLS
+
+    words = []
+    for school in SCHOOLS:
+        level = float(school.floor.at(a.rpm[at : at + 1], a.expected_kpa[at : at + 1])[0])
+        if math.isfinite(level):
+            under = float(a.pressure_kpa[at]) < level
+            words.append(f"{school.name.lower()} {p(level)}: {'under' if under else 'not under'} it")
+    return "; ".join(words)
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """One line of the readings at the cursor."""
+
+    name: str
+    value: str
+    unit: str
+    low: bool = False
+
+
+def readings(a: Analysis, time_s: float, units: DisplayUnits) -> list[Reading]:
+    """The numbers at the cursor, at the nearest sample of the pressure."""
+    i = nearest(a.time_s, time_s)
+    p, t = units.pressure.symbol, units.temperature.symbol
+    margin = float(a.pressure_kpa[i] - a.floor.kpa[i]) if a.judged[i] else float("nan")
+    expected, floor = float(a.expected_kpa[i]), float(a.floor.kpa[i]) if a.judged[i] else float("nan")
+    share = float(a.pressure_kpa[i]) / expected if a.rpm[i] > 300.0 else float("nan")
+    rows = [
+        Reading("Pressure", units.number(float(a.pressure_kpa[i]), Q.PRESSURE), p),
+        Reading("Expected", units.number(expected if a.rpm[i] > 300.0 else float("nan"), Q.PRESSURE), p),
+        Reading("Floor", units.number(floor, Q.PRESSURE), p),
+        Reading("Share of normal", f"{100 * share:.0f}" if math.isfinite(share) else "–", "%", math.isfinite(share) and share < 0.7),
+        Reading("Margin", units.number(margin, Q.PRESSURE, difference=True, signed=True), p, margin < 0),
+        Reading("Engine", units.number(float(a.rpm[i]), Q.ROTATION), "rpm"),
+    ]
+    if a.temperature_c is not None:
+        rows.append(Reading("Oil", units.number(float(a.temperature_c[i]), Q.TEMPERATURE), t))
+    if a.lateral_g is not None:
+        side = float(np.nan_to_num(a.lateral_g[i]))
+        way = " left" if side > 0.05 else " right" if side < -0.05 else ""
+        rows.append(Reading("Sideways", f"{abs(side):.2f}{way}", "g"))
+    if a.longitudinal_g is not None:
+        rows.append(Reading("Fore–aft", units.number(float(np.nan_to_num(a.longitudinal_g[i])), Q.ACCELERATION, signed=True), "g"))
+    return rows
+
+
+def nearest(time_s: FloatArray, at_s: float) -> int:
+    """Index of the sample nearest to a time."""
+    i = int(np.searchsorted(time_s, at_s))
+    if i <= 0:
+        return 0
+    if i >= time_s.size:
+        return time_s.size - 1
+    return i if time_s[i] - at_s < at_s - time_s[i - 1] else i - 1

@@ -1,0 +1,231 @@
+"""The Dips station: what matters in a sentence, the traces, the dip list."""
+
+from __future__ import annotations
+
+import csv
+import io
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QSortFilterProxyModel, Qt, Signal
+from PySide6.QtGui import QBrush
+from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QLabel, QTableView, QVBoxLayout, QWidget
+
+from basso.ui.cursor import Cursor
+from basso.ui.plots.traces import Traces
+from basso.ui.stations.dips.picture import DipRow, columns, dip_rows, opening, panels, sentence
+from basso.ui.theme.look import Look, Type
+from basso.units import DisplayUnits, Quantity
+
+if TYPE_CHECKING:
+    from basso.analysis import Analysis
+
+_Index = QModelIndex | QPersistentModelIndex
+_SORT_ROLE = Qt.ItemDataRole.UserRole
+_NUMERIC = (2, 3, 4, 5)
+
+
+class _DipModel(QAbstractTableModel):
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self._rows: list[DipRow] = []
+        self._headings: tuple[str, ...] = ()
+
+    def set_rows(self, rows: list[DipRow], headings: tuple[str, ...]) -> None:
+        self.beginResetModel()
+        self._rows, self._headings = rows, headings
+        self.endResetModel()
+
+    def rowCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else len(self._rows)
+
+    def columnCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008
+        return len(self._headings)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if orientation is Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return self._headings[section]
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return self._alignment(section)
+        return None
+
+    def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        row = self._rows[index.row()]
+        column = index.column()
+        if role == Qt.ItemDataRole.DisplayRole:
+            return row.cells[column]
+        if role == _SORT_ROLE:
+            return row.keys[column]
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return self._alignment(column)
+        if role == Qt.ItemDataRole.FontRole and column == 2:
+            return self._look.font(Type.STRONG)
+        if role == Qt.ItemDataRole.ForegroundRole and column == 3:
+            return QBrush(self._look.color("below"))
+        if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleDescriptionRole):
+            return row.reason
+        return None
+
+    @staticmethod
+    def _alignment(column: int) -> int:
+        side = Qt.AlignmentFlag.AlignRight if column in _NUMERIC else Qt.AlignmentFlag.AlignLeft
+        return int(side | Qt.AlignmentFlag.AlignVCenter)
+
+
+class DipsStation(QWidget):
+    """Told an analysis and units; moves the cursor; :attr:`dip_selected` carries the dip's index or −1."""
+
+    dip_selected = Signal(int)
+
+    def __init__(self, look: Look, cursor: Cursor) -> None:
+        super().__init__()
+        self._look, self._cursor = look, cursor
+        self._analysis: Analysis | None = None
+        self._units = DisplayUnits()
+        self._title, self._detail, self._reason = QLabel(), QLabel(), QLabel()
+        self.traces = Traces(look, cursor)
+        self._model = _DipModel(look)
+        self._sorted = QSortFilterProxyModel()
+        self._sorted.setSourceModel(self._model)
+        self._sorted.setSortRole(_SORT_ROLE)
+        self.table = QTableView()
+        self._build()
+        look.changed.connect(self._restyle)
+
+    def _build(self) -> None:
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 12, 18, 8)
+        layout.setSpacing(2)
+        for label in (self._title, self._detail, self._reason):
+            label.setWordWrap(True)
+            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        layout.addWidget(self._title)
+        layout.addWidget(self._detail)
+        layout.addSpacing(6)
+        layout.addWidget(self.traces, 1)
+        table = self.table
+        table.setModel(self._sorted)
+        table.setSortingEnabled(True)
+        table.sortByColumn(0, Qt.SortOrder.AscendingOrder)
+        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        table.setShowGrid(False)
+        table.setWordWrap(False)
+        table.verticalHeader().hide()
+        table.verticalHeader().setDefaultSectionSize(round(self._look.height() * 1.55))
+        table.horizontalHeader().setHighlightSections(False)
+        table.horizontalHeader().setStretchLastSection(True)
+        table.setAccessibleName("Dips")
+        table.setFixedHeight(round(self._look.height() * 9.4))
+        table.selectionModel().currentRowChanged.connect(lambda now, _: self._row_chosen(now))
+        layout.addWidget(table)
+        layout.addWidget(self._reason)
+        self.traces.dip_clicked.connect(self.select)
+        self._restyle()
+
+    def _restyle(self) -> None:
+        for label, kind, color in ((self._title, Type.TITLE, "ink"), (self._detail, Type.BODY, "soft"), (self._reason, Type.SMALL, "soft")):
+            label.setFont(self._look.font(kind))
+            label.setStyleSheet(f"color: {getattr(self._look.palette, color)};")
+        self.table.horizontalHeader().setFont(self._look.font(Type.SMALL))
+
+    # What is shown
+
+    def show_analysis(self, analysis: Analysis | None, units: DisplayUnits, waiting: str = "") -> None:
+        """Show a judged session, or that none is there yet."""
+        same = analysis is self._analysis and analysis is not None
+        kept = self.selected if same else -1
+        self._analysis, self._units = analysis, units
+        has_dips = analysis is not None and bool(analysis.dips)
+        self.table.setVisible(has_dips)
+        self._reason.setVisible(has_dips)
+        self.traces.setVisible(analysis is not None)
+        if analysis is None:
+            self._title.setText(waiting or "Open a log to find its dips")
+            self._detail.setText("" if waiting else "Drop a CSV on the window, or press Ctrl+O. It wants time, rpm and oil pressure; oil temperature and g tell why.")
+            self._model.set_rows([], columns(units))
+            return
+        words = opening(analysis, units)
+        self._title.setText(words.title)
+        self._detail.setText(words.detail)
+        number = [units.number(d.dip.min_pressure_kpa, Quantity.PRESSURE) for d in analysis.dips]
+        marks = [
+            (d.dip.start_s, d.dip.end_s, float(analysis.time_s[d.dip.lowest]), label)
+            for d, label in zip(analysis.dips, number, strict=True)
+        ]
+        self.traces.set_panels(panels(analysis, units), analysis.time_s, marks)
+        self._model.set_rows(dip_rows(analysis, units), columns(units))
+        self._fit_columns()
+        if kept >= 0:
+            self.select(kept, move=False)
+
+    def _fit_columns(self) -> None:
+        header = self.table.horizontalHeader()
+        em = self._look.height()
+        for column, width in enumerate((2.6, 9.2, 5.4, 6.6, 4.4, 5.2, 7.4)):
+            header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
+            self.table.setColumnWidth(column, round(width * em))
+
+    # Stepping through dips
+
+    @property
+    def selected(self) -> int:
+        """Index of the selected dip in the order of time, −1 for none."""
+        index = self.table.currentIndex()
+        return self._sorted.mapToSource(index).row() if index.isValid() else -1
+
+    def select(self, dip: int, move: bool = True) -> None:
+        """Select a dip; the cursor goes to its lowest point and the traces show it with some room."""
+        index = self._sorted.mapFromSource(self._model.index(dip, 0))
+        if not move:
+            self.table.selectionModel().blockSignals(True)
+        self.table.setCurrentIndex(index)
+        self.table.selectRow(index.row())
+        if not move:
+            self.table.selectionModel().blockSignals(False)
+            self._mark(dip)
+
+    def step(self, by: int) -> None:
+        """Next or previous dip in the order of time from the cursor (or from the selected one)."""
+        if self._analysis is None or not self._analysis.dips:
+            return
+        count = len(self._analysis.dips)
+        now = self.selected
+        if now < 0:
+            starts = [d.dip.start_s for d in self._analysis.dips]
+            after = next((i for i, s in enumerate(starts) if s > self._cursor.time_s), count)
+            now = after - 1 if by > 0 else after
+        self.select(min(max(now + by, 0), count - 1))
+
+    def _row_chosen(self, index: QModelIndex) -> None:
+        if self._analysis is None or not index.isValid():
+            return
+        dip = self._sorted.mapToSource(index).row()
+        self._mark(dip)
+        d = self._analysis.dips[dip].dip
+        span = min(max(12.0, 4.0 * d.duration_s), 120.0)
+        middle = 0.5 * (d.start_s + d.end_s)
+        self._cursor.show(middle - span / 2, middle + span / 2)
+        self._cursor.move_to(float(self._analysis.time_s[d.lowest_margin]))
+
+    def _mark(self, dip: int) -> None:
+        assert self._analysis is not None
+        self.traces.select_dip(dip)
+        self._reason.setText(f"Dip {dip + 1}. {sentence(self._analysis.dips[dip])} F2 shows the working.")
+        self.dip_selected.emit(dip)
+
+    # Taking it along
+
+    def table_text(self, separator: str = "\t", only_selected: bool = False) -> str:
+        """The dip list as text, in the shown order and units."""
+        rows = sorted({i.row() for i in self.table.selectionModel().selectedIndexes()}) if only_selected else []
+        rows = rows or list(range(self._sorted.rowCount()))
+        out = io.StringIO()
+        writer = csv.writer(out, delimiter=separator, lineterminator="\n")
+        writer.writerow([*columns(self._units), "Reason"])
+        for row in rows:
+            source = self._sorted.mapToSource(self._sorted.index(row, 0)).row()
+            cells = [self._model.data(self._model.index(source, c)) for c in range(self._model.columnCount())]
+            reason = self._model.data(self._model.index(source, 0), Qt.ItemDataRole.ToolTipRole)
+            writer.writerow([str(c).replace("\u2009", "").replace("−", "-") for c in cells] + [str(reason)])
+        return out.getvalue()

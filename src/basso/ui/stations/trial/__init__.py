@@ -1,0 +1,1 @@
+"""Trial: before against after."""

@@ -1,0 +1,315 @@
+"""The Trial station: the verdict, the before/after plot, place by place, and what would settle the rest."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+
+from basso.ui.plots import paint
+from basso.ui.plots.ticks import ticks
+from basso.ui.stations.trial.picture import (
+    BeforeAfter,
+    Row,
+    before_after,
+    exceedance,
+    opening,
+    rows,
+    settle,
+    side_words,
+)
+from basso.ui.theme.look import Look, Type
+from basso.units import DisplayUnits
+
+if TYPE_CHECKING:
+    from basso.trial.verdict import Comparison, Likeness
+
+
+class TrialStation(QWidget):
+    """Told a comparison and units. The two side buttons get their menus from the window."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self._comparison: Comparison | None = None
+        self._units = DisplayUnits()
+        self._title, self._detail = QLabel(), QLabel()
+        self.side_a, self.side_b = QToolButton(), QToolButton()
+        self._words_a, self._words_b = QLabel(), QLabel()
+        self._board = _Board(look)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 12, 12, 4)
+        layout.setSpacing(2)
+        for label in (self._title, self._detail):
+            label.setWordWrap(True)
+            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            layout.addWidget(label)
+        sides = QHBoxLayout()
+        sides.setContentsMargins(0, 6, 0, 2)
+        for button, words, name in ((self.side_a, self._words_a, "A, before the change"), (self.side_b, self._words_b, "B, after the change")):
+            button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+            button.setAccessibleName(f"Choose {name}")
+            button.setToolTip(f"Choose the sessions of {name}")
+            sides.addWidget(button)
+            sides.addWidget(words)
+            sides.addSpacing(24)
+        sides.addStretch(1)
+        layout.addLayout(sides)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(self._board)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.viewport().setAutoFillBackground(False)
+        layout.addWidget(scroll, 1)
+        look.changed.connect(self._restyle)
+        self._restyle()
+
+    def _restyle(self) -> None:
+        p = self._look.palette
+        for label, kind, color in (
+            (self._title, Type.TITLE, p.ink), (self._detail, Type.BODY, p.soft), (self._words_a, Type.SMALL, p.soft), (self._words_b, Type.SMALL, p.soft),
+        ):  # fmt: skip
+            label.setFont(self._look.font(kind))
+            label.setStyleSheet(f"color: {color};")
+        for button, color in ((self.side_a, p.side_a), (self.side_b, p.side_b)):
+            button.setFont(self._look.font(Type.STRONG))
+            button.setStyleSheet(f"QToolButton {{ color: {color}; border-bottom: 1px solid {color}; border-radius: 0; padding: 2px 4px; }}")
+        self._board.update()
+
+    def show_comparison(self, c: Comparison | None, units: DisplayUnits, names: tuple[str, str], waiting: str = "") -> None:
+        """Show a judged trial, or what is missing for one."""
+        self._comparison, self._units = c, units
+        for button, letter, name in ((self.side_a, "A", names[0]), (self.side_b, "B", names[1])):
+            button.setText(f"{letter}  {name or ('choose before' if letter == 'A' else 'choose after')}  ▾")
+        self._words_a.setText(side_words(c.a, units) if c is not None else "")
+        self._words_b.setText(side_words(c.b, units) if c is not None else "")
+        self._board.set_comparison(c, units)
+        if c is None:
+            self._title.setText(waiting or "Choose the logs before a change and the logs after it")
+            self._detail.setText(
+                "" if waiting else "Same circuit, same day if you can, warm, same tyres and fuel, like pace; at least four laps a side. Change one thing."
+            )
+            return
+        words = opening(c, units)
+        self._title.setText(words.title)
+        self._detail.setText(words.detail)
+
+    @property
+    def title(self) -> str:
+        """The verdict as shown."""
+        return self._title.text()
+
+    @property
+    def detail(self) -> str:
+        """The line under it."""
+        return self._detail.text()
+
+
+class _Board(QWidget):
+    """Everything drawn: plot and likeness, rows with intervals, exceedance, what would settle the rest."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self._comparison: Comparison | None = None
+        self._plot: BeforeAfter | None = None
+        self._rows: list[Row] = []
+        self._settle: list[str] = []
+        self._units = DisplayUnits()
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.MinimumExpanding)
+        self.setAccessibleName("Before and after")
+
+    def set_comparison(self, c: Comparison | None, units: DisplayUnits) -> None:
+        self._comparison, self._units = c, units
+        self._plot = before_after(c, units) if c is not None else None
+        self._rows = rows(c, units) if c is not None else []
+        self._settle = settle(c, units) if c is not None else []
+        self.setMinimumHeight(round(self._needed()) if c is not None else 0)
+        self.setAccessibleDescription("; ".join(f"{r.place} {r.a} to {r.b}" for r in self._rows))
+        self.update()
+
+    def _needed(self) -> float:
+        line = self._look.height()
+        return line * (16.5 + 1.38 * (len(self._rows) + 2) + 9.0)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self._look.color("paper"))
+        if self._comparison is None:
+            return
+        line = self._look.height()
+        width = float(self.width()) - 6
+        plot = QRectF(0, 0, width * 0.68, line * 15.5)
+        if self._plot is not None:
+            self._paint_plot(painter, plot, self._plot)
+        else:
+            paint.text(painter, 0, line, "No passes with an oil temperature to draw.", self._look.font(Type.BODY), self._look.color("soft"))
+        self._paint_likeness(painter, QRectF(plot.right() + line * 1.6, 0, width - plot.right() - line * 1.6, plot.height()), self._comparison.likeness)
+        y = plot.bottom() + line * 0.6
+        paint.rule(painter, 0, y, width, y, self._look.color("soft"))
+        y = self._paint_rows(painter, y + line * 0.9, width)
+        self._paint_exceedance(painter, QRectF(0, y + line * 0.6, width * 0.48, line * 7.6), self._comparison)
+        self._paint_settle(painter, width * 0.53, y + line * 1.1, width * 0.47)
+
+    def _paint_plot(self, painter: QPainter, box: QRectF, plot: BeforeAfter) -> None:
+        look, line = self._look, self._look.height(Type.SMALL)
+        small, soft = look.font(Type.SMALL), look.color("soft")
+        area = QRectF(box.left() + line * 3.4, box.top() + line * 1.4, box.width() - line * 3.8, box.height() - line * 3.1)
+        (x0, x1), (y0, y1) = plot.x_range, plot.y_range
+
+        def px(x: float) -> float:
+            return area.left() + (x - x0) / (x1 - x0) * area.width()
+
+        def py(y: float) -> float:
+            return area.bottom() - (y - y0) / (y1 - y0) * area.height()
+
+        paint.text(painter, box.left(), box.top() + line * 0.5, "Lowest in each pass", look.font(Type.SMALL_STRONG), look.color("ink"))
+        paint.text(painter, box.left() + line * 7.0, box.top() + line * 0.5, plot.y_unit, small, soft)
+        for value in ticks(y0, y1, 5):
+            paint.rule(painter, area.left(), py(value), area.right(), py(value), look.color("grid"))
+            paint.text(painter, area.left() - 8, py(value), f"{value:g}", small, soft, paint.RIGHT)
+        for value in ticks(x0, x1, 6):
+            paint.text(painter, px(value), area.bottom() + line * 0.9, f"{value:g}", small, soft, paint.CENTRE)
+        paint.text(painter, area.right(), area.bottom() + line * 1.8, f"oil temperature, {plot.x_unit}", small, soft, paint.RIGHT)
+        if plot.floor is not None:
+            paint.rule(painter, area.left(), py(plot.floor), area.right(), py(plot.floor), look.color("below"), Qt.PenStyle.DashLine)
+            paint.text(painter, area.right(), py(plot.floor) - line * 0.55, "floor, typical", small, look.color("below"), paint.RIGHT)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        colours = (look.color("side_a"), look.color("side_b"))
+        for fitted in plot.lines:
+            wash = look.color("side_a" if fitted.side == 0 else "side_b")
+            wash.setAlpha(34)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(wash)
+            ends = [(px(x), py(y), fitted.half_band / (y1 - y0) * area.height()) for x, y in zip(fitted.x, fitted.y, strict=True)]
+            painter.drawPolygon(QPolygonF([QPointF(x, y - h) for x, y, h in ends] + [QPointF(x, y + h) for x, y, h in reversed(ends)]))
+            style = Qt.PenStyle.SolidLine if fitted.side == 0 else Qt.PenStyle.DashLine
+            painter.setPen(paint.pen(colours[fitted.side], 2.0, style))
+            painter.drawLine(QPointF(*ends[0][:2]), QPointF(*ends[1][:2]))
+            x, y = (ends[0] if fitted.side == 0 else ends[1])[:2]
+            paint.text(painter, x + (-7 if fitted.side == 0 else 7), y, "AB"[fitted.side], look.font(Type.STRONG), colours[fitted.side], paint.RIGHT if fitted.side == 0 else paint.LEFT)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for dot in plot.dots:
+            x, y = px(dot.x), py(dot.y)
+            painter.setPen(paint.pen(colours[dot.side], 1.3))
+            if dot.side == 0:
+                painter.drawEllipse(QPointF(x, y), 3.6, 3.6)
+            else:
+                painter.drawLine(QPointF(x - 4, y), QPointF(x + 4, y))
+                painter.drawLine(QPointF(x, y - 4), QPointF(x, y + 4))
+        if np.isfinite(plot.gap_x):
+            x, top, bottom = px(plot.gap_x), py(plot.gap_y[1]), py(plot.gap_y[0])
+            painter.setPen(paint.pen(look.color("ink"), 2.0))
+            painter.drawLine(QPointF(x, top), QPointF(x, bottom))
+            for y in (top, bottom):
+                painter.drawLine(QPointF(x - 5, y), QPointF(x + 5, y))
+            words = QRectF(x + 8, (top + bottom) / 2 - line * 0.65, line * 3.2, line * 1.3)
+            background = look.color("paper")
+            background.setAlpha(225)
+            painter.fillRect(words, background)
+            paint.text(painter, words.left() + 2, words.center().y(), plot.gap_words, look.font(Type.NUMBER), look.color("ink"))
+
+    def _paint_likeness(self, painter: QPainter, box: QRectF, likeness: tuple[Likeness, ...]) -> None:
+        look, line = self._look, self._look.height()
+        paint.text(painter, box.left(), line * 0.5, "Like with like", look.font(Type.STRONG), look.color("ink"))
+        y = line * 1.9
+        for row in likeness:
+            paint.text(painter, box.left(), y, row.what, look.font(Type.SMALL), look.color("soft"))
+            paint.text(painter, box.left(), y + line * 0.95, row.finding, look.font(Type.BODY), look.color("ink"))
+            color = {"matched": "ample", "adjusted": "ample", "fair": "soft", "not known": "soft"}.get(row.state, "below")
+            paint.text(painter, box.right(), y, row.state, look.font(Type.SMALL_STRONG), look.color(color), paint.RIGHT)
+            paint.rule(painter, box.left(), y + line * 1.6, box.right(), y + line * 1.6, look.color("rule"))
+            y += line * 2.35
+
+    def _paint_rows(self, painter: QPainter, y: float, width: float) -> float:
+        look, line = self._look, self._look.height()
+        small, soft = look.font(Type.SMALL), look.color("soft")
+        unit = self._units.pressure.symbol
+        at = {"place": 0.0, "a": width * 0.26, "b": width * 0.34, "effect": width * 0.42, "from": width * 0.46, "to": width * 0.76, "passes": width * 0.80, "dips": width * 0.89}
+        for key, words in (("place", "Place"), ("passes", "Passes"), ("dips", "Dips a lap")):
+            paint.text(painter, at[key], y, words, small, soft)
+        for key, words in (("a", f"A, {unit}"), ("b", f"B, {unit}"), ("effect", "B − A")):
+            paint.text(painter, at[key], y, words, small, soft, paint.RIGHT)
+        paint.text(painter, (at["from"] + at["to"]) / 2, y, f"with 95 % interval, {unit}", small, soft, paint.CENTRE)
+        known = [v for r in self._rows if r.interval is not None for v in r.interval]
+        low, high = min([0.0, *known]), max([0.0, *known])
+        reach = max(high - low, 1e-6)
+
+        def px(v: float) -> float:
+            return at["from"] + 14 + (v - low) / reach * (at["to"] - at["from"] - 28)
+
+        top = y + line * 0.75
+        bottom = top + line * 1.38 * len(self._rows)
+        if known:
+            for value in ticks(low, high, 4):
+                paint.rule(painter, px(value), top, px(value), bottom, look.color("ink" if value == 0 else "grid"))
+                label = f"{value:+g}".replace("-", "−") if value else "0"
+                paint.text(painter, px(value), bottom + line * 0.5, label, small, soft, paint.CENTRE)
+        for i, row in enumerate(self._rows):
+            middle = top + line * 1.38 * (i + 0.5)
+            paint.text(painter, at["place"], middle, row.place, look.font(Type.BODY), look.color("ink"))
+            paint.text(painter, at["a"], middle, row.a, look.font(Type.BODY), look.color("side_a"), paint.RIGHT)
+            paint.text(painter, at["b"], middle, row.b, look.font(Type.BODY), look.color("side_b"), paint.RIGHT)
+            paint.text(painter, at["effect"], middle, row.effect, look.font(Type.STRONG if row.clear else Type.BODY), look.color("ink"), paint.RIGHT)
+            paint.text(painter, at["passes"], middle, row.passes, look.font(Type.BODY), soft)
+            paint.text(painter, at["dips"], middle, row.dips, look.font(Type.BODY), soft)
+            if row.interval is not None:
+                estimate, a, b = row.interval
+                color = look.color("ample" if row.clear and estimate > 0 else "below" if row.clear else "soft")
+                painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+                painter.setPen(paint.pen(color, 2.6 if row.clear else 1.5))
+                painter.drawLine(QPointF(px(a), middle), QPointF(px(b), middle))
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(color)
+                painter.drawEllipse(QPointF(px(estimate), middle), 4.0, 4.0)
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+        return bottom + line * 1.0
+
+    def _paint_exceedance(self, painter: QPainter, box: QRectF, c: Comparison) -> None:
+        look, line = self._look, self._look.height(Type.SMALL)
+        small, soft = look.font(Type.SMALL), look.color("soft")
+        paint.text(painter, box.left(), box.top() + line * 0.6, "Time below a share of normal", look.font(Type.SMALL_STRONG), look.color("ink"))
+        area = QRectF(box.left() + line * 3.2, box.top() + line * 1.6, box.width() - line * 5.0, box.height() - line * 3.4)
+        curves = exceedance(c)
+        values = [v for curve in curves for _, v in curve]
+        if not values:
+            paint.text(painter, area.left(), area.center().y(), "none on either side", small, soft)
+            return
+        low, high = np.floor(np.log10(max(min(values), 0.01))), np.ceil(np.log10(max(values)) + 1e-9)
+        high = max(high, low + 1)
+
+        def py(v: float) -> float:
+            return area.bottom() - (np.log10(max(v, 10**low)) - low) / (high - low) * area.height()
+
+        def px(s: float) -> float:
+            return area.left() + (s - 40.0) / 50.0 * area.width()
+
+        for power in range(int(low), int(high) + 1):
+            paint.rule(painter, area.left(), py(10.0**power), area.right(), py(10.0**power), look.color("grid"))
+            paint.text(painter, area.left() - 8, py(10.0**power), f"{10.0**power:g} %", small, soft, paint.RIGHT)
+        for share in (40, 50, 60, 70, 80, 90):
+            paint.text(painter, px(share), area.bottom() + line * 0.85, f"{share} %", small, soft, paint.CENTRE)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        for curve, name, color, style in ((curves[0], "A", "side_a", Qt.PenStyle.SolidLine), (curves[1], "B", "side_b", Qt.PenStyle.DashLine)):
+            if not curve:
+                continue
+            painter.setPen(paint.pen(look.color(color), 2.0, style))
+            painter.drawPolyline(QPolygonF([QPointF(px(s), py(v)) for s, v in curve]))
+            s, v = curve[-1]
+            paint.text(painter, px(s) + 6, py(v), name, look.font(Type.SMALL_STRONG), look.color(color))
+
+    def _paint_settle(self, painter: QPainter, x: float, y: float, width: float) -> None:
+        look, line = self._look, self._look.height()
+        paint.text(painter, x, y, "What would settle the rest", look.font(Type.SMALL_STRONG), look.color("ink"))
+        painter.setFont(look.font(Type.BODY))
+        painter.setPen(look.color("ink"))
+        y += line * 0.8
+        for words in self._settle:
+            room = QRectF(x, y, width, line * 4)
+            flags = int(Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
+            used = painter.boundingRect(room, flags, words)
+            painter.drawText(room, flags, words)
+            y += used.height() + line * 0.3

@@ -1,0 +1,34 @@
+"""A station that is not built yet: one line that says what it is for."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
+
+from basso.ui.stations.catalogue import Station
+from basso.ui.theme.look import Look, Type
+
+
+class WaitingStation(QWidget):
+    """Title and purpose, nothing else: no control that does nothing."""
+
+    def __init__(self, look: Look, station: Station) -> None:
+        super().__init__()
+        self._look = look
+        self._title, self._purpose, self._state = QLabel(station.title), QLabel(station.purpose), QLabel("Not built yet.")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 12, 18, 8)
+        layout.setSpacing(6)
+        for label in (self._title, self._purpose, self._state):
+            label.setWordWrap(True)
+            layout.addWidget(label)
+        layout.addStretch(1)
+        layout.setAlignment(Qt.AlignmentFlag.AlignTop)
+        look.changed.connect(self._restyle)
+        self._restyle()
+
+    def _restyle(self) -> None:
+        p = self._look.palette
+        for label, kind, color in ((self._title, Type.TITLE, p.ink), (self._purpose, Type.BODY, p.ink), (self._state, Type.BODY, p.soft)):
+            label.setFont(self._look.font(kind))
+            label.setStyleSheet(f"color: {color};")

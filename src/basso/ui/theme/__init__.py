@@ -1,0 +1,1 @@
+"""How it looks: palettes, type, style."""

@@ -1,0 +1,1 @@
+"""The tide: the whole session as one strip of margin."""

@@ -1,0 +1,251 @@
+"""What is open: the sessions, the one shown, how it is judged, and the trial. Emits what changed; draws nothing."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QUndoCommand, QUndoStack
+
+from basso.pressure.floors import DEFAULT_FLOORS, Floor
+from basso.progress import Progress
+from basso.ui.jobs import Jobs
+from basso.units import DisplayUnits
+
+if TYPE_CHECKING:
+    from basso.analysis import Analysis
+    from basso.recording.recording import Recording
+    from basso.trial.verdict import Comparison
+
+CorrectionKey = tuple[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One session in the window: where its log is, and what people call it."""
+
+    path: Path
+    title: str
+    car: str = ""
+    build: str = ""
+    circuit: str = ""
+
+
+@dataclass(slots=True)
+class _Loaded:
+    recording: Recording | None = None
+    analysis: Analysis | None = None
+    refused: frozenset[CorrectionKey] = field(default_factory=frozenset)
+
+
+class Workspace(QObject):
+    """The model behind the window."""
+
+    entries_changed = Signal()
+    shown_changed = Signal()
+    """Another session is shown, or the shown one has (not) been judged: :attr:`analysis` may be None."""
+    trial_changed = Signal()
+    units_changed = Signal()
+    problem = Signal(str)
+
+    def __init__(self, jobs: Jobs, units: DisplayUnits) -> None:
+        super().__init__()
+        self._jobs = jobs
+        self._loaded: dict[Entry, _Loaded] = {}
+        self.shown: Entry | None = None
+        self.units = units
+        self.floors: tuple[Floor, ...] = DEFAULT_FLOORS
+        self.undo = QUndoStack(self)
+        self.trial_a: tuple[Entry, ...] = ()
+        self.trial_b: tuple[Entry, ...] = ()
+        self.comparison: Comparison | None = None
+        self.trial_problem = ""
+
+    # Sessions
+
+    @property
+    def entries(self) -> tuple[Entry, ...]:
+        """Every open session, in the order it was opened."""
+        return tuple(self._loaded)
+
+    @property
+    def analysis(self) -> Analysis | None:
+        """The judged shown session, or None while it is being worked on."""
+        return self._loaded[self.shown].analysis if self.shown is not None else None
+
+    @property
+    def refused(self) -> frozenset[CorrectionKey]:
+        """Corrections of the shown session that the user refused."""
+        return self._loaded[self.shown].refused if self.shown is not None else frozenset()
+
+    def add(self, entries: Sequence[Entry]) -> None:
+        """Add sessions that are not open yet."""
+        for entry in entries:
+            self._loaded.setdefault(entry, _Loaded())
+        self.entries_changed.emit()
+
+    def open_logs(self, paths: Sequence[Path]) -> None:
+        """Add logs by path and show the first; one that is open already is shown again."""
+        known = {e.path.resolve(): e for e in self.entries}
+        entries = [known.get(p.resolve()) or Entry(p, p.stem) for p in paths]
+        if entries:
+            self.add(entries)
+            self.show(entries[0])
+
+    def show(self, entry: Entry) -> None:
+        """Show a session; reads and judges it in the background when that has not been done."""
+        self.shown = entry
+        self.shown_changed.emit()
+        if self._loaded[entry].analysis is None:
+            self._judge()
+
+    def _judge(self) -> None:
+        entry = self.shown
+        if entry is None:
+            return
+        loaded = self._loaded[entry]
+        recording, floors, refused = loaded.recording, self.floors, loaded.refused
+
+        def work(progress: Progress) -> tuple[Recording, Analysis]:
+            from basso.analysis import JudgeOptions
+            from basso.workflow import judge, open_recording
+
+            read = recording or open_recording(entry.path, progress=progress)
+            return read, judge(read, JudgeOptions(floors=floors, refused=refused), progress=progress)
+
+        def done(result: tuple[Recording, Analysis]) -> None:
+            loaded.recording, loaded.analysis = result
+            if self.shown == entry:
+                self.shown_changed.emit()
+
+        def failed(sentence: str) -> None:
+            if loaded.recording is None:
+                self._forget(entry)
+            self.problem.emit(sentence)
+
+        self._jobs.start("judge", f"judging {entry.title}", work, done, failed)
+
+    def _forget(self, entry: Entry) -> None:
+        """A log that could not be read leaves the list; what was shown before comes back."""
+        self._loaded.pop(entry, None)
+        self.trial_a = tuple(e for e in self.trial_a if e != entry)
+        self.trial_b = tuple(e for e in self.trial_b if e != entry)
+        if self.shown == entry:
+            judged = [e for e, v in self._loaded.items() if v.analysis is not None]
+            self.shown = judged[-1] if judged else None
+        self.entries_changed.emit()
+        self.shown_changed.emit()
+
+    # Judging, undoable
+
+    def set_floors(self, floors: tuple[Floor, ...]) -> None:
+        """Judge by other floors, as one undo step."""
+        if floors != self.floors:
+            self.undo.push(_Edit("floors", lambda: self._use_floors(floors), lambda old=self.floors: self._use_floors(old)))
+
+    def set_refused(self, refused: frozenset[CorrectionKey]) -> None:
+        """Refuse or accept corrections of the shown session, as one undo step."""
+        entry = self.shown
+        if entry is None or refused == self.refused:
+            return
+        before = self.refused
+        self.undo.push(_Edit("corrections", lambda: self._use_refused(entry, refused), lambda: self._use_refused(entry, before)))
+
+    def _use_floors(self, floors: tuple[Floor, ...]) -> None:
+        self.floors = floors
+        for loaded in self._loaded.values():
+            loaded.analysis = None
+        self.comparison = None
+        self.shown_changed.emit()
+        self._judge()
+        self._run_trial()
+
+    def _use_refused(self, entry: Entry, refused: frozenset[CorrectionKey]) -> None:
+        self._loaded[entry].refused = refused
+        self._loaded[entry].analysis = None
+        if self.shown == entry:
+            self.shown_changed.emit()
+            self._judge()
+
+    # Units
+
+    def set_units(self, units: DisplayUnits) -> None:
+        """Read in other units; nothing is computed again."""
+        if units != self.units:
+            self.units = units
+            self.units_changed.emit()
+
+    # Trial
+
+    def set_trial(self, a: tuple[Entry, ...], b: tuple[Entry, ...]) -> None:
+        """Choose the two sides, as one undo step; compared in the background."""
+        old = (self.trial_a, self.trial_b)
+        if (a, b) != old:
+            self.undo.push(_Edit("trial sides", lambda: self._use_trial(a, b), lambda: self._use_trial(*old)))
+
+    def _use_trial(self, a: tuple[Entry, ...], b: tuple[Entry, ...]) -> None:
+        self.trial_a, self.trial_b = a, b
+        self.comparison = None
+        self.trial_changed.emit()
+        self._run_trial()
+
+    def _run_trial(self) -> None:
+        if not self.trial_a or not self.trial_b:
+            return
+        sides = (self.trial_a, self.trial_b)
+        known = {e: self._loaded[e].recording for side in sides for e in side}
+        floors = self.floors
+        refused = frozenset(key for side in sides for e in side for key in self._loaded[e].refused)
+        labels = [", ".join(dict.fromkeys(e.build or e.title for e in side)) for side in sides]
+
+        def work(progress: Progress) -> tuple[dict[Entry, Recording], Comparison]:
+            from basso.analysis import JudgeOptions
+            from basso.workflow import open_recording, run_trial
+
+            read = {e: r or open_recording(e.path, progress=progress) for e, r in known.items()}
+            a, b = ([read[e] for e in side] for side in sides)
+            options = JudgeOptions(floors=floors, refused=refused)
+            return read, run_trial(labels[0], a, labels[1], b, options, progress)
+
+        def done(result: tuple[dict[Entry, Recording], Comparison]) -> None:
+            for entry, recording in result[0].items():
+                if entry in self._loaded:
+                    self._loaded[entry].recording = recording
+            self.comparison, self.trial_problem = result[1], ""
+            self.trial_changed.emit()
+
+        def failed(sentence: str) -> None:
+            self.trial_problem = sentence
+            self.trial_changed.emit()
+            self.problem.emit(sentence)
+
+        self._jobs.start("trial", "comparing before and after", work, done, failed)
+
+
+class _Edit(QUndoCommand):
+    """One undo step made of two plain actions."""
+
+    def __init__(self, label: str, redo: Callable[[], None], undo: Callable[[], None]) -> None:
+        super().__init__(label)
+        self._redo, self._undo = redo, undo
+
+    def redo(self) -> None:
+        self._redo()
+
+    def undo(self) -> None:
+        self._undo()
+
+
+def demo_entries(folder: Path) -> tuple[list[Entry], tuple[str, ...], tuple[str, ...]]:
+    """The demo sessions, and the names of those on the two sides of its trial."""
+    table = tomllib.loads((folder / "sessions.toml").read_text(encoding="utf-8"))
+    entries = [
+        Entry(folder / s["log"], s["title"], table["car"], s["build"], s["circuit"]) for s in table["session"]
+    ]  # fmt: skip
+    return entries, tuple(table["trial"]["a"]), tuple(table["trial"]["b"])
+
+
