@@ -19,6 +19,7 @@ from basso.units import FloatArray
 LEAST_G = 0.35
 """Less than this, held, does not bare a pickup that has oil over it (default)."""
 _LEAD_S = 1.0
+_RECENT_S = 0.5
 _NEAR_NORMAL = 0.88
 """A dip whose share of normal stays above this is normal itself being low, not starvation."""
 _SAG = 0.90
@@ -33,7 +34,9 @@ class Cause:
         name: one of right_turn, left_turn, braking, acceleration, high_rpm, hot_oil, low_everywhere, sensor, unknown.
         confidence: 0 to 1.
         reason: one sentence with the numbers it rests on (g, rpm, shares; pressures are left to the screen's units).
-        lateral_g, longitudinal_g: mean over the lead, NaN when not logged.
+        lateral_g, longitudinal_g: mean over the half second before the crossing, NaN when not logged.
+        held_g: the most g held (over 0.3 s) the way of the cause in the second before the crossing; None when g is
+            not the cause.
         lag_s: from the g reaching 70 % of its peak to the crossing; None when g is not the cause.
     """
 
@@ -43,6 +46,7 @@ class Cause:
     lateral_g: float
     longitudinal_g: float
     lag_s: float | None
+    held_g: float | None = None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -136,7 +140,7 @@ def look_elsewhere(
 def find_cause(dip: Dip, s: Signals) -> Cause:
     """Judge the cause of one dip."""
     t0 = dip.start_s
-    lead = _window(s.time_s, t0 - _LEAD_S, t0 + 0.05)
+    lead = _window(s.time_s, t0 - _RECENT_S, t0)
     inside = slice(dip.first, dip.last)
     rpm = float(np.nanmedian(s.rpm[inside]))
     side = _mean(s.lateral_g, lead)
@@ -218,6 +222,8 @@ def _near_normal(dip: Dip, s: Signals, rpm: float, side: float, along: float) ->
     share = float(np.nanmedian(shares))
     if float(np.nanpercentile(shares, 15)) < _NEAR_NORMAL or float(np.nanmedian(s.floor.kpa[inside] / expected)) < 0.86:
         return None
+    if _falls_locally(dip, s, shares) and _thrown(dip, s, side, along) is not None:
+        return None
     temperature = float(np.nanmedian(s.temperature_c[inside])) if s.temperature_c is not None else float("nan")
     if s.cool_expected_kpa is not None and np.isfinite(temperature):
         cool = float(np.nanmedian(s.cool_expected_kpa[inside] / s.floor.kpa[inside]))
@@ -235,6 +241,24 @@ def _near_normal(dip: Dip, s: Signals, rpm: float, side: float, along: float) ->
         "low_everywhere", 0.4, f"share of normal stays at {share:.0%}; without oil temperature heat cannot be told from wear",
         side, along, None,
     )  # fmt: skip
+
+
+def _falls_locally(dip: Dip, s: Signals, shares: FloatArray) -> bool:
+    """The share of normal in the dip lies clearly under that of calm running just before and after it.
+
+    The fit of normal is off by a few per cent here and there, but not from one second to the next.
+    """
+    around = _window(s.time_s, dip.start_s - 20.0, dip.end_s + 20.0)
+    g = np.zeros(around.stop - around.start)
+    for values in (s.lateral_g, s.longitudinal_g):
+        if values is not None:
+            g = np.maximum(g, np.abs(np.nan_to_num(values[around])))
+    calm = (g < 0.3) & (s.rpm[around] > 1500.0)
+    near = (s.pressure_kpa[around] / s.expected_kpa[around])[calm]
+    near = near[np.isfinite(near)]
+    if near.size < 20:
+        return False
+    return float(np.nanpercentile(shares, 20)) < 0.945 * float(np.median(near))
 
 
 def _thrown(dip: Dip, s: Signals, side: float, along: float) -> Cause | None:
@@ -262,9 +286,19 @@ def _thrown(dip: Dip, s: Signals, side: float, along: float) -> Cause | None:
     confidence = float(np.clip(0.5 + 0.5 * (best - max(second, 0.0)) / best, 0.5, 0.98))
     peak = float(np.nanmax(g[_window(s.time_s, dip.start_s - 2.0, dip.start_s + 0.05)]))
     lag = _lag(s.time_s, g, dip.start_s, peak)
+    most = _most_held(s.time_s, g, before)
     also = f"; with {held[1][3]} {second:.2f} g" if second > 0.6 * best else ""
     timing = f", {lag:.1f} s after it built up" if lag is not None else ""
-    return Cause(name, confidence, f"{words} {best:.2f} g held before it{timing}{also}", side, along, lag)
+    return Cause(name, confidence, f"{words} {most:.2f} g before it{timing}{also}", side, along, lag, most)
+
+
+def _most_held(time_s: FloatArray, g: FloatArray, part: slice) -> float:
+    """The largest mean of g over 0.3 s within a stretch."""
+    values = np.nan_to_num(g[part])
+    if values.size < 2:
+        return float(values.max(initial=0.0))
+    step = float(np.median(np.diff(time_s[part])))
+    return float(uniform_filter1d(values, max(1, round(0.3 / step)), mode="nearest").max())
 
 
 def _lag(time_s: FloatArray, g: FloatArray, start_s: float, peak: float) -> float | None:

@@ -1,7 +1,7 @@
 """Dips: where the pressure lay below the floor while the engine ran above the gate.
 
 A dip begins where the corrected pressure crosses the floor (interpolated between samples) and ends where it
-has come back; a return of less than 0.2 s, or one of up to 0.4 s that stays within 1.5 % of the floor, does not end it.
+has come back; a return of less than 0.2 s, or one of up to 0.3 s that stays within 1 % of the floor, does not end it.
 """
 
 from __future__ import annotations
@@ -23,8 +23,8 @@ class DipRules:
     rpm_gate: float = 1500.0
     least_s: float = 0.15
     join_s: float = 0.2
-    hysteresis: float = 0.015
-    """A return that stays within this share above the floor, for up to 0.4 s, does not end a dip."""
+    hysteresis: float = 0.01
+    """A return that stays within this share above the floor, for up to 0.3 s, does not end a dip."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,7 +90,7 @@ def find_dips(
         end = _crossing(time_s, margin, last - 1, +1)
         if end - start < rules.least_s - 1e-9:
             continue
-        if float(smooth[first:last].min()) > -0.7 * noise_kpa:
+        if float(smooth[first:last].min()) > -1.2 * noise_kpa:
             continue
         part = slice(first, last)
         lowest = first + int(np.nanargmin(pressure[part]))
@@ -137,7 +137,7 @@ def _joined(
             gap = float(time_s[start] - time_s[before - 1])
             held = bool(judged[between].all()) and not np.isnan(margin[between]).any()
             near = held and bool(np.all(margin[between] <= rules.hysteresis * floor[between]))
-            if held and (gap <= rules.join_s or (gap <= 0.4 and near)):
+            if held and (gap <= rules.join_s or (gap <= 0.3 and near)):
                 joined[-1] = (joined[-1][0], end)
                 continue
         joined.append((start, end))

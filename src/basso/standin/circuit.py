@@ -115,9 +115,9 @@ def harrowfell() -> Circuit:
     return lay_out(
         "Harrowfell",
         [
-            Straight(504), Turn(48, -62), Straight(180), Turn(96, 158), Straight(168), Turn(42, -70),
-            Straight(228), Turn(112, 168), Straight(260), Turn(150, 26), Straight(685), Turn(21, 172),
-            Straight(276), Turn(58, 62), Straight(240), Turn(85, -94, bank_deg=9.0), Straight(144),
+            Straight(504), Turn(48, -62), Straight(180), Turn(96, 172), Straight(168), Turn(42, -70),
+            Straight(228), Turn(112, 182), Straight(260), Turn(320, 26), Straight(685), Turn(21, 172),
+            Straight(276), Turn(58, 34), Straight(240), Turn(85, -94, bank_deg=9.0), Straight(144),
         ],
     )  # fmt: skip
 

@@ -50,7 +50,7 @@ class Heat:
 
     start_c: float = 84.0
     ambient_c: float = 21.0
-    rise_c: float = 92.0
+    rise_c: float = 85.0
     tau_s: float = 260.0
 
 

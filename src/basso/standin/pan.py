@@ -40,13 +40,13 @@ class Pan:
     """
 
     shape: BoxPan = BoxPan(0.26, 0.20, 0.16, (-0.03, 0.042, 0.008))
-    fill_l: float = 4.1
+    fill_l: float = 4.3
     held_up_l: float = 0.8
     held_up_s: float = 3.0
-    slosh_hz: float = 0.6
+    slosh_hz: float = 0.5
     damping: float = 0.7
     gated: bool = False
-    mouth_m: float = 0.009
+    mouth_m: float = 0.012
     pipe_s: float = 0.12
 
 

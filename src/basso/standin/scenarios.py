@@ -37,7 +37,7 @@ def _at_harrowfell(laps: int = 9, **changes: object) -> Setup:
     return replace(Setup(harrowfell(), session=Session(laps=laps)), **changes)  # type: ignore[arg-type]
 
 
-_LEVEL_UP = Pan(fill_l=4.5)
+_LEVEL_UP = Pan(fill_l=4.7)
 _CENTRED = BoxPan(0.26, 0.20, 0.16, (0.0, 0.0, 0.008))
 _FULL = Pan(fill_l=5.6)
 

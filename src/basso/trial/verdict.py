@@ -80,6 +80,8 @@ class Comparison:
     effect_share: Effect | None
     effect_below: Effect | None
     corners: tuple[CornerRow, ...]
+    rest: Effect | None
+    """The effect over all places not in ``over``: what should not have changed."""
     likeness: tuple[Likeness, ...]
     exceedance_a: tuple[float | None, ...]
     exceedance_b: tuple[float | None, ...]
@@ -112,7 +114,7 @@ def compare(label_a: str, a: Sequence[Analysis], label_b: str, b: Sequence[Analy
     exceedance = tuple(_exceedance(s) for s in (side_a, side_b))
     if blocked:
         return Comparison(
-            side_a, side_b, "not_comparable", tuple(blocked), over, None, None, None, corners, likeness, *exceedance, (),
+            side_a, side_b, "not_comparable", tuple(blocked), over, None, None, None, corners, None, likeness, *exceedance, (),
         )  # fmt: skip
     ids = {p.id for p in over}
     passes = [p for p in (*side_a.passes, *side_b.passes) if p.place in ids]
@@ -120,9 +122,11 @@ def compare(label_a: str, a: Sequence[Analysis], label_b: str, b: Sequence[Analy
     kpa = estimate_effect(passes, np.array([p.min_pressure_kpa for p in passes]))
     share = estimate_effect(passes, np.array([p.min_share for p in passes])) if by_share else None
     below = estimate_effect(passes, np.array([p.below_s for p in passes]))
+    others = [p for p in (*side_a.passes, *side_b.passes) if p.place not in ids]
+    rest = estimate_effect(others, np.array([p.min_pressure_kpa for p in others])) if others else None
     verdict, reasons = _judge(kpa, share, side_a, side_b, over)
     matched = tuple(name for name in ("oil_temp_c", "rpm", "peak_g") if getattr(side_a.conditions, name) is not None)
-    return Comparison(side_a, side_b, verdict, reasons, over, kpa, share, below, corners, likeness, *exceedance, matched)
+    return Comparison(side_a, side_b, verdict, reasons, over, kpa, share, below, corners, rest, likeness, *exceedance, matched)
 
 
 def _side(label: str, analyses: Sequence[Analysis], places: Sequence[Place], length: float, which: int) -> Side:

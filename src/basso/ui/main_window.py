@@ -137,11 +137,18 @@ class MainWindow(QMainWindow):
             actions[command.key] = action
         self.top.menu_button.setMenu(menu)
         undo = self.workspace.undo
-        for key, can, text in (("edit.undo", undo.canUndoChanged, undo.undoTextChanged), ("edit.redo", undo.canRedoChanged, undo.redoTextChanged)):
+        for key, can in (("edit.undo", undo.canUndoChanged), ("edit.redo", undo.canRedoChanged)):
             actions[key].setEnabled(False)
             can.connect(actions[key].setEnabled)
-            text.connect(lambda label, k=key: actions[k].setText(f"{BY_KEY[k].title} {label}".rstrip()))
+        undo.undoTextChanged.connect(self._name_undo)
+        undo.redoTextChanged.connect(self._name_redo)
         return actions
+
+    def _name_undo(self, label: str) -> None:
+        self._actions["edit.undo"].setText(f"{BY_KEY['edit.undo'].title} {label}".rstrip())
+
+    def _name_redo(self, label: str) -> None:
+        self._actions["edit.redo"].setText(f"{BY_KEY['edit.redo'].title} {label}".rstrip())
 
     def run(self, key: str) -> None:
         """Run a command by its key."""
@@ -234,6 +241,7 @@ class MainWindow(QMainWindow):
             lap = a.dips[worst].lap
             if lap is not None and lap.complete:
                 self.cursor.show(lap.start_s, lap.end_s)
+        self.dips.traces.setFocus()
 
     def _refresh_states(self) -> None:
         self.rail.set_states(station_states(self.workspace))

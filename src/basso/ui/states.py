@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 def station_states(workspace: Workspace) -> dict[str, State]:
     """The state of every station that can say something."""
     a, units = workspace.analysis, workspace.units
-    states = {"trial": _trial(workspace)}
+    states = {"trial": _trial(workspace), "sump": State("pan not measured"), "alarm": State("not set")}
     if workspace.shown is not None and workspace.shown.build:
         states["garage"] = State(workspace.shown.build)
     if a is None:

@@ -12,6 +12,7 @@ from basso.sump.surface import height_at, oil_outline, pickup_head_m, surface_of
 ASSUMED_PAN = BoxPan(0.26, 0.20, 0.16, (-0.03, 0.042, 0.008))
 """A plain box until a pan is measured (the Sump station)."""
 ASSUMED_VOLUME_L = 3.6
+"""What such a pan holds while the engine runs: the fill less what the head and galleries hold up."""
 
 Polygon = list[tuple[float, float]]
 
@@ -38,6 +39,24 @@ class PanPicture:
     def covered(self) -> bool:
         """True while the pickup's mouth is under oil."""
         return self.head_m >= 0
+
+    @property
+    def tilt_deg(self) -> float:
+        """Tilt of the oil's surface against level: true for a pan of any shape."""
+        return float(np.degrees(np.arctan(self.throw_g)))
+
+    @property
+    def way(self) -> str:
+        """Where the oil stands, in a word or two."""
+        x, y = self.throw
+        if self.throw_g < 0.08:
+            return "level"
+        words = []
+        if abs(y) > 0.4 * self.throw_g:
+            words.append("left" if y > 0 else "right")
+        if abs(x) > 0.4 * self.throw_g:
+            words.append("front" if x > 0 else "back")
+        return " and ".join(words)
 
     @property
     def throw_g(self) -> float:

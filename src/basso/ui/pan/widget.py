@@ -80,13 +80,14 @@ class PanView(QWidget):
         y = self._paint_cut(painter, QRectF(left, y, right - left, cut_height), "from the left, nose to the left", picture.side, self._pan.length_m, -self._pan.pickup_m[0], picture, False)
         y = self._paint_plan(painter, QRectF(left, y, right - left, plan_height), picture)
         head = self._units().text(abs(picture.head_m) * 1000.0, Quantity.LENGTH)
-        words = f"pickup covered by {head}" if picture.covered else f"pickup bare by {head}"
-        paint.text(painter, left, y + line * 0.1, words, look.font(Type.STRONG), look.color("ink" if picture.covered else "below"))
-        y += line * 0.95
-        size = self._units()
-        volume = size.text(ASSUMED_VOLUME_L, Quantity.VOLUME)
-        paint.text(painter, left, y, f"A plain box holding {volume} until the pan is", look.font(Type.SMALL), look.color("soft"))
-        paint.text(painter, left, y + line * 0.85, "measured; oil at rest under the g held.", look.font(Type.SMALL), look.color("soft"))
+        words = "oil lies level" if picture.way == "level" else f"oil tilts {picture.tilt_deg:.0f}° to the {picture.way}"
+        paint.text(painter, left, y + line * 0.1, words, look.font(Type.STRONG), look.color("ink"))
+        y += line * 1.0
+        # The tilt is true of any pan; cover is only true of the pan drawn, and says so.
+        volume = self._units().text(ASSUMED_VOLUME_L, Quantity.VOLUME)
+        paint.text(painter, left, y, f"Drawn as a plain box with {volume}", look.font(Type.SMALL), look.color("soft"))
+        cover = f"covered by {head}" if picture.covered else f"bare by {head}"
+        paint.text(painter, left, y + line * 0.85, f"(no pan measured): pickup {cover}", look.font(Type.SMALL), look.color("soft"))
         self._paint_readings(painter, y + line * 1.75, left, right, m.readings)
 
     def _behind_words(self, m: Moment) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QWidget
 
 from basso.ui.plots.pyramid import Columns
 from basso.units import FloatArray
@@ -32,6 +33,17 @@ def rule(painter: QPainter, x0: float, y0: float, x1: float, y1: float, color: Q
     """A crisp 1 px rule."""
     painter.setPen(pen(color, 1.0, style))
     painter.drawLine(QPointF(round(x0) + 0.5, round(y0) + 0.5), QPointF(round(x1) + 0.5, round(y1) + 0.5))
+
+
+def focus_mark(widget: QWidget, painter: QPainter, color: QColor) -> None:
+    """Corner marks around the widget that has the keyboard."""
+    if not widget.hasFocus():
+        return
+    painter.setPen(pen(color, 1.6))
+    w, h, arm = widget.width() - 1.0, widget.height() - 1.0, 9.0
+    for x, y, dx, dy in ((1.0, 1.0, arm, arm), (w, 1.0, -arm, arm), (1.0, h, arm, -arm), (w, h, -arm, -arm)):
+        painter.drawLine(QPointF(x, y), QPointF(x + dx, y))
+        painter.drawLine(QPointF(x, y), QPointF(x, y + dy))
 
 
 def points_of(x: FloatArray, y: FloatArray) -> QPolygonF:

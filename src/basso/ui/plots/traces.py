@@ -109,9 +109,7 @@ class Traces(QWidget):
             if self._plot_left() - 1 <= x <= self._plot_left() + self._plot_width() + 1:
                 painter.setPen(paint.pen(self._look.color("ink"), 1.4))
                 painter.drawLine(QPointF(x, 2.0), QPointF(x, self.height() - self._look.height(Type.SMALL) - 4.0))
-        if self.hasFocus():
-            painter.setPen(paint.pen(self._look.color("ink"), 1.0, Qt.PenStyle.DotLine))
-            painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
+        paint.focus_mark(self, painter, self._look.color("ink"))
 
     def _drawn(self) -> QPixmap:
         ratio = self.devicePixelRatioF()
@@ -141,6 +139,7 @@ class Traces(QWidget):
         y = self.height() - self._look.height(Type.SMALL) * 0.55
         decimals = 1 if end - start < 8 else 0
         bottom = rows[-1].bottom()
+        paint.text(painter, 0, y, "min:s", small, soft)
         for t in time_ticks(start, end, max(2, int(self._plot_width() / 110))):
             x = self._x_of(t)
             paint.rule(painter, x, rows[0].top(), x, bottom, self._look.color("grid"))
@@ -162,7 +161,7 @@ class Traces(QWidget):
         look = self._look
         small, soft = look.font(Type.SMALL), look.color("soft")
         line = look.height(Type.SMALL)
-        for value in ticks(panel.low, panel.high, max(2, int(row.height() / (2.2 * line)))):
+        for value in ticks(panel.low, panel.high, max(3, int(row.height() / (2.2 * line)))):
             y = row.bottom() - (value - panel.low) / (panel.high - panel.low) * row.height()
             zero = panel.zero and value == 0
             paint.rule(painter, row.left(), y, row.right(), y, look.color("rule" if zero else "grid"))

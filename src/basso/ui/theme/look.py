@@ -111,11 +111,11 @@ QLineEdit, QComboBox, QDoubleSpinBox {{ background: {panel}; color: {ink}; borde
 QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus {{ border: 1px solid {ink}; }}
 QTableView, QListView {{ background: transparent; border: none; outline: none; selection-background-color: {band};
     selection-color: {ink}; gridline-color: transparent; }}
-QTableView::item {{ padding: 0 6px; border: none; }}
+QTableView::item {{ padding: 0 10px; border: none; }}
 QTableView::item:selected {{ background: {band}; color: {ink}; }}
 QListView::item {{ padding: 5px 10px; }}
 QListView::item:selected {{ background: {band}; color: {ink}; }}
-QHeaderView, QHeaderView::section {{ background: transparent; color: {soft}; border: none; padding: 2px 6px; }}
+QHeaderView, QHeaderView::section {{ background: transparent; color: {soft}; border: none; padding: 2px 10px; }}
 QTableCornerButton::section {{ background: transparent; border: none; }}
 QScrollBar:vertical {{ background: transparent; width: 9px; margin: 0; }}
 QScrollBar::handle:vertical {{ background: {rule}; border-radius: 4px; min-height: 28px; }}

@@ -68,9 +68,7 @@ class Tide(QWidget):
         x = round(self._x_of(self._cursor.time_s)) + 0.5
         painter.setPen(paint.pen(self._look.color("ink"), 2.0))
         painter.drawLine(QPointF(x, strip.top() - 2), QPointF(x, strip.bottom()))
-        if self.hasFocus():
-            painter.setPen(paint.pen(self._look.color("ink"), 1.0, Qt.PenStyle.DotLine))
-            painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
+        paint.focus_mark(self, painter, self._look.color("ink"))
 
     def _drawn(self) -> QPixmap:
         look, ratio = self._look, self.devicePixelRatioF()

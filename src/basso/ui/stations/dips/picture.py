@@ -71,7 +71,7 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
     for d in a.dips:
         groups[d.cause.name].append(d)
     name, group = max(groups.items(), key=lambda item: sum(d.dip.duration_s for d in item[1]))
-    lead = [abs(_cause_g(d)) for d in group if math.isfinite(_cause_g(d))]
+    lead = [d.cause.held_g for d in group if d.cause.held_g is not None]
     title = _CLAIMS[name].format(g=float(np.percentile(lead, 10)) if lead else 0.0)
     title += _how_often(group, laps) + _with_heat(group) + "."
     lowest = min(a.dips, key=lambda d: d.dip.min_margin_kpa)
@@ -107,14 +107,6 @@ def _with_heat(group: list[JudgedDip]) -> str:
         return ""
     r = float(np.corrcoef(heat, share)[0, 1])
     return "; deeper as the oil warms" if r < -0.5 and abs(r) * math.sqrt((len(pairs) - 2) / max(1 - r * r, 1e-9)) > 3 else ""
-
-
-def _cause_g(d: JudgedDip) -> float:
-    if d.cause.name in ("left_turn", "right_turn"):
-        return d.cause.lateral_g
-    if d.cause.name in ("braking", "acceleration"):
-        return d.cause.longitudinal_g
-    return float("nan")
 
 
 @dataclass(frozen=True, slots=True)
@@ -160,12 +152,11 @@ def dip_rows(a: Analysis, units: DisplayUnits) -> list[DipRow]:
 def cause_words(d: JudgedDip) -> str:
     """The cause in a few words: "Left turn 1.18 g, 0.9 s after"."""
     words = _CAUSE_WORDS[d.cause.name]
-    g = _cause_g(d)
-    if math.isfinite(g):
-        words += f" {abs(g):.2f} g"
+    if d.cause.held_g is not None:
+        words += f" {d.cause.held_g:.2f} g"
     if d.cause.lag_s is not None:
         words += f", {d.cause.lag_s:.1f} s after"
-    return words if d.cause.confidence >= 0.6 else words + " (not sure)"
+    return words if d.cause.confidence >= 0.6 else words + " (unsure)"
 
 
 def sentence(d: JudgedDip) -> str:

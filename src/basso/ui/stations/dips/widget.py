@@ -6,7 +6,7 @@ import csv
 import io
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QSortFilterProxyModel, Qt, Signal
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QSortFilterProxyModel, Qt, QTimer, Signal
 from PySide6.QtGui import QBrush
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QLabel, QTableView, QVBoxLayout, QWidget
 
@@ -162,7 +162,7 @@ class DipsStation(QWidget):
     def _fit_columns(self) -> None:
         header = self.table.horizontalHeader()
         em = self._look.height()
-        for column, width in enumerate((2.6, 9.2, 5.4, 6.6, 4.4, 5.2, 7.4)):
+        for column, width in enumerate((3.2, 7.9, 5.5, 6.5, 4.4, 4.9, 7.0)):
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
             self.table.setColumnWidth(column, round(width * em))
 
@@ -181,6 +181,8 @@ class DipsStation(QWidget):
             self.table.selectionModel().blockSignals(True)
         self.table.setCurrentIndex(index)
         self.table.selectRow(index.row())
+        # Once more when the table has its size, on a session that has only just been opened.
+        QTimer.singleShot(0, lambda: self.table.scrollTo(self.table.currentIndex(), QAbstractItemView.ScrollHint.PositionAtCenter))
         if not move:
             self.table.selectionModel().blockSignals(False)
             self._mark(dip)

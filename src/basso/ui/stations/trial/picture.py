@@ -12,7 +12,7 @@ from basso.pressure.exposure import SHARES
 from basso.units import DisplayUnits, Quantity
 
 if TYPE_CHECKING:
-    from basso.trial.verdict import Comparison, Side
+    from basso.trial.verdict import Comparison, CornerRow, Side
 
 Q = Quantity
 
@@ -176,9 +176,11 @@ class Row:
 
 
 def rows(c: Comparison, units: DisplayUnits) -> list[Row]:
-    """The places in driving order."""
+    """The dip-prone places in driving order, then all others together."""
     made = []
-    for r in c.corners:
+    over = {p.id for p in c.over}
+    shown = [r for r in c.corners if r.place.id in over] or list(c.corners)
+    for r in shown:
         e = r.effect if c.verdict != "not_comparable" else None
         interval = (
             (units.pressure.difference_from_base(e.estimate), units.pressure.difference_from_base(e.low), units.pressure.difference_from_base(e.high))
@@ -194,7 +196,30 @@ def rows(c: Comparison, units: DisplayUnits) -> list[Row]:
                 f"{r.dips_per_lap_a:.1f} → {r.dips_per_lap_b:.1f}",
             )
         )  # fmt: skip
+    others = [r for r in c.corners if r not in shown]
+    if others:
+        made.append(_others(c, others, units))
     return made
+
+
+def _others(c: Comparison, others: list[CornerRow], units: DisplayUnits) -> Row:
+    """The places that do not dip, on one line."""
+    def mean(values: list[float | None]) -> str:
+        known = [v for v in values if v is not None]
+        return units.number(float(np.mean(known)), Q.PRESSURE) if known else "–"
+
+    e = c.rest
+    interval = None
+    if e is not None:
+        estimate, low, high = (units.pressure.difference_from_base(v) for v in (e.estimate, e.low, e.high))
+        interval = (estimate, low, high)
+    dips = [float(np.mean([getattr(r, name) for r in others])) for name in ("dips_per_lap_a", "dips_per_lap_b")]
+    return Row(
+        f"{len(others)} other places", mean([r.a_min_kpa for r in others]), mean([r.b_min_kpa for r in others]),
+        units.number(e.estimate, Q.PRESSURE, difference=True, signed=True) if e is not None else "–", interval,
+        e is not None and (e.low > 0 or e.high < 0), f"{sum(r.passes_a for r in others)} · {sum(r.passes_b for r in others)}",
+        f"{dips[0]:.1f} → {dips[1]:.1f}",
+    )  # fmt: skip
 
 
 def side_words(side: Side, units: DisplayUnits) -> str:

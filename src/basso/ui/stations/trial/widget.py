@@ -176,7 +176,7 @@ class _Board(QWidget):
         paint.text(painter, area.right(), area.bottom() + line * 1.8, f"oil temperature, {plot.x_unit}", small, soft, paint.RIGHT)
         if plot.floor is not None:
             paint.rule(painter, area.left(), py(plot.floor), area.right(), py(plot.floor), look.color("below"), Qt.PenStyle.DashLine)
-            paint.text(painter, area.right(), py(plot.floor) - line * 0.55, "floor, typical", small, look.color("below"), paint.RIGHT)
+            paint.text(painter, area.left() + 4, py(plot.floor) - line * 0.55, "floor, typical", small, look.color("below"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         colours = (look.color("side_a"), look.color("side_b"))
         for fitted in plot.lines:
