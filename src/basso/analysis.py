@@ -16,7 +16,6 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import minimum_filter1d
 
 from basso.pressure.causes import Cause, Signals, find_cause, look_elsewhere
 from basso.pressure.dips import Dip, DipRules, find_dips
@@ -28,6 +27,7 @@ from basso.progress import Progress, silent
 from basso.recording.corrections import Correction, apply
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
+from basso.recording.rolling import rolling_min
 from basso.track.corners import TrackMap, find_places
 from basso.track.laps import Lap, find_laps
 from basso.trust.axes import check_axes, lateral_from_path_g, longitudinal_from_speed_g
@@ -223,7 +223,7 @@ def _followed_rpm(rpm: FloatArray, step_s: float) -> FloatArray:
     """
     known = np.nan_to_num(rpm)
     size = max(1, round(_FOLLOW_S / max(step_s, 1e-3)) + 1)
-    lately = minimum_filter1d(known, size, origin=(size - 1) // 2)
+    lately = rolling_min(known, size, trailing=True)
     return np.where(known - lately > _BLIP_RPM, lately, known)
 
 

@@ -10,10 +10,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import minimum_filter1d, uniform_filter1d
 
 from basso.pressure.dips import Dip
 from basso.pressure.floors import FloorLine
+from basso.recording.rolling import rolling_mean, rolling_min
 from basso.units import FloatArray
 
 LEAST_G = 0.35
@@ -128,12 +128,12 @@ def look_elsewhere(
     """Gather the judged samples of a session as evidence for causes."""
     window = max(1, round(0.6 / max(step_s, 1e-3)))
     held = [
-        uniform_filter1d(np.nan_to_num(g), window, origin=(window - 1) // 2) if g is not None else np.zeros(rpm.shape)
+        rolling_mean(np.nan_to_num(g), window, trailing=True) if g is not None else np.zeros(rpm.shape)
         for g in (lateral_g, longitudinal_g)
     ]
-    held_rpm = minimum_filter1d(np.nan_to_num(rpm), window, origin=(window - 1) // 2)
+    held_rpm = rolling_min(np.nan_to_num(rpm), window, trailing=True)
     use = np.flatnonzero(judged & np.isfinite(share))
-    use = use[:: max(1, use.size // 20000)]
+    use = use[:: max(1, use.size // 8000)]
     return Elsewhere(rpm[use], held_rpm[use], share[use], held[0][use], held[1][use])
 
 
@@ -298,7 +298,7 @@ def _most_held(time_s: FloatArray, g: FloatArray, part: slice) -> float:
     if values.size < 2:
         return float(values.max(initial=0.0))
     step = float(np.median(np.diff(time_s[part])))
-    return float(uniform_filter1d(values, max(1, round(0.3 / step)), mode="nearest").max())
+    return float(rolling_mean(values, max(1, round(0.3 / step))).max())
 
 
 def _lag(time_s: FloatArray, g: FloatArray, start_s: float, peak: float) -> float | None:

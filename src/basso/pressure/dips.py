@@ -10,8 +10,8 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter1d
 
+from basso.recording.rolling import rolling_mean
 from basso.recording.spans import runs_of
 from basso.units import FloatArray
 
@@ -83,7 +83,7 @@ def find_dips(
     runs = _joined(below, margin, floor_kpa, judged, time_s, rules)
     if not runs:
         return []
-    smooth = uniform_filter1d(np.nan_to_num(margin), max(1, round(0.1 / step))) if step > 0 else margin
+    smooth = rolling_mean(np.nan_to_num(margin), max(1, round(0.1 / step))) if step > 0 else margin
     dips = []
     for first, last in runs:
         start = _crossing(time_s, margin, first, -1)

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d, minimum_filter1d, uniform_filter1d
 
 from basso.recording.recording import Frame
 from basso.recording.roles import Role
+from basso.recording.rolling import rolling_max, rolling_mean, rolling_min
 from basso.units import FloatArray
 
 WARM_C = 60.0
@@ -61,11 +61,9 @@ def settled(frame: Frame, lateral_g: FloatArray | None, longitudinal_g: FloatArr
     smooth = max(1, round(0.2 / step))
 
     def lately(values: FloatArray, highest: bool) -> FloatArray:
-        smoothed = uniform_filter1d(np.nan_to_num(values), smooth)
-        look = maximum_filter1d if highest else minimum_filter1d
-        # The window ends at the sample: origin moves it into the past.
-        result: FloatArray = look(smoothed, window, origin=(window - 1) // 2)
-        return result
+        smoothed = rolling_mean(np.nan_to_num(values), smooth)
+        look = rolling_max if highest else rolling_min
+        return look(smoothed, window, trailing=True)
 
     if lateral_g is not None:
         calm &= lately(np.abs(lateral_g), True) <= limits.lateral_g

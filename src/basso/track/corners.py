@@ -11,10 +11,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.ndimage import gaussian_filter1d
 
 from basso.recording.recording import Frame
 from basso.recording.roles import Role
+from basso.recording.rolling import bell_smooth
 from basso.recording.spans import runs_of
 from basso.track.laps import Lap
 from basso.units import FloatArray
@@ -105,7 +105,7 @@ def find_places(frame: Frame, laps: Sequence[Lap], lateral_g: FloatArray | None,
 
     def profile(values: FloatArray) -> FloatArray:
         rows = [np.interp(grid, lap_distance[p], np.nan_to_num(values[p])) for p in slices]
-        return gaussian_filter1d(np.median(rows, axis=0), 1.5)
+        return bell_smooth(np.median(rows, axis=0), 1.5)
 
     side = profile(lateral_g)
     places = _corners(grid, side)

@@ -69,9 +69,9 @@ def estimate_effect(passes: Sequence[Pass], values: FloatArray) -> Effect | None
                 covariates[inside, column] -= covariates[inside, column].mean()
     design = np.column_stack([side, dummies, covariates])
     beta, spread, df = _clustered(design, values, which, len(laps), covariates.shape[1])
-    from scipy.stats import t as student
+    from scipy.special import stdtrit
 
-    half = float(student.ppf(0.975, df)) * spread
+    half = float(stdtrit(df, 0.975)) * spread
     level = float(np.mean(beta[1 : 1 + len(places)]))
     slope = float(beta[1 + len(places) + usable.index(0)]) if 0 in usable else 0.0
     return Effect(

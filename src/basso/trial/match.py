@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.ndimage import uniform_filter1d
 
 from basso.analysis import Analysis
+from basso.recording.rolling import rolling_mean
 from basso.track.corners import Place, TrackMap
 from basso.units import FloatArray
 
@@ -58,7 +58,7 @@ def same_circuit(a: TrackMap, b: TrackMap) -> str | None:
 
     def scaled(m: TrackMap) -> FloatArray:
         own = np.linspace(0.0, 1.0, m.lateral_profile_g.size)
-        return uniform_filter1d(np.interp(grid, own, m.lateral_profile_g), 5)
+        return rolling_mean(np.interp(grid, own, m.lateral_profile_g), 5)
 
     pa, pb = scaled(a), scaled(b)
     if np.std(pa) < 0.05 or np.std(pb) < 0.05:
@@ -87,7 +87,7 @@ def passes_of(analysis: Analysis, places: Sequence[Place], length_m: float, side
     fore_g = np.nan_to_num(analysis.longitudinal_g) if analysis.longitudinal_g is not None else np.zeros(along.shape)
     step = float(np.median(np.diff(analysis.time_s)))
     held = max(1, round(0.3 / step))
-    side_g, fore_g = uniform_filter1d(side_g, held), uniform_filter1d(fore_g, held)
+    side_g, fore_g = rolling_mean(side_g, held), rolling_mean(fore_g, held)
     margin, share = analysis.margin_kpa, analysis.share
     found = []
     ends = {p.id: _followed_to_m(p, places) for p in places}

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.ndimage import uniform_filter1d
 
 from basso.recording.corrections import Correction
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
+from basso.recording.rolling import rolling_mean
 from basso.trust.verdict import Check
 from basso.units import STANDARD_GRAVITY_MPS2, FloatArray
 
@@ -74,7 +74,7 @@ def lateral_from_path_g(frame: Frame) -> FloatArray | None:
 
 
 def _smooth(values: FloatArray, step_s: float) -> FloatArray:
-    return np.asarray(uniform_filter1d(np.nan_to_num(values), max(1, round(0.5 / step_s))), dtype=np.float64)
+    return rolling_mean(np.nan_to_num(values), max(1, round(0.5 / step_s)))
 
 
 def _correlation(a: FloatArray, b: FloatArray) -> float:

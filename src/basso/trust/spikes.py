@@ -81,27 +81,27 @@ def impossible_samples(values: FloatArray, time_s: FloatArray) -> NDArray[np.boo
 
 
 def _there_and_back(p: FloatArray, t: FloatArray, jump: float, step: float) -> NDArray[np.bool_]:
-    """One or two samples that leave both neighbours by more than oil can in that time."""
+    """One to four samples, within 45 ms, that leave both neighbours by more than oil can in that time."""
     bad = np.zeros(p.shape, dtype=bool)
-    widest = max(1, int(0.045 / step)) if step > 0 else 1
-    for width in range(1, min(widest, 4) + 1):
-        before, after = p[: -width - 1], p[width + 1 :]
-        t_in = t[1:-width] - t[: -width - 1]
-        t_out = t[width + 1 :] - t[width:-1]
-        for inside in range(width):
-            middle = p[1 + inside : p.size - width + inside]
-            first, last = p[1:-width], p[width:-1]
-            for sign in (1.0, -1.0):
-                off_in, off_out = sign * (first - before), sign * (last - after)
-                level = sign * (middle - np.where(sign > 0, np.maximum(before, after), np.minimum(before, after)))
-                fast = (off_in > np.maximum(jump, FASTEST_KPA_PER_S * np.minimum(t_in, 0.05))) & (
-                    off_out > np.maximum(jump, FASTEST_KPA_PER_S * np.minimum(t_out, 0.05))
-                )
-                # Slowly sampled, a short real dip can look the same downwards; upwards nothing real does.
-                if sign < 0:
-                    fast &= (t_in < 0.06) | (first < -8.0)
-                hits = np.flatnonzero(fast & (level > jump))
-                bad[hits + 1 + inside] = True
+    widest = min(4, max(1, int(0.045 / step))) if step > 0 else 1
+    limit = np.maximum(jump, FASTEST_KPA_PER_S * np.minimum(np.diff(t), 0.05))
+    change = np.diff(p)
+    for i in np.flatnonzero(np.abs(change) > limit).tolist():
+        sign = 1.0 if change[i] > 0 else -1.0
+        # Slowly sampled, a short real dip can look the same downwards; upwards nothing real does.
+        if sign < 0 and t[i + 1] - t[i] >= 0.06 and p[i + 1] > -8.0:
+            continue
+        for width in range(1, widest + 1):
+            back = i + width
+            if back >= change.size:
+                break
+            if -sign * change[back] > limit[back]:
+                inside = slice(i + 1, back + 1)
+                outer = (p[i], p[back + 1])
+                clear = sign * p[inside] - max(sign * outer[0], sign * outer[1])
+                if np.all(clear > jump):
+                    bad[inside] = True
+                break
     return bad
 
 
