@@ -146,9 +146,9 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
 
     progress(0.9, "explaining them")
     signals = Signals(
-        frame.time_s, rpm, pressure, expected_kpa, floor, lateral, longitudinal, temperature,
+        frame.time_s, rpm, pressure, expected_kpa, floor, _without_gaps(lateral), _without_gaps(longitudinal), temperature,
         look_elsewhere(rpm, pressure / expected_kpa, is_judged, lateral, longitudinal, frame.step_s),
-        float(np.percentile(rpm[is_judged], 60)) if is_judged.any() else np.inf, _cool(expected, followed, temperature, is_judged),
+        float(np.percentile(rpm[is_judged], 60)) if is_judged.any() else np.inf, expected, _coolest(temperature, is_judged),
         _level_share(pressure, expected_kpa, is_settled) if options.normal is not None else 1.0,
     )  # fmt: skip
     judged_dips = tuple(_judge(d, signals, laps, track) for d in dips)
@@ -227,14 +227,15 @@ def _followed_rpm(rpm: FloatArray, step_s: float) -> FloatArray:
     return np.where(known - lately > _BLIP_RPM, lately, known)
 
 
-def _cool(
-    expected: ExpectedPressure, rpm: FloatArray, temperature: FloatArray | None, judged: NDArray[np.bool_]
-) -> FloatArray | None:
-    """Expected pressure at the same rpm and the session's coolest warm oil."""
-    if temperature is None or not judged.any():
-        return None
-    coolest = float(np.nanpercentile(temperature[judged], 3))
-    return expected.at(rpm, np.full(rpm.shape, coolest))
+def _without_gaps(values: FloatArray | None) -> FloatArray | None:
+    """The g with gaps at 0: a missing g throws no oil as far as anyone can tell."""
+    return np.nan_to_num(values) if values is not None else None
+
+
+def _coolest(temperature: FloatArray | None, judged: NDArray[np.bool_]) -> float:
+    """The coolest warm oil that was judged (3rd percentile); NaN when there is none."""
+    known = temperature[judged & np.isfinite(temperature)] if temperature is not None else np.empty(0)
+    return float(np.percentile(known, 3)) if known.size else float("nan")
 
 
 def _level_share(pressure: FloatArray, expected: FloatArray, is_settled: NDArray[np.bool_]) -> float:

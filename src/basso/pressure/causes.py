@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from basso.pressure.dips import Dip
+from basso.pressure.expected import ExpectedPressure
 from basso.pressure.floors import FloorLine
 from basso.recording.rolling import rolling_mean, rolling_min
 from basso.units import FloatArray
@@ -51,7 +52,7 @@ class Cause:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Signals:
-    """What causes are judged from; arrays of shape (n,), None when not logged."""
+    """What causes are judged from; arrays of shape (n,), None when not logged. The g holds no NaN."""
 
     time_s: FloatArray
     rpm: FloatArray
@@ -64,8 +65,9 @@ class Signals:
     elsewhere: Elsewhere
     high_rpm: float
     """The rpm below which the engine spends 60 % of its judged time."""
-    cool_expected_kpa: FloatArray | None
-    """Expected pressure at the same rpm and the coolest warm oil of the session."""
+    expected: ExpectedPressure
+    coolest_c: float
+    """The coolest warm oil of the session; NaN when not logged."""
     level_share: float
     """Settled pressure of this session as a share of the normal it is judged by (1 when fitted to itself)."""
 
@@ -83,11 +85,12 @@ class Elsewhere:
     share: FloatArray
     held_lateral_g: FloatArray
     held_longitudinal_g: FloatArray
+    level: NDArray[np.bool_]
+    """Where the oil lay level: under 0.4 g held."""
 
     def low_share_at_rpm_without_g(self, rpm: float) -> Counted:
         """How often the share of normal is low at this rpm (or a little more) with the oil lying level."""
-        level = np.hypot(self.held_lateral_g, self.held_longitudinal_g) < 0.40
-        return self._low(level & (self.held_rpm > rpm - 200.0) & (self.rpm < rpm + 500.0))
+        return self._low(self.level & (self.held_rpm > rpm - 200.0) & (self.rpm < rpm + 500.0))
 
     def low_share_at_g_below(self, rpm: float, lateral_g: float, longitudinal_g: float) -> Counted:
         """How often it is low with as much g the same way, at well under this rpm.
@@ -134,7 +137,8 @@ def look_elsewhere(
     held_rpm = rolling_min(np.nan_to_num(rpm), window, trailing=True)
     use = np.flatnonzero(judged & np.isfinite(share))
     use = use[:: max(1, use.size // 8000)]
-    return Elsewhere(rpm[use], held_rpm[use], share[use], held[0][use], held[1][use])
+    side, along = held[0][use], held[1][use]
+    return Elsewhere(rpm[use], held_rpm[use], share[use], side, along, np.hypot(side, along) < 0.40)
 
 
 def find_cause(dip: Dip, s: Signals) -> Cause:
@@ -143,8 +147,8 @@ def find_cause(dip: Dip, s: Signals) -> Cause:
     lead = _window(s.time_s, t0 - _RECENT_S, t0)
     inside = slice(dip.first, dip.last)
     rpm = float(np.nanmedian(s.rpm[inside]))
-    side = _mean(s.lateral_g, lead)
-    along = _mean(s.longitudinal_g, lead)
+    side = float(s.lateral_g[lead].mean()) if s.lateral_g is not None else float("nan")
+    along = float(s.longitudinal_g[lead].mean()) if s.longitudinal_g is not None else float("nan")
 
     fall = _fastest_fall(s, dip)
     g_now = max(abs(np.nan_to_num(side)), abs(np.nan_to_num(along)))
@@ -225,8 +229,9 @@ def _near_normal(dip: Dip, s: Signals, rpm: float, side: float, along: float) ->
     if _falls_locally(dip, s, shares) and _thrown(dip, s, side, along) is not None:
         return None
     temperature = float(np.nanmedian(s.temperature_c[inside])) if s.temperature_c is not None else float("nan")
-    if s.cool_expected_kpa is not None and np.isfinite(temperature):
-        cool = float(np.nanmedian(s.cool_expected_kpa[inside] / s.floor.kpa[inside]))
+    if np.isfinite(s.coolest_c) and np.isfinite(temperature):
+        at_coolest = s.expected.at(s.rpm[inside], np.full(expected.shape, s.coolest_c))
+        cool = float(np.nanmedian(at_coolest / s.floor.kpa[inside]))
         if cool > 1.03 or temperature > 118.0:
             return Cause(
                 "hot_oil", 0.9 if cool > 1.08 else 0.7,
@@ -252,7 +257,7 @@ def _falls_locally(dip: Dip, s: Signals, shares: FloatArray) -> bool:
     g = np.zeros(around.stop - around.start)
     for values in (s.lateral_g, s.longitudinal_g):
         if values is not None:
-            g = np.maximum(g, np.abs(np.nan_to_num(values[around])))
+            g = np.maximum(g, np.abs(values[around]))
     calm = (g < 0.3) & (s.rpm[around] > 1500.0)
     near = (s.pressure_kpa[around] / s.expected_kpa[around])[calm]
     near = near[np.isfinite(near)]
@@ -263,51 +268,51 @@ def _falls_locally(dip: Dip, s: Signals, shares: FloatArray) -> bool:
 
 def _thrown(dip: Dip, s: Signals, side: float, along: float) -> Cause | None:
     """The oil thrown to one side or end, judged by the larger g held before the crossing."""
-    candidates = []
+    candidates: list[tuple[str, FloatArray, float, str]] = []
     if s.lateral_g is not None:
-        candidates += [("left_turn", s.lateral_g, "left turn"), ("right_turn", -s.lateral_g, "right turn")]
+        candidates += [("left_turn", s.lateral_g, 1.0, "left turn"), ("right_turn", s.lateral_g, -1.0, "right turn")]
     if s.longitudinal_g is not None:
-        candidates += [("braking", -s.longitudinal_g, "braking"), ("acceleration", s.longitudinal_g, "acceleration")]
+        candidates += [("braking", s.longitudinal_g, -1.0, "braking"), ("acceleration", s.longitudinal_g, 1.0, "acceleration")]
     if not candidates:
         return None
     before = _window(s.time_s, dip.start_s - _LEAD_S, dip.start_s)
     # Recent g counts more than old: the surface follows with about half a second's lag.
     age = dip.start_s - s.time_s[before]
     weight = np.exp(-((age - 0.35) ** 2) / (2 * 0.35**2))
+    weight /= max(float(weight.sum()), 1e-9)
     held = [
-        (float(np.sum(weight * np.nan_to_num(g[before])) / max(float(np.sum(weight)), 1e-9)), name, g, words)
-        for name, g, words in candidates
+        (sign * float(weight @ g[before]), name, g, sign, words) for name, g, sign, words in candidates
     ]
     held.sort(key=lambda h: h[0], reverse=True)
-    best, name, g, words = held[0]
+    best, name, g, sign, words = held[0]
     if best < LEAST_G:
         return None
     second = held[1][0] if len(held) > 1 else 0.0
     confidence = float(np.clip(0.5 + 0.5 * (best - max(second, 0.0)) / best, 0.5, 0.98))
-    peak = float(np.nanmax(g[_window(s.time_s, dip.start_s - 2.0, dip.start_s + 0.05)]))
-    lag = _lag(s.time_s, g, dip.start_s, peak)
-    most = _most_held(s.time_s, g, before)
-    also = f"; with {held[1][3]} {second:.2f} g" if second > 0.6 * best else ""
+    back = _window(s.time_s, dip.start_s - 6.0, dip.start_s + 0.05)
+    lag = _lag(s.time_s[back], sign * g[back], dip.start_s)
+    most = _most_held(s.time_s[before], sign * g[before])
+    also = f"; with {held[1][4]} {second:.2f} g" if second > 0.6 * best else ""
     timing = f", {lag:.1f} s after it built up" if lag is not None else ""
     return Cause(name, confidence, f"{words} {most:.2f} g before it{timing}{also}", side, along, lag, most)
 
 
-def _most_held(time_s: FloatArray, g: FloatArray, part: slice) -> float:
-    """The largest mean of g over 0.3 s within a stretch."""
-    values = np.nan_to_num(g[part])
-    if values.size < 2:
-        return float(values.max(initial=0.0))
-    step = float(np.median(np.diff(time_s[part])))
-    return float(rolling_mean(values, max(1, round(0.3 / step))).max())
+def _most_held(time_s: FloatArray, g: FloatArray) -> float:
+    """The largest mean of g over 0.3 s; arrays of shape (k,)."""
+    if g.size < 2:
+        return float(g.max(initial=0.0))
+    step = float(np.median(np.diff(time_s)))
+    return float(rolling_mean(g, max(1, round(0.3 / step))).max())
 
 
-def _lag(time_s: FloatArray, g: FloatArray, start_s: float, peak: float) -> float | None:
-    """Seconds from the g reaching 70 % of its peak, for good, to the crossing."""
-    back = _window(time_s, start_s - 6.0, start_s)
-    under = np.flatnonzero(np.nan_to_num(g[back]) < 0.7 * peak)
-    if peak <= 0 or back.stop - back.start < 2:
+def _lag(time_s: FloatArray, g: FloatArray, start_s: float) -> float | None:
+    """Seconds from the g reaching 70 % of its peak of the last 2 s, for good, to the crossing at ``start_s``."""
+    lately = g[time_s >= start_s - 2.0]
+    peak = float(lately.max(initial=0.0))
+    if peak <= 0 or g.size < 2:
         return None
-    first = back.start + (int(under[-1]) + 1 if under.size else 0)
+    under = np.flatnonzero((g < 0.7 * peak) & (time_s < start_s))
+    first = int(under[-1]) + 1 if under.size else 0
     return max(0.0, start_s - float(time_s[min(first, time_s.size - 1)]))
 
 
@@ -324,11 +329,3 @@ def _window(time_s: FloatArray, start: float, end: float) -> slice:
     first = int(np.searchsorted(time_s, start))
     last = int(np.searchsorted(time_s, end, side="right"))
     return slice(min(first, max(last - 1, 0)), max(last, 1))
-
-
-def _mean(values: FloatArray | None, part: slice) -> float:
-    if values is None:
-        return float("nan")
-    known = values[part]
-    known = known[np.isfinite(known)]
-    return float(known.mean()) if known.size else float("nan")

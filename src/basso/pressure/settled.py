@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from basso.recording.recording import Frame
 from basso.recording.roles import Role
-from basso.recording.rolling import rolling_max, rolling_mean, rolling_min
+from basso.recording.rolling import any_lately, rolling_mean
 from basso.units import FloatArray
 
 WARM_C = 60.0
@@ -60,16 +60,13 @@ def settled(frame: Frame, lateral_g: FloatArray | None, longitudinal_g: FloatArr
     window = max(1, round(limits.for_s / step))
     smooth = max(1, round(0.2 / step))
 
-    def lately(values: FloatArray, highest: bool) -> FloatArray:
-        smoothed = rolling_mean(np.nan_to_num(values), smooth)
-        look = rolling_max if highest else rolling_min
-        return look(smoothed, window, trailing=True)
-
+    thrown = np.zeros(known.shape, dtype=bool)
     if lateral_g is not None:
-        calm &= lately(np.abs(lateral_g), True) <= limits.lateral_g
+        thrown |= np.abs(rolling_mean(np.nan_to_num(lateral_g), smooth)) > limits.lateral_g
     if longitudinal_g is not None:
-        calm &= lately(longitudinal_g, True) <= limits.driving_g
-        calm &= lately(longitudinal_g, False) >= -limits.braking_g
+        along = rolling_mean(np.nan_to_num(longitudinal_g), smooth)
+        thrown |= (along > limits.driving_g) | (along < -limits.braking_g)
+    calm &= ~any_lately(thrown, window)
     started = np.flatnonzero(running(rpm))
     if started.size:
         calm &= frame.time_s >= frame.time_s[started[0]] + 4.0

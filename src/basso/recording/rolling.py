@@ -1,12 +1,13 @@
-"""Moving means, minima and maxima over samples, in NumPy.
+"""Moving means, minima, maxima and memories over samples, in NumPy.
 
 SciPy has the same filters, but importing them costs as much as reading an hour's log (measured: 0.45 s against
-0.35 s), and these three are all that judging needs. Each takes time linear in n whatever the window.
+0.35 s), and these are all that judging needs. Each takes time linear in n whatever the window.
 """
 
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from basso.units import FloatArray
 
@@ -45,6 +46,13 @@ def rolling_max(values: FloatArray, size: int, trailing: bool = False) -> FloatA
 def rolling_min(values: FloatArray, size: int, trailing: bool = False) -> FloatArray:
     """Smallest of ``size`` samples about each sample (or up to it); edges repeat. No NaN, please."""
     return -rolling_max(-values, size, trailing)
+
+
+def any_lately(mask: NDArray[np.bool_], size: int) -> NDArray[np.bool_]:
+    """Where ``mask`` was true in any of the last ``size`` samples, the sample itself included."""
+    total = np.concatenate([[0], np.cumsum(mask, dtype=np.int64)])
+    before = np.concatenate([np.zeros(min(size, mask.size), dtype=np.int64), total[1 : max(1, mask.size - size + 1)]])
+    return np.asarray(total[1:] > before[: mask.size])
 
 
 def bell_smooth(values: FloatArray, sigma: float) -> FloatArray:

@@ -59,7 +59,7 @@ def _speed_in(recording: Recording, start: float, end: float) -> FloatArray | No
     speed = recording.channel(Role.SPEED)
     if speed is None:
         return None
-    part = speed.values[(speed.time_s >= start) & (speed.time_s <= end)]
+    part = speed.values[int(np.searchsorted(speed.time_s, start)) : int(np.searchsorted(speed.time_s, end, side="right"))]
     part = part[np.isfinite(part)]
     return part if part.size else None
 

@@ -70,12 +70,12 @@ def impossible_samples(values: FloatArray, time_s: FloatArray) -> NDArray[np.boo
     if known.size < 5:
         return marked
     p, t = values[known], time_s[known]
-    step = float(np.median(np.diff(t)))
-    jump = max(_JUMP_KPA, 8.0 * noise_kpa(p))
-    bad = np.zeros(p.shape, dtype=bool)
-    bad |= p > _MOST_KPA
-    bad |= _there_and_back(p, t, jump, step)
-    bad |= _onto_one_value(p, t, jump)
+    noise = noise_kpa(p)
+    jump = max(_JUMP_KPA, 8.0 * noise)
+    bad = p > _MOST_KPA
+    if float(np.abs(np.diff(p)).max()) > jump:
+        bad |= _there_and_back(p, t, jump, float(np.median(np.diff(t))))
+        bad |= _onto_one_value(p, t, jump, noise)
     marked[known] = bad
     return marked
 
@@ -105,7 +105,7 @@ def _there_and_back(p: FloatArray, t: FloatArray, jump: float, step: float) -> N
     return bad
 
 
-def _onto_one_value(p: FloatArray, t: FloatArray, jump: float) -> NDArray[np.bool_]:
+def _onto_one_value(p: FloatArray, t: FloatArray, jump: float, noise: float) -> NDArray[np.bool_]:
     """Runs of one exact value entered and left by a jump: a rail, an open connector."""
     change = np.abs(np.diff(p))
     fast = change > np.maximum(jump, FASTEST_KPA_PER_S * np.minimum(np.diff(t), 0.02))
@@ -118,7 +118,7 @@ def _onto_one_value(p: FloatArray, t: FloatArray, jump: float) -> NDArray[np.boo
     at_end = (level == p.min()) | (level == p.max())
     on_rail = at_end & ((np.abs(level) < 6.0) | (level > 700.0) | (level < -20.0))
     # Three equal readings from a noisy sensor are no coincidence; on a rail one is enough.
-    held = ((ends - starts) >= 3) & (noise_kpa(p) > 0.2)
+    held = ((ends - starts) >= 3) & (noise > 0.2)
     wrong = jumps_in & jumps_out & (on_rail | held) & (ends - starts < p.size)
     return np.repeat(wrong, ends - starts)
 
@@ -129,10 +129,8 @@ def _stuck(recording: Recording, values: FloatArray, time_s: FloatArray) -> NDAr
     if not recording.has(Role.RPM):
         return stuck
     rpm = frame_on(recording, Role.OIL_PRESSURE).filled(Role.RPM, np.nan)
-    known = np.isfinite(values)
-    same = np.zeros(values.size - 1, dtype=bool)
-    same[:] = known[1:] & known[:-1] & (np.abs(np.diff(values)) <= 1e-6)
-    for start, end in runs_of(same):
+    runs = [r for r in runs_of(np.abs(np.diff(values)) <= 1e-6) if r[1] - r[0] >= 4]
+    for start, end in runs:
         last = min(end, values.size - 1)
         if time_s[last] - time_s[start] < _STUCK_S:
             continue
