@@ -97,7 +97,7 @@ def find_layout(lines: list[str]) -> TextLayout | None:
     for row in between:
         if any(row) and _looks_like_units(row):
             units = row
-    sample = tuple(r for r in rows[data_line:] if any(r))
+    sample = tuple(r for r in rows[data_line : data_line + 80] if any(r))
     commas = sum("," in f for r in sample for f in r if is_number(f))
     points = sum("." in f for r in sample for f in r if is_number(f))
     return TextLayout(

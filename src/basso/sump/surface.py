@@ -72,9 +72,13 @@ def height_at(offset_m: FloatArray, ax_g: FloatArray, ay_g: FloatArray, x_m: flo
 
 def pickup_head_m(pan: BoxPan, volume_l: FloatArray, ax_g: FloatArray, ay_g: FloatArray) -> FloatArray:
     """Head of oil over the pickup's mouth along the effective gravity, metres; negative when it is bare."""
-    offset = surface_offset_m(pan, volume_l, ax_g, ay_g)
+    return head_at(pan, surface_offset_m(pan, volume_l, ax_g, ay_g), ax_g, ay_g)
+
+
+def head_at(pan: BoxPan, offset_m: FloatArray, ax_g: FloatArray, ay_g: FloatArray) -> FloatArray:
+    """Head of oil over the pickup's mouth for a known surface; metres along the effective gravity."""
     x, y, z = pan.pickup_m
-    upright = height_at(offset, ax_g, ay_g, x, y) - z
+    upright = height_at(offset_m, ax_g, ay_g, x, y) - z
     head: FloatArray = upright / np.sqrt(1.0 + np.square(ax_g) + np.square(ay_g))
     return head
 

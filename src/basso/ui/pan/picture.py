@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from basso.sump.shape import BoxPan
-from basso.sump.surface import height_at, oil_outline, pickup_head_m, surface_offset_m, wetted_section
+from basso.sump.surface import head_at, height_at, oil_outline, surface_offset_m, wetted_section
 
 ASSUMED_PAN = BoxPan(0.26, 0.20, 0.16, (-0.03, 0.042, 0.008))
 """A plain box until a pan is measured (the Sump station)."""
@@ -75,6 +75,6 @@ def pan_picture(pan: BoxPan, volume_l: float, ax_g: float, ay_g: float) -> PanPi
         behind=oil_outline(pan, across, ay_g, pan.width_m / 2),
         side=oil_outline(pan, along, ax_g, pan.length_m / 2),
         above=wetted_section(pan, offset, ax_g, ay_g),
-        head_m=float(pickup_head_m(pan, np.array(volume_l), ax, ay)),
+        head_m=float(head_at(pan, np.array(offset), ax, ay)),
         throw=(-ax_g, -ay_g),
     )

@@ -41,7 +41,7 @@ class Pyramid:
         self.values = values
         low = np.where(np.isnan(values), np.inf, values)
         high = np.where(np.isnan(values), -np.inf, values)
-        self._levels: list[tuple[FloatArray, FloatArray]] = [(low, high)]
+        self._levels: list[tuple[FloatArray, FloatArray]] = [_closed(low, high)]
         while low.size > 4096:
             whole = low.size // _STEP * _STEP
             tail = low.size - whole
@@ -51,7 +51,7 @@ class Pyramid:
                 low_next = np.append(low_next, low[whole:].min())
                 high_next = np.append(high_next, high[whole:].max())
             low, high = low_next, high_next
-            self._levels.append((low, high))
+            self._levels.append(_closed(low, high))
 
     def columns(self, start_s: float, end_s: float, count: int) -> Columns:
         """Reduce the view from ``start_s`` to ``end_s`` to ``count`` pixel columns."""
@@ -69,14 +69,18 @@ class Pyramid:
             level += 1
         size = _STEP**level
         low, high = self._levels[level]
-        low_i, high_i = a // size, np.minimum(-(-b // size), low.size)
+        low_i, high_i = a // size, np.minimum(-(-b // size), low.size - 1)
         filled = high_i > low_i
-        starts = np.minimum(low_i, low.size - 1)
+        starts = np.minimum(low_i, low.size - 2)
         # reduceat over [start, next start): close each block with its own end
-        index = np.column_stack([starts, np.minimum(np.maximum(high_i, starts + 1), low.size)]).ravel()
-        padded_low, padded_high = np.append(low, np.inf), np.append(high, -np.inf)
-        lows = np.minimum.reduceat(padded_low, index)[::2]
-        highs = np.maximum.reduceat(padded_high, index)[::2]
+        index = np.column_stack([starts, np.minimum(np.maximum(high_i, starts + 1), low.size - 1)]).ravel()
+        lows = np.minimum.reduceat(low, index)[::2]
+        highs = np.maximum.reduceat(high, index)[::2]
         empty = ~filled | ~np.isfinite(lows)
         x = (np.arange(count) + 0.5) / count
         return Columns(x, np.where(empty, np.nan, lows), np.where(empty, np.nan, highs), dense=True)
+
+
+def _closed(low: FloatArray, high: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """A level with one neutral block at its end, so that the last real one can be closed."""
+    return np.append(low, np.inf), np.append(high, -np.inf)

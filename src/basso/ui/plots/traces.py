@@ -192,7 +192,7 @@ class Traces(QWidget):
             if line.style == "floor":
                 paint.trace(painter, c, to_x, to_y, self._look.color("below"), 1.0, Qt.PenStyle.DashLine)
             elif line.style == "measured":
-                paint.trace(painter, c, to_x, to_y, self._look.color("ink"), 1.0 if c.dense else 1.25)
+                paint.trace(painter, c, to_x, to_y, self._look.color("ink"))
 
     def _paint_below(self, painter: QPainter, measured, floor, to_x: tuple[float, float], to_y: tuple[float, float]) -> None:  # type: ignore[no-untyped-def]
         """Hatch what lies between the floor and the pressure below it."""
