@@ -195,10 +195,20 @@ def _trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], 
         return checks, [], recording
     if not recording.has(Role.OIL_TEMP):
         checks.append(
-            Check("oil_temp", "warn", "There is no oil temperature: share of normal is by rpm only, and hot oil cannot be told from wear.")
+            Check(
+                "oil_temp",
+                "warn",
+                "There is no oil temperature: share of normal is by rpm only, and hot oil cannot be told from wear.",
+            )
         )
     if not recording.has(Role.LATERAL_G) and not recording.has(Role.LONGITUDINAL_G):
-        checks.append(Check("g", "warn", "There is no g channel: the direction in which the oil was thrown is derived where it can be."))
+        checks.append(
+            Check(
+                "g",
+                "warn",
+                "There is no g channel: the direction in which the oil was thrown is derived where it can be.",
+            )
+        )
     found = [check_spikes(recording), check_zero(recording), *check_axes(recording)]
     checks += found
     corrections = [c.correction for c in found if c.correction is not None and c.correction.key not in options.refused]
@@ -260,7 +270,11 @@ def _judge(dip: Dip, s: Signals, laps: Sequence[Lap], track: TrackMap | None) ->
 
 
 def _unjudged(
-    recording: Recording, options: JudgeOptions, corrected: Recording, checks: list[Check], corrections: list[Correction]
+    recording: Recording,
+    options: JudgeOptions,
+    corrected: Recording,
+    checks: list[Check],
+    corrections: list[Correction],
 ) -> Analysis:
     pressure = recording.channel(Role.OIL_PRESSURE)
     time_s = pressure.time_s if pressure is not None else np.zeros(1)
@@ -273,5 +287,3 @@ def _unjudged(
         no_expectation("oil pressure or engine speed is missing"), time_s, pressure.values if pressure is not None else nothing,
         nothing, floor, nothing, None, None, None, false, false, 0.0, (), measure_exposure(time_s, false, false, 0.0, nothing),
     )  # fmt: skip
-
-

@@ -10,20 +10,32 @@ Exact factors: 1 psi = 6.894757293168361 kPa (lbf and inch are exact), 1 bar = 1
 
 from __future__ import annotations
 
+import math
 import re
 from dataclasses import dataclass, field
 from enum import StrEnum
 from types import MappingProxyType
-from typing import overload
+from typing import TYPE_CHECKING, Any, overload
 
-import numpy as np
-from numpy.typing import NDArray
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    FloatArray = NDArray[np.float64]
 
 STANDARD_GRAVITY_MPS2 = 9.80665
 STANDARD_ATMOSPHERE_KPA = 101.325
 PSI_KPA = 6.894757293168361
 
-FloatArray = NDArray[np.float64]
+
+def __getattr__(name: str) -> Any:
+    """``FloatArray`` at run time, made when first asked for: the window's frame needs units but no NumPy."""
+    if name == "FloatArray":
+        import numpy as np
+        from numpy.typing import NDArray
+
+        return NDArray[np.float64]
+    raise AttributeError(name)
 
 
 class Quantity(StrEnum):
@@ -120,7 +132,7 @@ _UNITS: tuple[tuple[Unit, tuple[str, ...]], ...] = (
     (Unit("min", _Q.TIME, 60.0), ("min", "minutes")),
     (Unit("h", _Q.TIME, 3600.0), ("h", "hours")),
     (Unit("rpm", _Q.ROTATION), ("rpm", "1/min", "r/min", "rev/min", "min-1", "u/min")),
-    (Unit("rad/s", _Q.ROTATION, 60.0 / (2 * np.pi)), ("rad/s",)),
+    (Unit("rad/s", _Q.ROTATION, 60.0 / (2 * math.pi)), ("rad/s",)),
     (Unit("Hz", _Q.ROTATION, 60.0), ("hz", "1/s", "rev/s", "rps")),
     (Unit("krpm", _Q.ROTATION, 1000.0), ("krpm", "rpm*1000", "rpmx1000", "x1000rpm", "1000rpm")),
     (Unit("%", _Q.RATIO), ("%", "pct", "percent")),
@@ -191,7 +203,7 @@ class DisplayUnits:
         Negative numbers carry a true minus sign, thousands a thin space, so that columns align.
         """
         unit = self.unit(quantity)
-        if not np.isfinite(value):
+        if not math.isfinite(value):
             return "–"
         shown = unit.difference_from_base(value) if difference else unit.from_base(value)
         text = f"{shown:+,.{digits_of(unit)}f}" if signed else f"{shown:,.{digits_of(unit)}f}"

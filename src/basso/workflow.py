@@ -25,7 +25,10 @@ def open_recording(path: Path, options: ReadOptions | None = None, progress: Pro
 
 
 def judge(
-    recording: Recording, options: JudgeOptions | None = None, normal: Sequence[Recording] = (), progress: Progress = silent
+    recording: Recording,
+    options: JudgeOptions | None = None,
+    normal: Sequence[Recording] = (),
+    progress: Progress = silent,
 ) -> Analysis:
     """Judge a recording, against its own normal or that of earlier recordings."""
     from basso.analysis import JudgeOptions, analyse, pooled_normal

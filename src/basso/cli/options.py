@@ -23,7 +23,11 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
         help='what a column is, such as oil_pressure="P3 gallery"; repeatable',
     )  # fmt: skip
     group.add_argument(
-        "--unit", action="append", default=[], metavar="COLUMN=UNIT", help='its unit, such as "P3 gallery=psi"; repeatable'
+        "--unit",
+        action="append",
+        default=[],
+        metavar="COLUMN=UNIT",
+        help='its unit, such as "P3 gallery=psi"; repeatable',
     )
 
 
@@ -35,7 +39,9 @@ def add_judging(parser: argparse.ArgumentParser) -> None:
         help="slope:BASE,PER1000 (kPa at 0 rpm and per 1000 rpm), fixed:KPA, table:RPM=KPA,… or share:FRACTION of the "
         "expected pressure; repeatable, the highest applies (default: slope:0,48.3 and share:0.70)",
     )  # fmt: skip
-    group.add_argument("--rpm-gate", type=float, default=1500.0, metavar="RPM", help="judge only above this (default 1500)")
+    group.add_argument(
+        "--rpm-gate", type=float, default=1500.0, metavar="RPM", help="judge only above this (default 1500)"
+    )
     group.add_argument(
         "--min-duration", type=float, default=0.15, metavar="S", help="shorter dips are not events (default 0.15)"
     )
@@ -50,7 +56,8 @@ def reading(arguments: argparse.Namespace) -> ReadOptions:
     from basso.formats.registry import ReadOptions, parse_role_option, parse_unit_option
 
     return ReadOptions(
-        roles=dict(parse_role_option(t) for t in arguments.role), units=dict(parse_unit_option(t) for t in arguments.unit)
+        roles=dict(parse_role_option(t) for t in arguments.role),
+        units=dict(parse_unit_option(t) for t in arguments.unit),
     )
 
 

@@ -23,9 +23,7 @@ def clock_seconds(column: pl.Series) -> FloatArray | None:
     names = parts.columns
     numbers = [parts[n].cast(pl.Float64, strict=False).to_numpy() for n in names]
     three = first.count(":") == 2
-    seconds = (
-        numbers[0] * 3600.0 + numbers[1] * 60.0 + numbers[2] if three else numbers[0] * 60.0 + numbers[1]
-    )
+    seconds = numbers[0] * 3600.0 + numbers[1] * 60.0 + numbers[2] if three else numbers[0] * 60.0 + numbers[1]
     return _past_midnight(seconds, 86400.0 if three else 3600.0)
 
 
@@ -36,7 +34,13 @@ def _past_midnight(seconds: FloatArray, period: float) -> FloatArray:
 
 
 def _date_times(text: pl.Series) -> FloatArray | None:
-    for pattern in (None, "%d/%m/%Y %H:%M:%S%.f", "%Y/%m/%d %H:%M:%S%.f", "%d.%m.%Y %H:%M:%S%.f", "%d-%m-%Y %H:%M:%S%.f"):
+    for pattern in (
+        None,
+        "%d/%m/%Y %H:%M:%S%.f",
+        "%Y/%m/%d %H:%M:%S%.f",
+        "%d.%m.%Y %H:%M:%S%.f",
+        "%d-%m-%Y %H:%M:%S%.f",
+    ):
         try:
             parsed = text.str.replace(r"Z$", "").str.to_datetime(pattern, time_unit="us", strict=True)
         except pl.exceptions.PolarsError:

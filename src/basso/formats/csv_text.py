@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import gzip
 import hashlib
-import io
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
@@ -15,16 +14,18 @@ import numpy as np
 
 from basso.errors import FormatError
 from basso.formats.registry import ReadOptions
-from basso.formats.sniff import MISSING_WORDS, TextLayout, find_layout, is_number
+from basso.formats.sniff import TextLayout, find_layout
+from basso.formats.table import Table, read_table
 from basso.progress import Progress
 from basso.recording.channel import Channel
 from basso.recording.plausible import assume_unit, contradicts
 from basso.recording.recording import Recording
 from basso.recording.roles import QUANTITY_OF, Heading, Role, recognise, take_apart
-from basso.units import UNITS, FloatArray, Quantity, Unit, parse_unit
+from basso.units import UNITS, FloatArray, Quantity, parse_unit
 
 _HEAD_BYTES = 262144
 _HEAD_LINES = 400
+_SMALL_BYTES = 3_000_000
 _NAMES_OF_SEPARATORS = MappingProxyType({",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"})
 _NEEDED = (Role.OIL_PRESSURE, Role.RPM)
 
@@ -64,9 +65,10 @@ def _content_hash(raw: bytes) -> str:
 def _parsed(path: Path, raw: bytes, options: ReadOptions, progress: Progress) -> tuple[Recording, TextLayout]:
     layout = _layout(path, raw)
     progress(0.1, f"reading {path.name}")
-    table, notes = _table(path, raw, layout)
+    notes: list[str] = []
+    columns = _columns(path, read_table(path, raw, layout, notes), layout, notes)
     progress(0.6, f"recognising the columns of {path.name}")
-    return _recording(path, layout, table, options, notes), layout
+    return _recording(path, layout, columns, options, notes), layout
 
 
 def _text_bytes(path: Path) -> tuple[bytes, str]:
@@ -122,120 +124,22 @@ class _Column:
     numbers: FloatArray
 
 
-def _table(path: Path, raw: bytes, layout: TextLayout) -> tuple[tuple[list[_Column], FloatArray], list[str]]:
-    import polars as pl
-
-    notes: list[str] = []
-    names = list(layout.names)
-    width = max(len(names), max((len(r) for r in layout.sample[:5]), default=0))
-    names += [""] * (width - len(names))
-    while names and not names[-1] and all(len(r) < len(names) or not r[-1] for r in layout.sample):
-        names.pop()
-    body = _whole_last_row(raw, layout, len(names), notes)
-    keys = [f"c{i}" for i in range(len(names))]
-    textual = {i for i in range(len(names)) if _is_text_column(layout.sample, i)}
-    schema: dict[str, type[pl.DataType]] = {k: pl.String if i in textual else pl.Float64 for i, k in enumerate(keys)}
-
-    def load(types: dict[str, type[pl.DataType]], missing: list[str] | None = None) -> pl.DataFrame:
-        return pl.read_csv(
-            io.BytesIO(body), has_header=False, skip_lines=layout.data_line, separator=layout.separator, schema=types,
-            decimal_comma=layout.decimal_comma, extra_columns="ignore", missing_columns="insert", null_values=missing,
-
-        )  # fmt: skip
-
-    try:
-        # Without a list of words for "missing" the parser is twice as quick; a file that has them comes round again.
-        frame = load(schema)
-    except pl.exceptions.PolarsError:
-        try:
-            frame = load(dict.fromkeys(keys, pl.String), list(MISSING_WORDS))
-        except pl.exceptions.PolarsError as error:
-            first = str(error).splitlines()[0]
-            raise FormatError(path, f"breaks the table's form ({first})", "open it in an editor and repair it") from None
-        frame = _mend_numbers(path, frame, names, textual, layout, notes)
-    if frame.height < 2:
-        raise FormatError(path, "has fewer than two rows of data", "export the whole session again")
-
-    headings = _headings(names, layout)
-    clock_index, seconds = _find_time(path, frame, headings, textual, notes)
+def _columns(path: Path, table: Table, layout: TextLayout, notes: list[str]) -> tuple[list[_Column], FloatArray]:
+    """The columns in time order, and the time in seconds."""
+    headings = _headings(table.names, layout)
+    clock_index, seconds = _find_time(path, table, headings, notes)
     columns: list[_Column] = []
-    for i, key in enumerate(keys):
+    for i, (heading, values) in enumerate(zip(headings, table.columns, strict=True)):
         if i == clock_index:
-            columns.append(_Column(headings[i], seconds))
-        elif i in textual:
-            if headings[i].name:
-                notes.append(f"Column '{headings[i].name}' holds text and was left out.")
-        else:
-            columns.append(_Column(headings[i], _finite(frame[key].to_numpy())))
-    ordered = _in_order(columns, seconds, notes)
-    return ordered, notes
+            columns.append(_Column(heading, seconds))
+        elif isinstance(values, np.ndarray):
+            columns.append(_Column(heading, values))
+        elif heading.name:
+            notes.append(f"Column '{heading.name}' holds text and was left out.")
+    return _in_order(columns, seconds, notes)
 
 
-def _finite(values: FloatArray) -> FloatArray:
-    """Infinite readings become missing."""
-    if not np.isfinite(values.sum()) and np.isinf(values).any():
-        return np.where(np.isinf(values), np.nan, values)
-    return values
-
-
-def _whole_last_row(body: bytes, layout: TextLayout, width: int, notes: list[str]) -> bytes:
-    """Leave out a last row that was cut short while it was written."""
-    tail = body[-_HEAD_BYTES:]
-    end = tail.rstrip(b"\r\n\x1a ")
-    start = end.rfind(b"\n") + 1
-    fields = end[start:].count(layout.separator.encode()) + 1
-    usual = min((len(r) for r in layout.sample[:20]), default=width)
-    cut = fields < min(width, usual) or not body.endswith((b"\n", b"\r", b"\x1a")) and start > 0 and _odd_last(end, start)
-    if cut and start > 0:
-        notes.append("The last row was cut short (the file ends in the middle of it) and was left out.")
-        return body[: len(body) - len(tail) + start]
-    return body
-
-
-def _odd_last(end: bytes, start: int) -> bool:
-    """A last line without its line end that ends in a separator, sign or exponent was surely cut."""
-    return end[-1:] in (b"-", b"+", b"e", b"E", b".")
-
-
-def _is_text_column(sample: Sequence[tuple[str, ...]], index: int) -> bool:
-    cells = [r[index] for r in sample if len(r) > index and r[index] not in MISSING_WORDS]
-    return bool(cells) and sum(is_number(c) for c in cells) < 0.5 * len(cells)
-
-
-def _mend_numbers(path: Path, frame: object, names: list[str], textual: set[int], layout: TextLayout, notes: list[str]):  # type: ignore[no-untyped-def]
-    """Cells that should be numbers and are not become missing, and are reported with row and column."""
-    import polars as pl
-
-    assert isinstance(frame, pl.DataFrame)
-    columns = []
-    for i, key in enumerate(frame.columns):
-        text = frame[key]
-        if i in textual:
-            columns.append(text)
-            continue
-        clean = text.str.strip_chars()
-        if layout.decimal_comma:
-            clean = clean.str.replace(",", ".", literal=True)
-        numbers = clean.cast(pl.Float64, strict=False)
-        bad = (numbers.is_null() & text.is_not_null() & (clean != "")).to_numpy()
-        if bad.any():
-            first = int(np.argmax(bad))
-            row, cell = layout.data_line + first + 1, text[first]
-            count = int(bad.sum())
-            if count > 0.02 * bad.size and count > 5:
-                raise FormatError(
-                    path, f"has text where numbers belong ({count} cells; the first is '{str(cell)[:30]}')",
-                    "repair or remove that column", f"row {row}, column '{names[i]}'",
-                )  # fmt: skip
-            notes.append(
-                f"Row {row}, column '{names[i]}': '{str(cell)[:30]}' is no number; {count} such "
-                f"{'cell was' if count == 1 else 'cells were'} taken as missing."
-            )
-        columns.append(numbers.alias(key))
-    return pl.DataFrame(columns)
-
-
-def _headings(names: list[str], layout: TextLayout) -> list[Heading]:
+def _headings(names: Sequence[str], layout: TextLayout) -> list[Heading]:
     headings = []
     seen: dict[str, int] = {}
     for i, name in enumerate(names):
@@ -250,22 +154,21 @@ def _headings(names: list[str], layout: TextLayout) -> list[Heading]:
     return headings
 
 
-def _find_time(path, frame, headings: list[Heading], textual: set[int], notes: list[str]) -> tuple[int, FloatArray]:  # type: ignore[no-untyped-def]
+def _find_time(path: Path, table: Table, headings: list[Heading], notes: list[str]) -> tuple[int, FloatArray]:
     """The time column and its values in seconds (not yet starting at zero)."""
-    from basso.formats.clock import clock_seconds
-
     roles = recognise(headings)
     order = [i for i, r in enumerate(roles) if r is Role.TIME]
     order += [i for i, h in enumerate(headings) if i not in order and "time" in h.words and "lap" not in h.words]
     order += [0] if 0 not in order else []
     for i in order:
-        column = frame[f"c{i}"]
-        if i in textual:
-            seconds = clock_seconds(column)
+        values = table.columns[i]
+        if not isinstance(values, np.ndarray):
+            from basso.formats.clock import clock_seconds
+
+            seconds = clock_seconds(values)
             if seconds is not None and np.isfinite(seconds).mean() > 0.9:
                 return i, seconds
             continue
-        values = column.to_numpy(writable=True)
         known = values[np.isfinite(values)]
         if known.size < 0.9 * values.size or known.size < 2 or known[-1] <= known[0]:
             continue
@@ -280,9 +183,11 @@ def _find_time(path, frame, headings: list[Heading], textual: set[int], notes: l
         if unit is not None and stated:
             return i, unit.to_base(values)
         step = float(np.median(steps[steps > 0])) if np.any(steps > 0) else 0.0
-        if known[0] > 1e11 or step > 1.9 and float(step).is_integer() and known[-1] - known[0] > 20000:
+        if known[0] > 1e11 or (step > 1.9 and float(step).is_integer() and known[-1] - known[0] > 20000):
             scale = 1e-6 if known[0] > 1e14 else 1e-3
-            notes.append(f"'{headings[i].name}' has no unit; by its steps it was taken as {'µs' if scale < 1e-4 else 'ms'}.")
+            notes.append(
+                f"'{headings[i].name}' has no unit; by its steps it was taken as {'µs' if scale < 1e-4 else 'ms'}."
+            )
             return i, values * scale
         return i, values
     raise FormatError(
@@ -332,7 +237,7 @@ def _recording(
     channels = _with_shared_times(channels)
     for role in _NEEDED:
         if not any(c.role is role for c in channels):
-            notes.append(f"No column was recognised as {role}; name it with --role {role}=\"NAME\".")
+            notes.append(f'No column was recognised as {role}; name it with --role {role}="NAME".')
     facts = {r[0].rstrip(":"): r[1] for r in layout.preamble if len(r) >= 2 and r[0] and r[1]}
     return Recording(path, "CSV", tuple(channels), tuple(notes), MappingProxyType(facts))
 
@@ -371,7 +276,9 @@ def _channel(
             unit, assumed = better, True
     if unit is not None and unit.absolute:
         # The day's atmosphere is not known here; zero correction measures it. Keep the value as logged.
-        notes.append(f"'{heading.name}' is absolute pressure ({unit.symbol}); the zero is taken from the engine-off reading.")
+        notes.append(
+            f"'{heading.name}' is absolute pressure ({unit.symbol}); the zero is taken from the engine-off reading."
+        )
     base = unit.to_base(values) if unit is not None else values
     return Channel(heading.name, role, unit, assumed, seconds, np.ascontiguousarray(base, dtype=np.float64))
 
@@ -395,5 +302,3 @@ def _with_shared_times(channels: list[Channel]) -> list[Channel]:
         times = shared.setdefault(key, channel.time_s[known])
         result.append(replace(channel, time_s=times, values=channel.values[known]))
     return result
-
-

@@ -12,7 +12,24 @@ from basso.units import parse_unit
 _SEPARATORS = (",", ";", "\t", "|")
 _NUMBER = re.compile(r"^[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$")
 _CLOCK = re.compile(r"^(\d{1,4}[-/.]\d{1,2}[-/.]\d{1,4}[T ])?\d{1,2}:\d{2}(:\d{2})?([.,]\d+)?Z?$")
-MISSING_WORDS = ("", "nan", "NaN", "NAN", "null", "NULL", "n/a", "N/A", "#N/A", "-", "--", "---", "inf", "-inf", "Inf", "None")
+MISSING_WORDS = (
+    "",
+    "nan",
+    "NaN",
+    "NAN",
+    "null",
+    "NULL",
+    "n/a",
+    "N/A",
+    "#N/A",
+    "-",
+    "--",
+    "---",
+    "inf",
+    "-inf",
+    "Inf",
+    "None",
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,9 +86,7 @@ def find_layout(lines: list[str]) -> TextLayout | None:
     """
     best: tuple[float, str, int] | None = None
     for separator in _SEPARATORS:
-        widths = Counter(
-            len(split_line(line, separator)) for line in lines if line.strip() and separator in line
-        )
+        widths = Counter(len(split_line(line, separator)) for line in lines if line.strip() and separator in line)
         usable = [(count * min(width, 8), width) for width, count in widths.items() if width > 1]
         if not usable:
             continue

@@ -189,7 +189,7 @@ def _frothed(dip: Dip, s: Signals, rpm: float, side: float, along: float, thrown
     harmless = slower.enough and slower.fraction_low < 0.10
     share = dip.min_share if dip.min_share is not None else 1.0
     explained = sags and share > still.median_share - 0.15
-    if explained and still.fraction_low > 0.6 or sags and harmless:
+    if (explained and still.fraction_low > 0.6) or (sags and harmless):
         return Cause("high_rpm", 0.9 if harmless else 0.75, _froth_words(rpm, still), side, along, None)
     doubtful = not still.enough or still.fraction_low > 0.10 or thrown.name == "acceleration"
     if harmless and doubtful and rpm >= s.high_rpm:
@@ -272,7 +272,10 @@ def _thrown(dip: Dip, s: Signals, side: float, along: float) -> Cause | None:
     if s.lateral_g is not None:
         candidates += [("left_turn", s.lateral_g, 1.0, "left turn"), ("right_turn", s.lateral_g, -1.0, "right turn")]
     if s.longitudinal_g is not None:
-        candidates += [("braking", s.longitudinal_g, -1.0, "braking"), ("acceleration", s.longitudinal_g, 1.0, "acceleration")]
+        candidates += [
+            ("braking", s.longitudinal_g, -1.0, "braking"),
+            ("acceleration", s.longitudinal_g, 1.0, "acceleration"),
+        ]
     if not candidates:
         return None
     before = _window(s.time_s, dip.start_s - _LEAD_S, dip.start_s)
@@ -280,9 +283,7 @@ def _thrown(dip: Dip, s: Signals, side: float, along: float) -> Cause | None:
     age = dip.start_s - s.time_s[before]
     weight = np.exp(-((age - 0.35) ** 2) / (2 * 0.35**2))
     weight /= max(float(weight.sum()), 1e-9)
-    held = [
-        (sign * float(weight @ g[before]), name, g, sign, words) for name, g, sign, words in candidates
-    ]
+    held = [(sign * float(weight @ g[before]), name, g, sign, words) for name, g, sign, words in candidates]
     held.sort(key=lambda h: h[0], reverse=True)
     best, name, g, sign, words = held[0]
     if best < LEAST_G:

@@ -129,7 +129,9 @@ def fit_expected(
     if temperature_c is not None:
         use &= np.isfinite(temperature_c)
     if int(use.sum()) < 40:
-        return no_expectation("there is too little steady running with the pan level and the oil warm to learn normal from")
+        return no_expectation(
+            "there is too little steady running with the pan level and the oil warm to learn normal from"
+        )
     p, n = pressure_kpa[use], rpm[use]
     t = temperature_c[use] if temperature_c is not None else None
     cells = _grid(p, n, t, oil)
@@ -219,7 +221,13 @@ def _reweighted(cells: _Cells, robust: FloatArray, top_kpa: float, with_temperat
     near = cells.log_p - prior_b[0] * cells.log_rpm - prior_c[0] * cells.log_v
     low = np.log(max(top_kpa * 0.75, 50.0))
     x = np.array(
-        [float(np.percentile(near, 70)), prior_b[0], prior_c[0] if with_temperature else 0.0, np.log(top_kpa * 1.05), np.log(9.0)]
+        [
+            float(np.percentile(near, 70)),
+            prior_b[0],
+            prior_c[0] if with_temperature else 0.0,
+            np.log(top_kpa * 1.05),
+            np.log(9.0),
+        ]
     )
     lower = np.array([np.log(20.0), 0.15, -0.05, low, np.log(3.0)])
     upper = np.array([np.log(5000.0), 1.8, 1.8, np.log(max(top_kpa * 3.0, 100.0)), np.log(30.0)])
@@ -242,9 +250,7 @@ def _log_curve(x: FloatArray, cells: _Cells) -> tuple[FloatArray, FloatArray]:
     both = np.logaddexp(-m * free, -m * x[3])
     unlimited = np.exp(-m * free - both)  # how much the free curve, not the relief, sets the pressure
     by_m = both / m + unlimited * free + (1.0 - unlimited) * x[3]
-    jacobian = np.column_stack(
-        [unlimited, unlimited * cells.log_rpm, unlimited * cells.log_v, 1.0 - unlimited, by_m]
-    )
+    jacobian = np.column_stack([unlimited, unlimited * cells.log_rpm, unlimited * cells.log_v, 1.0 - unlimited, by_m])
     return -both / m, jacobian
 
 
@@ -261,7 +267,9 @@ def _damped_least_squares(
     scaled = weight / 0.03
 
     def cost(y: FloatArray) -> float:
-        return float(np.sum((scaled * (cells.log_p - _log_curve(y, cells)[0])) ** 2) + np.sum((pull * (y - centre)) ** 2))
+        return float(
+            np.sum((scaled * (cells.log_p - _log_curve(y, cells)[0])) ** 2) + np.sum((pull * (y - centre)) ** 2)
+        )
 
     damping, now = 1e-3, cost(x)
     for _ in range(60):

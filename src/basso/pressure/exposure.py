@@ -23,7 +23,11 @@ class Exposure:
 
 
 def measure_exposure(
-    time_s: FloatArray, is_running: NDArray[np.bool_], judged: NDArray[np.bool_], below_floor_s: float, share: FloatArray
+    time_s: FloatArray,
+    is_running: NDArray[np.bool_],
+    judged: NDArray[np.bool_],
+    below_floor_s: float,
+    share: FloatArray,
 ) -> Exposure:
     """Measure exposure; arrays of shape (n,). A gap longer than 2 s counts for no time."""
     weights = np.clip(np.diff(time_s, append=time_s[-1:]), 0.0, 2.0)

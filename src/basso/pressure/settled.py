@@ -43,7 +43,9 @@ def warm(frame: Frame) -> NDArray[np.bool_]:
     return np.nan_to_num(temperature, nan=-273.0) >= WARM_C
 
 
-def settled(frame: Frame, lateral_g: FloatArray | None, longitudinal_g: FloatArray | None, limits: SettledLimits) -> NDArray[np.bool_]:
+def settled(
+    frame: Frame, lateral_g: FloatArray | None, longitudinal_g: FloatArray | None, limits: SettledLimits
+) -> NDArray[np.bool_]:
     """Where the engine ran warm and steady with the pan level for the last moments; shape (n,).
 
     g is smoothed over 0.2 s before it is held against the limits, so that kerbs and noise do not count. A g

@@ -113,9 +113,7 @@ def frame_on(recording: Recording, master: Role, longest_gap_s: float = 1.5) -> 
     for channel in recording.channels:
         if channel.role is None or channel.role is Role.TIME:
             continue
-        if channel.time_s is time_s and not channel.missing:
-            roles[channel.role] = channel.values
-        elif channel.role is master:
+        if (channel.time_s is time_s and not channel.missing) or channel.role is master:
             roles[channel.role] = channel.values
         else:
             roles[channel.role] = _at(channel, time_s, longest_gap_s)

@@ -270,9 +270,7 @@ _RULES: tuple[_Rule, ...] = (
     ),
     _Rule(Role.FUEL_LEVEL, (r"\bfuel (level|lvl|qty|quantity|remaining|volume)\b", r"^fuel$"), r"press|temp|flow|used"),
 )  # fmt: skip
-_COMPILED = tuple(
-    (r.role, tuple(re.compile(p) for p in r.patterns), re.compile(r.without)) for r in _RULES
-)
+_COMPILED = tuple((r.role, tuple(re.compile(p) for p in r.patterns), re.compile(r.without)) for r in _RULES)
 
 
 def score(heading: Heading, role: Role) -> float:
@@ -285,7 +283,7 @@ def score(heading: Heading, role: Role) -> float:
     for candidate, patterns, without in _COMPILED:
         if candidate is not role:
             continue
-        if without.search(joined) and not (role is Role.ACCUMULATOR_PRESSURE):
+        if without.search(joined) and role is not Role.ACCUMULATOR_PRESSURE:
             return 0.0
         for rank, pattern in enumerate(patterns):
             if pattern.search(joined):

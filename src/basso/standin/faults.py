@@ -135,5 +135,3 @@ def _joined(columns: list[tuple[str, str, list[str]]], units_row: bool) -> bytes
         head = [",".join(f"{name} [{unit}]" if unit else name for name, unit, _ in columns)]
     rows = [",".join(cells) for cells in zip(*(c for _, _, c in columns), strict=True)]
     return ("\n".join(head + rows) + "\n").encode()
-
-

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from basso.recording.spans import runs_of
 from basso.standin.car import STEP_S, Car, Drive, Session, drive_session, dyno_session
 from basso.standin.circuit import Circuit
 from basso.standin.engine import (
@@ -19,7 +20,6 @@ from basso.standin.engine import (
     pump_flow,
 )
 from basso.standin.pan import OilMotion, Pan, move_oil
-from basso.recording.spans import runs_of
 from basso.units import STANDARD_ATMOSPHERE_KPA, FloatArray
 
 

@@ -95,14 +95,18 @@ def oil_outline(pan: BoxPan, offset_m: float, slope: float, half_width_m: float)
     return clip_below(box, lambda across, up: offset_m - slope * across - up)
 
 
-def wetted_section(pan: BoxPan, offset_m: float, ax_g: float, ay_g: float, level_m: float = 0.0) -> list[tuple[float, float]]:
+def wetted_section(
+    pan: BoxPan, offset_m: float, ax_g: float, ay_g: float, level_m: float = 0.0
+) -> list[tuple[float, float]]:
     """The part of a horizontal section that is under oil: a polygon of (x, y) points at height ``level_m``."""
     half_x, half_y = pan.length_m / 2, pan.width_m / 2
     box = [(-half_x, -half_y), (half_x, -half_y), (half_x, half_y), (-half_x, half_y)]
     return clip_below(box, lambda x, y: offset_m - ax_g * x - ay_g * y - level_m)
 
 
-def clip_below(polygon: list[tuple[float, float]], inside: Callable[[float, float], float]) -> list[tuple[float, float]]:
+def clip_below(
+    polygon: list[tuple[float, float]], inside: Callable[[float, float], float]
+) -> list[tuple[float, float]]:
     """Clip a convex polygon to where a linear function ``inside(a, b)`` is not negative."""
     result: list[tuple[float, float]] = []
     for (a0, b0), (a1, b1) in zip(polygon, polygon[1:] + polygon[:1], strict=True):

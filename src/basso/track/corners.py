@@ -78,7 +78,9 @@ class TrackMap:
         return min(inside, key=lambda p: not p.is_corner, default=None)
 
 
-def find_places(frame: Frame, laps: Sequence[Lap], lateral_g: FloatArray | None, longitudinal_g: FloatArray | None) -> TrackMap | None:
+def find_places(
+    frame: Frame, laps: Sequence[Lap], lateral_g: FloatArray | None, longitudinal_g: FloatArray | None
+) -> TrackMap | None:
     """Find corners and braking zones from the complete laps; None without laps, speed or g."""
     whole = [lap for lap in laps if lap.complete]
     travelled = _travelled_m(frame)
@@ -119,7 +121,9 @@ def _travelled_m(frame: Frame) -> FloatArray | None:
     if distance is not None and np.isfinite(distance).mean() > 0.95:
         known = np.nan_to_num(distance)
         steps = np.diff(known, prepend=known[0])
-        total: FloatArray = np.cumsum(np.where((steps < 0) | (steps > 200.0), 0.0, steps))  # a lap distance that starts again
+        total: FloatArray = np.cumsum(
+            np.where((steps < 0) | (steps > 200.0), 0.0, steps)
+        )  # a lap distance that starts again
         if total[-1] > 200.0:
             return total
     speed = frame.get(Role.SPEED)
@@ -135,7 +139,9 @@ def _corners(grid: FloatArray, side: FloatArray) -> list[Place]:
         for start, end in runs_of(sign * side > _CORNER_G, 2):
             peak = start + int(np.argmax(sign * side[start:end]))
             if (end - start) * _GRID_M >= 12.0 and sign * side[peak] > _CORNER_G + 0.1:
-                found.append((float(grid[start]), float(grid[peak]), float(grid[end - 1]) + _GRID_M, kind, float(side[peak])))
+                found.append(
+                    (float(grid[start]), float(grid[peak]), float(grid[end - 1]) + _GRID_M, kind, float(side[peak]))
+                )
     found.sort()
     return [Place(str(i + 1), kind, a, apex, b, g) for i, (a, apex, b, kind, g) in enumerate(found)]
 

@@ -41,7 +41,11 @@ def find_laps(recording: Recording) -> tuple[Lap, ...]:
     changes = np.flatnonzero(np.diff(values) != 0) + 1
     starts = np.concatenate([[0], changes])
     ends = np.concatenate([changes, [times.size - 1]])
-    spans = [(int(values[s]), float(times[s]), float(times[e])) for s, e in zip(starts, ends, strict=True) if times[e] > times[s]]
+    spans = [
+        (int(values[s]), float(times[s]), float(times[e]))
+        for s, e in zip(starts, ends, strict=True)
+        if times[e] > times[s]
+    ]
     if len(spans) < 2:
         return tuple(Lap(n, a, b, False) for n, a, b in spans)
     inner = [b - a for _, a, b in spans[1:-1]] or [b - a for _, a, b in spans]
@@ -50,7 +54,9 @@ def find_laps(recording: Recording) -> tuple[Lap, ...]:
     for i, (number, start, end) in enumerate(spans):
         alike = abs((end - start) / usual - 1.0) < 0.10
         edge = i in (0, len(spans) - 1)
-        complete = alike and _moves_throughout(recording, start, end) and not (edge and _slow(recording, start, end, spans))
+        complete = (
+            alike and _moves_throughout(recording, start, end) and not (edge and _slow(recording, start, end, spans))
+        )
         laps.append(Lap(number, start, end, complete))
     return tuple(laps)
 
@@ -59,7 +65,9 @@ def _speed_in(recording: Recording, start: float, end: float) -> FloatArray | No
     speed = recording.channel(Role.SPEED)
     if speed is None:
         return None
-    part = speed.values[int(np.searchsorted(speed.time_s, start)) : int(np.searchsorted(speed.time_s, end, side="right"))]
+    part = speed.values[
+        int(np.searchsorted(speed.time_s, start)) : int(np.searchsorted(speed.time_s, end, side="right"))
+    ]
     part = part[np.isfinite(part)]
     return part if part.size else None
 

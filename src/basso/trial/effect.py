@@ -88,7 +88,9 @@ def _balanced_mean(values: FloatArray, side: FloatArray) -> float:
     return float(np.mean([values[known & (side == s)].mean() for s in (0.0, 1.0) if np.any(known & (side == s))]))
 
 
-def _clustered(design: FloatArray, values: FloatArray, which: np.ndarray, clusters: int, covariates: int) -> tuple[FloatArray, float, int]:  # type: ignore[type-arg]
+def _clustered(
+    design: FloatArray, values: FloatArray, which: np.ndarray, clusters: int, covariates: int
+) -> tuple[FloatArray, float, int]:  # type: ignore[type-arg]
     """Least squares with the delete-one-cluster jackknife variance of the first coefficient."""
     gram = np.zeros((clusters, design.shape[1], design.shape[1]))
     moment = np.zeros((clusters, design.shape[1]))

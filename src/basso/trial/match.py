@@ -103,9 +103,17 @@ def passes_of(analysis: Analysis, places: Sequence[Place], length_m: float, side
             if inside.size < 3:
                 continue
             shares = share[inside]
-            lowest = inside[int(np.nanargmin(shares))] if np.isfinite(shares).any() else inside[int(np.argmin(analysis.pressure_kpa[inside]))]
+            lowest = (
+                inside[int(np.nanargmin(shares))]
+                if np.isfinite(shares).any()
+                else inside[int(np.argmin(analysis.pressure_kpa[inside]))]
+            )
             g = fore_g if not place.is_corner else side_g
-            temperature = float(np.nanmedian(analysis.temperature_c[inside])) if analysis.temperature_c is not None else float("nan")
+            temperature = (
+                float(np.nanmedian(analysis.temperature_c[inside]))
+                if analysis.temperature_c is not None
+                else float("nan")
+            )
             found.append(
                 Pass(
                     side, (side, log, lap.number), place.id, float(analysis.pressure_kpa[inside].min()), float(share[lowest]),

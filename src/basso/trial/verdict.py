@@ -126,7 +126,9 @@ def compare(label_a: str, a: Sequence[Analysis], label_b: str, b: Sequence[Analy
     rest = estimate_effect(others, np.array([p.min_pressure_kpa for p in others])) if others else None
     verdict, reasons = _judge(kpa, share, side_a, side_b, over)
     matched = tuple(name for name in ("oil_temp_c", "rpm", "peak_g") if getattr(side_a.conditions, name) is not None)
-    return Comparison(side_a, side_b, verdict, reasons, over, kpa, share, below, corners, rest, likeness, *exceedance, matched)
+    return Comparison(
+        side_a, side_b, verdict, reasons, over, kpa, share, below, corners, rest, likeness, *exceedance, matched
+    )
 
 
 def _side(label: str, analyses: Sequence[Analysis], places: Sequence[Place], length: float, which: int) -> Side:
@@ -193,10 +195,14 @@ def _unlike(a: Side, b: Side, likeness: Sequence[Likeness]) -> list[str]:
             ]
     ga, gb = a.conditions.peak_g, b.conditions.peak_g
     if ga is not None and gb is not None and abs(ga[1] / gb[1] - 1.0) > 0.15:
-        return [f"the cornering is not alike, {ga[1]:.2f} g against {gb[1]:.2f} g: wet against dry, other tyres or traffic"]
+        return [
+            f"the cornering is not alike, {ga[1]:.2f} g against {gb[1]:.2f} g: wet against dry, other tyres or traffic"
+        ]
     straights = next((x for x in likeness if x.what == "Straights agree"), None)
     if straights is not None and straights.state == "not matched":
-        return [f"the straights disagree by {straights.finding}: the sensor, its zero, the oil or the engine changed too"]
+        return [
+            f"the straights disagree by {straights.finding}: the sensor, its zero, the oil or the engine changed too"
+        ]
     return []
 
 
@@ -212,15 +218,29 @@ def _likeness(a: Side, b: Side) -> tuple[Likeness, ...]:
     na, nb = a.conditions.rpm, b.conditions.rpm
     if na is not None and nb is not None:
         apart = nb[1] - na[1]
-        rows.append(Likeness("Engine speed", f"{apart:+.0f} rpm".replace("-", "−"), "matched" if abs(apart) < 100 else "adjusted"))
+        rows.append(
+            Likeness(
+                "Engine speed", f"{apart:+.0f} rpm".replace("-", "−"), "matched" if abs(apart) < 100 else "adjusted"
+            )
+        )
     ga, gb = a.conditions.peak_g, b.conditions.peak_g
     if ga is not None and gb is not None:
-        rows.append(Likeness("g held", f"{ga[1]:.2f} against {gb[1]:.2f} g", "matched" if abs(ga[1] - gb[1]) < 0.03 else "adjusted"))
+        rows.append(
+            Likeness(
+                "g held", f"{ga[1]:.2f} against {gb[1]:.2f} g", "matched" if abs(ga[1] - gb[1]) < 0.03 else "adjusted"
+            )
+        )
     rows.append(_straights(a, b))
     pa, pb = a.conditions.lap_time_s, b.conditions.lap_time_s
     if pa is not None and pb is not None:
         apart = pb - pa
-        rows.append(Likeness("Pace", f"{abs(apart):.1f} s {'slower' if apart > 0 else 'quicker'}", "matched" if abs(apart) < 0.01 * pa else "fair"))
+        rows.append(
+            Likeness(
+                "Pace",
+                f"{abs(apart):.1f} s {'slower' if apart > 0 else 'quicker'}",
+                "matched" if abs(apart) < 0.01 * pa else "fair",
+            )
+        )
     return tuple(rows)
 
 
@@ -235,11 +255,16 @@ def _straights(a: Side, b: Side) -> Likeness:
     apart = levels[1] - levels[0]
     if not np.isfinite(apart):
         return Likeness("Straights agree", "too few to tell", "not known")
-    return Likeness("Straights agree", f"{abs(apart):.1%}", "matched" if abs(apart) < 0.04 else "fair" if abs(apart) < 0.10 else "not matched")
+    return Likeness(
+        "Straights agree",
+        f"{abs(apart):.1%}",
+        "matched" if abs(apart) < 0.04 else "fair" if abs(apart) < 0.10 else "not matched",
+    )
 
 
 def _dip_prone(places: Sequence[Place], a: Side, b: Side) -> tuple[Place, ...]:
     """Places where either side was below the floor in a fifth of its passes; else the three lowest shares."""
+
     def dip_share(side: Side, place: Place) -> float:
         mine = [p for p in side.passes if p.place == place.id]
         return sum(p.below_s > 0 for p in mine) / len(mine) if mine else 0.0
@@ -248,8 +273,17 @@ def _dip_prone(places: Sequence[Place], a: Side, b: Side) -> tuple[Place, ...]:
     prone = [p for p in usable if max(dip_share(a, p), dip_share(b, p)) >= 0.2]
     if prone:
         return tuple(prone)
+
     def level(place: Place) -> float:
-        return float(np.median([q.min_share if np.isfinite(q.min_share) else q.min_pressure_kpa for q in (*a.passes, *b.passes) if q.place == place.id]))
+        return float(
+            np.median(
+                [
+                    q.min_share if np.isfinite(q.min_share) else q.min_pressure_kpa
+                    for q in (*a.passes, *b.passes)
+                    if q.place == place.id
+                ]
+            )
+        )
 
     return tuple(sorted(sorted(usable, key=level)[:3], key=lambda p: p.apex_m))
 
@@ -284,12 +318,16 @@ def _exceedance(side: Side) -> tuple[float | None, ...]:
     return tuple(float(np.mean(joined < level)) for level in SHARES)
 
 
-def _judge(kpa: Effect | None, share: Effect | None, a: Side, b: Side, over: Sequence[Place]) -> tuple[Verdict, tuple[str, ...]]:
+def _judge(
+    kpa: Effect | None, share: Effect | None, a: Side, b: Side, over: Sequence[Place]
+) -> tuple[Verdict, tuple[str, ...]]:
     if kpa is None:
         return "not_comparable", ("too few laps are left once passes are matched",)
     # Share of normal has the engine's own rpm and temperature dependence taken out already; both must agree in sign.
     where = " and ".join(p.label for p in over[:3]) + (f" and {len(over) - 3} more" if len(over) > 3 else "")
-    numbers = f"lowest pressure {kpa.estimate:+.0f} kPa ({kpa.low:+.0f} to {kpa.high:+.0f}) in {where}".replace("-", "−")
+    numbers = f"lowest pressure {kpa.estimate:+.0f} kPa ({kpa.low:+.0f} to {kpa.high:+.0f}) in {where}".replace(
+        "-", "−"
+    )
     basis = f"{kpa.laps_a} laps against {kpa.laps_b}, at {kpa.at_temperature_c:.0f} °C, {kpa.at_rpm:.0f} rpm and {kpa.at_peak_g:.2f} g"
     if not np.isfinite(kpa.at_temperature_c):
         basis = f"{kpa.laps_a} laps against {kpa.laps_b}; oil temperature is not logged and not matched"
@@ -300,10 +338,20 @@ def _judge(kpa: Effect | None, share: Effect | None, a: Side, b: Side, over: Seq
         return "better", reasons
     if kpa.high < 0 and kpa.estimate <= -_LEAST_EFFECT_KPA and agree_down:
         return "worse", reasons
-    return "no_clear_change", (*reasons, "the interval takes in no change" if kpa.low <= 0 <= kpa.high else "the change is smaller than sensors and straights differ by")
+    return "no_clear_change", (
+        *reasons,
+        "the interval takes in no change"
+        if kpa.low <= 0 <= kpa.high
+        else "the change is smaller than sensors and straights differ by",
+    )
 
 
 def headline(c: Comparison) -> str:
     """The verdict as a sentence, pressures in kPa (the screen has its own, in the reader's units)."""
-    words = {"better": "Helps", "worse": "Worse", "no_clear_change": "No clear change", "not_comparable": "Not comparable"}
+    words = {
+        "better": "Helps",
+        "worse": "Worse",
+        "no_clear_change": "No clear change",
+        "not_comparable": "Not comparable",
+    }
     return f"{words[c.verdict]}: {c.reasons[0]}."

@@ -35,10 +35,17 @@ def check_axes(recording: Recording) -> list[Check]:
             correction = Correction(channel.name, "sign", -1.0, "", reason)
             checks.append(Check(f"{role}_sign", "warn", reason, channel.name, correction))
         elif agreement > _SURE:
-            checks.append(Check(f"{role}_sign", "ok", f"Agrees with the {what} (correlation {agreement:.2f}).", channel.name))
+            checks.append(
+                Check(f"{role}_sign", "ok", f"Agrees with the {what} (correlation {agreement:.2f}).", channel.name)
+            )
         else:
             checks.append(
-                Check(f"{role}_sign", "note", f"Agrees poorly with the {what} (correlation {agreement:.2f}).", channel.name)
+                Check(
+                    f"{role}_sign",
+                    "note",
+                    f"Agrees poorly with the {what} (correlation {agreement:.2f}).",
+                    channel.name,
+                )
             )
     return checks
 

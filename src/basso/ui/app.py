@@ -35,7 +35,9 @@ def launch(logs: Sequence[str], *, demo: bool = False, screenshots: str | None =
         missing = next((k for k in _LIBRARIES if k in str(error)), None)
         if missing is None:
             raise InputError(f"Qt cannot be loaded: {error}.") from None
-        raise InputError(f"the system library {missing} is missing; install it: sudo apt install {_LIBRARIES[missing]}") from None
+        raise InputError(
+            f"the system library {missing} is missing; install it: sudo apt install {_LIBRARIES[missing]}"
+        ) from None
     _need_xcb()
     application = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(application, QApplication)
@@ -72,7 +74,7 @@ def _open_first(window: MainWindow, logs: list[Path], demo: bool) -> None:
         if logs:
             window.open_logs(logs)
         elif demo:
-            window.open_demo()
+            window.desk.open_demo()
         elif last := window.settings.last_logs:
             window.open_logs(last)
 
@@ -90,7 +92,11 @@ def _need_display() -> None:
 
 def _need_xcb() -> None:
     """Qt ends the process when its X11 plug-in lacks a library: find out first and say which."""
-    if not os.environ.get("DISPLAY") or os.environ.get("QT_QPA_PLATFORM", "xcb") != "xcb" or os.environ.get("WAYLAND_DISPLAY"):
+    if (
+        not os.environ.get("DISPLAY")
+        or os.environ.get("QT_QPA_PLATFORM", "xcb") != "xcb"
+        or os.environ.get("WAYLAND_DISPLAY")
+    ):
         return
     import ctypes
 
@@ -98,4 +104,6 @@ def _need_xcb() -> None:
         try:
             ctypes.CDLL(library)
         except OSError:
-            raise InputError(f"the system library {library} is missing; install it: sudo apt install {_LIBRARIES[library]}") from None
+            raise InputError(
+                f"the system library {library} is missing; install it: sudo apt install {_LIBRARIES[library]}"
+            ) from None

@@ -75,11 +75,24 @@ class FloorsDialog(QDialog):
             editor, read = self._editor(own or school.floor)
             grid.addWidget(check, 3 * i, 0)
             grid.addWidget(editor, 3 * i, 1, Qt.AlignmentFlag.AlignRight)
-            grid.addWidget(_label(look, school.reason[0].upper() + school.reason[1:] + ".", Type.SMALL, soft=True), 3 * i + 1, 0, 1, 2)
+            grid.addWidget(
+                _label(look, school.reason[0].upper() + school.reason[1:] + ".", Type.SMALL, soft=True),
+                3 * i + 1,
+                0,
+                1,
+                2,
+            )
             grid.setRowMinimumHeight(3 * i + 2, 8)
             self._rows.append((check, read))
         layout.addLayout(grid)
-        layout.addWidget(_label(look, "Nobody can say what pressure for how long destroys a given engine. " + _CAUTION, Type.SMALL, soft=True))
+        layout.addWidget(
+            _label(
+                look,
+                "Nobody can say what pressure for how long destroys a given engine. " + _CAUTION,
+                Type.SMALL,
+                soft=True,
+            )
+        )
         self._problem = _label(look, "", Type.SMALL)
         self._problem.setStyleSheet(f"color: {look.palette.below};")
         layout.addWidget(self._problem)
@@ -121,11 +134,22 @@ class FloorsDialog(QDialog):
 
         def kpa(box: QDoubleSpinBox, was: float) -> float:
             # A number that was not touched keeps its exact stored value.
-            return was if abs(box.value() - pressure.from_base(was)) < 0.6 * 10**-decimals else pressure.to_base(box.value())
+            return (
+                was
+                if abs(box.value() - pressure.from_base(was)) < 0.6 * 10**-decimals
+                else pressure.to_base(box.value())
+            )
 
         if isinstance(floor, Slope):
-            base = self._number(pressure.from_base(floor.base_kpa), pressure.from_base(1000.0), pressure.symbol, decimals)
-            per = self._number(pressure.from_base(floor.per_1000_kpa), pressure.from_base(500.0), f"{pressure.symbol} per 1000 rpm", decimals)
+            base = self._number(
+                pressure.from_base(floor.base_kpa), pressure.from_base(1000.0), pressure.symbol, decimals
+            )
+            per = self._number(
+                pressure.from_base(floor.per_1000_kpa),
+                pressure.from_base(500.0),
+                f"{pressure.symbol} per 1000 rpm",
+                decimals,
+            )
             for box in (base, per):
                 row.addWidget(box)
             return holder, lambda: Slope(kpa(base, floor.base_kpa), kpa(per, floor.per_1000_kpa))
@@ -167,18 +191,31 @@ def _alike(a: Floor, b: Floor) -> bool:
 class CorrectionsDialog(QDialog):
     """See each correction with its evidence; untick one to refuse it."""
 
-    def __init__(self, parent: QWidget, look: Look, offered: Sequence[Correction], refused: frozenset[tuple[str, str]]) -> None:
+    def __init__(
+        self, parent: QWidget, look: Look, offered: Sequence[Correction], refused: frozenset[tuple[str, str]]
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Corrections")
         self.setMinimumWidth(540)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 14)
         layout.addWidget(_label(look, "What was put right before judging", Type.TITLE))
-        layout.addWidget(_label(look, "The recording itself is never changed. Untick a correction to judge without it.", soft=True))
+        layout.addWidget(
+            _label(look, "The recording itself is never changed. Untick a correction to judge without it.", soft=True)
+        )
         self._checks: list[tuple[QCheckBox, tuple[str, str]]] = []
-        names = {"offset": "Zero", "spikes": "Impossible readings left out", "sign": "Sign turned over", "scale": "Scale", "delay": "Delay"}
+        names = {
+            "offset": "Zero",
+            "spikes": "Impossible readings left out",
+            "sign": "Sign turned over",
+            "scale": "Scale",
+            "delay": "Delay",
+        }
         for c in offered:
-            check = QCheckBox(f"{names[c.kind]}: {c.channel}" + (f", {c.value:+.1f} {c.unit}".replace("-", "−") if c.kind == "offset" else ""))
+            check = QCheckBox(
+                f"{names[c.kind]}: {c.channel}"
+                + (f", {c.value:+.1f} {c.unit}".replace("-", "−") if c.kind == "offset" else "")
+            )
             check.setFont(look.font(Type.STRONG))
             check.setChecked(c.key not in refused)
             layout.addSpacing(6)

@@ -38,10 +38,14 @@ class Jobs(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._running: dict[str, _Job] = {}
+        # One at a time: two computations at once only get in each other's way, and what was asked first is wanted first.
+        self._turn = threading.Lock()
         self._told.connect(self._tell, Qt.ConnectionType.QueuedConnection)
         self._finished.connect(self._finish, Qt.ConnectionType.QueuedConnection)
 
-    def start(self, key: str, label: str, work: Work, done: Callable[[Any], None], failed: Callable[[str], None]) -> None:
+    def start(
+        self, key: str, label: str, work: Work, done: Callable[[Any], None], failed: Callable[[str], None]
+    ) -> None:
         """Run ``work(progress)``; call ``done(result)`` or ``failed(sentence)`` afterwards.
 
         ``work`` must touch nothing but what it was given.
@@ -74,13 +78,18 @@ class Jobs(QObject):
         result: Any = None
         problem = ""
         try:
-            result = work(progress)
+            with self._turn:
+                if job.cancelled:
+                    return
+                result = work(progress)
         except Cancelled:
             return
         except BassoError as error:
             problem = str(error)
         except Exception as error:
-            problem = f"{job.label} failed ({type(error).__name__}: {error}); the log itself is untouched. Please report it."
+            problem = (
+                f"{job.label} failed ({type(error).__name__}: {error}); the log itself is untouched. Please report it."
+            )
         try:
             self._finished.emit(job, result, problem)
         except RuntimeError:  # the window was closed meanwhile

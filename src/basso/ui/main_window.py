@@ -1,404 +1,76 @@
-"""The window: a table of contents. It puts the parts side by side and passes what each needs."""
+"""The window: its frame, painted at once, and the desk put on it right after the first paint.
+
+Everything with plots, tables and judging is imported by the desk; the frame needs little, so that the window
+stands there while the rest is still being loaded.
+"""
 
 from __future__ import annotations
 
-import tempfile
-from collections.abc import Callable, Sequence
-from dataclasses import replace
+from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-import numpy as np
-from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShowEvent
-from PySide6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QMainWindow, QMenu, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QPaintEvent
+from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
-from basso.ui.commands import BY_KEY, COMMANDS, GROUPS, Command
-from basso.ui.cursor import Cursor
-from basso.ui.dialogs import CorrectionsDialog, FloorsDialog, HelpDialog, SearchDialog, WorkingDialog
-from basso.ui.jobs import Jobs
-from basso.ui.pan.widget import Moment, PanView, ReadingLine
-from basso.ui.player import Player
-from basso.ui.plots.ticks import clock
 from basso.ui.rail import Rail
 from basso.ui.settings import Settings
-from basso.ui.states import station_states
-from basso.ui.stations.catalogue import BY_KEY as STATIONS_BY_KEY
-from basso.ui.stations.catalogue import STATIONS
-from basso.ui.stations.dips.picture import nearest, readings, working
-from basso.ui.stations.dips.widget import DipsStation
-from basso.ui.stations.trial.widget import TrialStation
-from basso.ui.stations.waiting import WaitingStation
 from basso.ui.theme.look import Look
-from basso.ui.tide.picture import TidePicture
-from basso.ui.tide.widget import Tide
 from basso.ui.top_line import TopLine
-from basso.ui.workspace import Entry, Workspace
-from basso.units import UNITS, DisplayUnits
 
-_HELD_S = 0.6
-"""The pan shows the oil under the g held this long: it follows late."""
+if TYPE_CHECKING:
+    from basso.ui.desk import Desk
 
 
 class MainWindow(QMainWindow):
-    """Path, station, pan, tide and top line around one workspace and one cursor."""
+    """Top line, path, and room for the desk."""
 
     def __init__(self, look: Look, settings: Settings) -> None:
         super().__init__()
+        self.look, self.settings = look, settings
         self.setWindowTitle("Basso")
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self.setMinimumSize(1100, 700)
-        self.look, self.settings = look, settings
-        self.jobs = Jobs()
-        self.workspace = Workspace(self.jobs, settings.units)
-        self.cursor = Cursor()
-        self.player = Player(self.cursor)
-        self.top = TopLine(look)
-        self.rail = Rail(look)
-        self.dips = DipsStation(look, self.cursor)
-        self.trial = TrialStation(look)
-        self.pan = PanView(look, lambda: self.workspace.units)
-        self.tide = Tide(look, self.cursor)
-        self._stack = QStackedWidget()
-        self._pages: dict[str, QWidget] = {}
-        self._last_analysis: object = None
-        self._lay_out()
-        self._actions = self._bind()
-        self._connect()
-        self._show_units()
-        self.go_to(settings.station if settings.station in STATIONS_BY_KEY else "dips")
-        self._refresh()
-
-    def _lay_out(self) -> None:
-        built = {"dips": self.dips, "trial": self.trial}
-        for station in STATIONS:
-            page = built.get(station.key) or WaitingStation(self.look, station)
-            self._pages[station.key] = page
-            self._stack.addWidget(page)
-        middle = QHBoxLayout()
-        middle.setSpacing(0)
-        middle.setContentsMargins(0, 0, 0, 0)
-        for widget, stretch in ((self.rail, 0), (self._stack, 1), (self.pan, 0)):
-            middle.addWidget(widget, stretch)
-        column = QVBoxLayout()
-        column.setSpacing(0)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self.top)
-        column.addLayout(middle, 1)
-        column.addWidget(self.tide)
+        self.top, self.rail = TopLine(look), Rail(look)
+        self._desk: Desk | None = None
+        self._middle, self._column = QHBoxLayout(), QVBoxLayout()
+        for layout in (self._middle, self._column):
+            layout.setSpacing(0)
+            layout.setContentsMargins(0, 0, 0, 0)
+        self._middle.addWidget(self.rail)
+        self._middle.addStretch(1)
+        self._column.addWidget(self.top)
+        self._column.addLayout(self._middle, 1)
         holder = QWidget()
-        holder.setLayout(column)
+        holder.setLayout(self._column)
         self.setCentralWidget(holder)
-        self.pan.setVisible(self.settings.pan_shown)
-
-    def _connect(self) -> None:
-        w = self.workspace
-        w.shown_changed.connect(self._refresh)
-        w.entries_changed.connect(self._refresh_states)
-        w.trial_changed.connect(self._refresh_trial)
-        w.units_changed.connect(self._units_changed)
-        w.problem.connect(self.tell)
-        self.jobs.progressed.connect(self.top.show_work)
-        self.jobs.idle.connect(self.top.hide_work)
-        self.top.cancelled.connect(self.jobs.cancel_all)
-        self.top.units_chosen.connect(w.set_units)
-        self.top.crumbs.clicked.connect(self._pick_session)
-        self.top.look_button.clicked.connect(lambda: self.run("view.night"))
-        self.top.search_button.clicked.connect(lambda: self.run("search"))
-        self.rail.chosen.connect(self.go_to)
-        self.cursor.moved.connect(lambda _: self._show_moment())
-
-    # Commands
-
-    def _bind(self) -> dict[str, QAction]:
-        handlers: dict[str, Callable[[], object]] = {
-            "log.open": self._choose_log, "session.pick": self._pick_session, "demo.open": self.open_demo,
-            "dips.export": self._export_dips, "picture.export": self._export_picture, "window.close": self.close,
-            "edit.undo": self.workspace.undo.undo, "edit.redo": self.workspace.undo.redo, "edit.copy": self._copy,
-            "judge.floors": self._edit_floors, "judge.corrections": self._edit_corrections, "judge.working": self._show_working,
-            "dip.next": lambda: self._step_dip(1), "dip.previous": lambda: self._step_dip(-1),
-            "lap.next": lambda: self._step_lap(1), "lap.previous": lambda: self._step_lap(-1),
-            "play.toggle": self.player.toggle, "play.slower": lambda: self._play_speed(0.5), "play.faster": lambda: self._play_speed(2.0),
-            "zoom.in": lambda: self.cursor.zoom(0.6, self.cursor.time_s), "zoom.out": lambda: self.cursor.zoom(1 / 0.6, self.cursor.time_s),
-            "zoom.all": lambda: self.cursor.show(*self.cursor.whole), "zoom.lap": self._show_lap, "view.pan": self._fold_pan,
-            "view.night": self._turn_night, "units.next": self._next_unit, "search": self._search, "help": lambda: HelpDialog(self, self.look).exec(),
-            **{f"station.{s.key}": (lambda key=s.key: self.go_to(key)) for s in STATIONS},
-        }  # fmt: skip
-        actions = {}
-        menu = QMenu(self.top.menu_button)
-        groups = {g: menu.addMenu(g) for g in GROUPS}
-        for command in COMMANDS:
-            action = QAction(command.title, self)
-            action.setShortcuts([QKeySequence(s) for s in command.shortcut])
-            action.setStatusTip(command.hint)
-            action.triggered.connect(lambda _=False, run=handlers[command.key]: run())
-            self.addAction(action)
-            groups[command.group].addAction(action)
-            actions[command.key] = action
-        self.top.menu_button.setMenu(menu)
-        undo = self.workspace.undo
-        for key, can in (("edit.undo", undo.canUndoChanged), ("edit.redo", undo.canRedoChanged)):
-            actions[key].setEnabled(False)
-            can.connect(actions[key].setEnabled)
-        undo.undoTextChanged.connect(self._name_undo)
-        undo.redoTextChanged.connect(self._name_redo)
-        return actions
-
-    def _name_undo(self, label: str) -> None:
-        self._actions["edit.undo"].setText(f"{BY_KEY['edit.undo'].title} {label}".rstrip())
-
-    def _name_redo(self, label: str) -> None:
-        self._actions["edit.redo"].setText(f"{BY_KEY['edit.redo'].title} {label}".rstrip())
-
-    def run(self, key: str) -> None:
-        """Run a command by its key."""
-        self._actions[key].trigger()
-
-    def _search(self) -> None:
-        dialog = SearchDialog(self, self.look, lambda c: self._actions[c.key].isEnabled() and c.key != "search")
-        if dialog.exec() and isinstance(dialog.chosen, Command):
-            self.run(dialog.chosen.key)
-
-    # Stations
 
     @property
-    def station(self) -> str:
-        """Key of the station shown."""
-        return next(k for k, page in self._pages.items() if page is self._stack.currentWidget())
+    def desk(self) -> Desk:
+        """Everything on the window; made when first asked for."""
+        if self._desk is None:
+            from basso.ui.desk import Desk
 
-    def go_to(self, key: str) -> None:
-        """Show a station."""
-        self._stack.setCurrentWidget(self._pages[key])
-        self.rail.select(key)
-        self.settings.station = key
+            self._desk = Desk(self)
+        return self._desk
 
-    # Sessions
+    def place(self, station: QWidget, pan: QWidget, tide: QWidget) -> None:
+        """Put the desk's parts into the frame."""
+        self._middle.takeAt(1)
+        self._middle.addWidget(station, 1)
+        self._middle.addWidget(pan)
+        self._column.addWidget(tide)
 
     def open_logs(self, paths: Sequence[Path]) -> None:
         """Open logs and show the first."""
-        if paths:
-            self.settings.folder = paths[0].parent
-            self.workspace.open_logs(paths)
+        self.desk.open_logs(paths)
 
-    def open_demo(self) -> None:
-        """Open the demo sessions and their trial."""
-        from basso.ui.workspace import demo_entries
-        from basso.workflow import demo_folder
-
-        entries, a, b = demo_entries(demo_folder())
-        self.workspace.add(entries)
-        first = next(e for e in entries if e.title == a[0])
-        self.workspace.show(first)
-        sides = tuple(tuple(e for e in entries if e.title in names) for names in (a, b))
-        QTimer.singleShot(0, lambda: self.workspace.set_trial(*sides))
-
-    def _choose_log(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(
-            self, "Open a log", str(self.settings.folder), "Logs (*.csv *.txt *.tsv *.log *.gz);;All files (*)"
-        )
-        self.open_logs([Path(n) for n in names])
-
-    def _pick_session(self) -> None:
-        menu = QMenu(self)
-        for entry in self.workspace.entries:
-            action = menu.addAction(f"{entry.title}    {entry.circuit}".rstrip())
-            action.setCheckable(True)
-            action.setChecked(entry == self.workspace.shown)
-            action.triggered.connect(lambda _=False, e=entry: self.workspace.show(e))
-        if self.workspace.entries:
-            menu.addSeparator()
-        menu.addAction(self._actions["log.open"])
-        menu.addAction(self._actions["demo.open"])
-        menu.exec(self.top.crumbs.mapToGlobal(self.top.crumbs.rect().bottomLeft()))
-
-    # Showing what changed
-
-    def _refresh(self) -> None:
-        w, a = self.workspace, self.workspace.analysis
-        entry = w.shown
-        self.top.set_crumbs([entry.car, entry.build, ", ".join(x for x in (entry.circuit, entry.title) if x)] if entry is not None else [])
-        self.dips.show_analysis(a, w.units, f"Reading {entry.title} …" if entry is not None and a is None else "")
-        if a is None:
-            self.tide.set_picture(None, "")
-            self.pan.set_moment(None)
-        else:
-            picture = TidePicture(a)
-            laps = sum(lap.complete for lap in a.laps)
-            self.tide.set_picture(picture, (f"{laps} laps, " if laps else "") + f"{clock(picture.end_s - picture.start_s)} min")
-            if self._last_analysis is None or getattr(self._last_analysis, "recording", None) is not a.recording:
-                self.cursor.set_whole(picture.start_s, picture.end_s)
-                self._start_at_worst()
-            self._show_moment()
-        self._last_analysis = a if a is not None else self._last_analysis
-        self._refresh_states()
-
-    def _start_at_worst(self) -> None:
-        """A fresh session opens on the lap with its deepest dip, not on the pit lane."""
-        a = self.workspace.analysis
-        if a is not None and a.dips:
-            worst = min(range(len(a.dips)), key=lambda i: a.dips[i].dip.min_margin_kpa)
-            self.dips.select(worst)
-            lap = a.dips[worst].lap
-            if lap is not None and lap.complete:
-                self.cursor.show(lap.start_s, lap.end_s)
-        self.dips.traces.setFocus()
-
-    def _refresh_states(self) -> None:
-        self.rail.set_states(station_states(self.workspace))
-        self._refresh_trial_menus()
-
-    def _refresh_trial(self) -> None:
-        w = self.workspace
-        waiting = w.trial_problem or ("Comparing …" if w.trial_a and w.trial_b and w.comparison is None else "")
-        names = tuple(", ".join(dict.fromkeys(e.build or e.title for e in side)) for side in (w.trial_a, w.trial_b))
-        self.trial.show_comparison(w.comparison, w.units, (names[0], names[1]), waiting)
-        self._refresh_states()
-
-    def _refresh_trial_menus(self) -> None:
-        w = self.workspace
-        for button, side in ((self.trial.side_a, 0), (self.trial.side_b, 1)):
-            menu = QMenu(button)
-            for entry in w.entries:
-                action = menu.addAction(entry.title)
-                action.setCheckable(True)
-                action.setChecked(entry in (w.trial_a, w.trial_b)[side])
-                action.triggered.connect(lambda on, e=entry, s=side: self._toggle_side(e, s, on))
-            menu.addSeparator()
-            menu.addAction(self._actions["log.open"])
-            button.setMenu(menu)
-
-    def _toggle_side(self, entry: Entry, side: int, on: bool) -> None:
-        """Put a session on one side of the trial (and off the other) or take it away."""
-        w = self.workspace
-        sides = [[e for e in s if e != entry] for s in (w.trial_a, w.trial_b)]
-        if on:
-            sides[side].append(entry)
-        w.set_trial(tuple(sides[0]), tuple(sides[1]))
-
-    def _show_moment(self) -> None:
-        a = self.workspace.analysis
-        if a is None or not self.pan.isVisibleTo(self):
-            return
-        at = self.cursor.time_s
-        i = nearest(a.time_s, at)
-        held = slice(int(np.searchsorted(a.time_s, a.time_s[i] - _HELD_S)), i + 1)
-
-        def mean(values: np.ndarray | None) -> float:  # type: ignore[type-arg]
-            return float(np.nan_to_num(values[held]).mean()) if values is not None else 0.0
-
-        lap = next((f"lap {lap.number}" for lap in a.laps if lap.start_s <= at < lap.end_s), "")
-        lines = [ReadingLine(r.name, r.value, r.unit, r.low) for r in readings(a, at, self.workspace.units)]
-        self.pan.set_moment(Moment(at, lap, mean(a.longitudinal_g), mean(a.lateral_g), lines))
-
-    def tell(self, sentence: str) -> None:
-        """Tell the user a problem, in one sentence, without stopping the work."""
-        box = QMessageBox(QMessageBox.Icon.NoIcon, "Basso", sentence, QMessageBox.StandardButton.Ok, self)
-        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        box.setModal(False)
-        box.open()
-
-    # Units and look
-
-    def _units_changed(self) -> None:
-        self.settings.units = self.workspace.units
-        self._show_units()
-        self._refresh()
-        self._refresh_trial()
-
-    def _show_units(self) -> None:
-        self.top.set_units(self.workspace.units)
-
-    def _next_unit(self) -> None:
-        order = ("kPa", "bar", "psi")
-        now = order.index(self.workspace.units.pressure.symbol)
-        units: DisplayUnits = replace(self.workspace.units, pressure=UNITS[order[(now + 1) % 3]])
-        self.workspace.set_units(units)
-
-    def _turn_night(self) -> None:
-        self.look.set_night(not self.look.is_night)
-        self.settings.night = self.look.is_night
-
-    def _fold_pan(self) -> None:
-        shown = not self.pan.isVisible()
-        self.pan.setVisible(shown)
-        self.settings.pan_shown = shown
-        self._show_moment()
-
-    # Moving about
-
-    def _step_dip(self, by: int) -> None:
-        self.go_to("dips")
-        self.dips.step(by)
-
-    def _step_lap(self, by: int) -> None:
-        a = self.workspace.analysis
-        if a is None or not a.laps:
-            return
-        at = max((i for i, lap in enumerate(a.laps) if lap.start_s <= self.cursor.time_s), default=0)
-        lap = a.laps[min(max(at + by, 0), len(a.laps) - 1)]
-        self.cursor.show(lap.start_s, lap.end_s)
-        self.cursor.move_to(lap.start_s)
-
-    def _show_lap(self) -> None:
-        a = self.workspace.analysis
-        lap = next((x for x in a.laps if x.start_s <= self.cursor.time_s <= x.end_s), None) if a is not None else None
-        if lap is not None:
-            self.cursor.show(lap.start_s, lap.end_s)
-
-    def _play_speed(self, factor: float) -> None:
-        self.player.change_speed(factor)
-
-    # Judging
-
-    def _edit_floors(self) -> None:
-        dialog = FloorsDialog(self, self.look, self.workspace.floors, self.workspace.units)
-        if dialog.exec():
-            self.workspace.set_floors(dialog.floors())
-
-    def _edit_corrections(self) -> None:
-        a = self.workspace.analysis
-        if a is None:
-            return
-        offered = [c.correction for c in a.checks if c.correction is not None]
-        dialog = CorrectionsDialog(self, self.look, offered, self.workspace.refused)
-        if dialog.exec():
-            self.workspace.set_refused(dialog.refused())
-
-    def _show_working(self) -> None:
-        a, dip = self.workspace.analysis, self.dips.selected
-        if a is None or not a.dips:
-            return
-        dip = max(dip, 0)
-        WorkingDialog(self, self.look, f"Dip {dip + 1}, at {clock(a.dips[dip].dip.start_s, 1)}", working(a, a.dips[dip], self.workspace.units)).exec()
-
-    # Taking it along
-
-    def _copy(self) -> None:
-        QApplication.clipboard().setText(self.dips.table_text(only_selected=True))
-
-    def _export_dips(self) -> None:
-        a = self.workspace.analysis
-        if a is None:
-            return
-        name, _ = QFileDialog.getSaveFileName(self, "Export the dip list", str(self.settings.folder / f"{a.recording.path.stem}-dips.csv"), "CSV (*.csv)")
-        if name:
-            self._write(Path(name), self.dips.table_text(",").encode())
-
-    def _export_picture(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Export this view", str(self.settings.folder / f"basso-{self.station}.png"), "PNG (*.png)")
-        if name and not self.grab().save(name, "PNG"):
-            self.tell(f"{name} could not be written; choose another folder.")
-
-    def _write(self, path: Path, data: bytes) -> None:
-        """Write a file whole or not at all."""
-        try:
-            with tempfile.NamedTemporaryFile(dir=path.parent, delete=False) as stream:
-                stream.write(data)
-            Path(stream.name).replace(path)
-        except OSError as error:
-            self.tell(f"{path}: cannot be written ({error.strerror}); choose another folder.")
-
-    # Window
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if self._desk is None:
+            QTimer.singleShot(0, lambda: self.desk)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if any(url.isLocalFile() for url in event.mimeData().urls()):
@@ -407,15 +79,8 @@ class MainWindow(QMainWindow):
     def dropEvent(self, event: QDropEvent) -> None:
         self.open_logs([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])
 
-    def showEvent(self, event: QShowEvent) -> None:
-        super().showEvent(event)
-        self.dips.traces.setFocus()
-
     def closeEvent(self, event: QCloseEvent) -> None:
-        self.jobs.cancel_all()
         self.settings.geometry = self.saveGeometry()
-        entries = self.workspace.entries
-        shown = self.workspace.shown
-        order = [shown, *(e for e in entries if e != shown)] if shown is not None else list(entries)
-        self.settings.last_logs = [e.path for e in order if e is not None]
+        if self._desk is not None:
+            self._desk.leave()
         super().closeEvent(event)

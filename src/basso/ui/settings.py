@@ -34,7 +34,11 @@ class Settings:
 
         def chosen(name: str, standard_symbol: str) -> str:
             symbol = str(self._store.value(f"units/{name}", standard_symbol))
-            return symbol if symbol in UNITS and UNITS[symbol].quantity is UNITS[standard_symbol].quantity else standard_symbol
+            return (
+                symbol
+                if symbol in UNITS and UNITS[symbol].quantity is UNITS[standard_symbol].quantity
+                else standard_symbol
+            )
 
         return DisplayUnits(
             pressure=UNITS[chosen("pressure", standard.pressure.symbol)],

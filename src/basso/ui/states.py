@@ -22,7 +22,10 @@ def station_states(workspace: Workspace) -> dict[str, State]:
     if workspace.shown is not None and workspace.shown.build:
         states["garage"] = State(workspace.shown.build)
     if a is None:
-        states["recordings"] = State(f"{len(workspace.entries)} logs" if workspace.entries else "no log open yet", "" if workspace.entries else "attention")
+        states["recordings"] = State(
+            f"{len(workspace.entries)} logs" if workspace.entries else "no log open yet",
+            "" if workspace.entries else "attention",
+        )
         return states
     laps = sum(lap.complete for lap in a.laps)
     states["sensors"] = _sensors(a, units)
@@ -30,7 +33,8 @@ def station_states(workspace: Workspace) -> dict[str, State]:
     states["normal"] = _normal(a, units)
     severe = sum(d.severity == "severe" for d in a.dips)
     states["dips"] = State(
-        f"{len(a.dips)} dips" + (f", {severe} severe" if severe else "") if a.dips else "none found", "below" if a.dips else ""
+        f"{len(a.dips)} dips" + (f", {severe} severe" if severe else "") if a.dips else "none found",
+        "below" if a.dips else "",
     )
     states["corners"] = _corners(a)
     states["accumulator"] = State("pressure logged" if a.recording.has(Role.ACCUMULATOR_PRESSURE) else "none logged")
@@ -40,11 +44,19 @@ def station_states(workspace: Workspace) -> dict[str, State]:
 def _sensors(a: Analysis, units: DisplayUnits) -> State:
     offset = next((c for c in a.corrections if c.kind == "offset"), None)
     if offset is not None:
-        return State(f"zero off by {units.text(abs(offset.value), Quantity.PRESSURE, difference=True)}, corrected", "attention")
+        return State(
+            f"zero off by {units.text(abs(offset.value), Quantity.PRESSURE, difference=True)}, corrected", "attention"
+        )
     for level, mark in (("fail", "below"), ("warn", "attention")):
         found = [c for c in a.checks if c.level == level]
         if found:
-            names = {"zero": "zero assumed", "spikes": "spikes left out", "oil_temp": "no oil temperature", "g": "no g logged", "expected": "no normal"}
+            names = {
+                "zero": "zero assumed",
+                "spikes": "spikes left out",
+                "oil_temp": "no oil temperature",
+                "g": "no g logged",
+                "expected": "no normal",
+            }
             return State(names.get(found[0].id, found[0].id.replace("_", " ")), mark)
     return State("readings hold up")
 
@@ -75,7 +87,12 @@ def _trial(workspace: Workspace) -> State:
     c = workspace.comparison
     if c is None:
         return State("choose before and after" if not (workspace.trial_a and workspace.trial_b) else "comparing", "")
-    words = {"better": "helps", "worse": "worse", "no_clear_change": "no clear change", "not_comparable": "not comparable"}[c.verdict]
+    words = {
+        "better": "helps",
+        "worse": "worse",
+        "no_clear_change": "no clear change",
+        "not_comparable": "not comparable",
+    }[c.verdict]
     if c.effect_kpa is not None and c.verdict in ("better", "worse"):
         words += f", {workspace.units.text(c.effect_kpa.estimate, Quantity.PRESSURE, difference=True, signed=True)}"
     return State(words, "below" if c.verdict == "worse" else "attention" if c.verdict == "not_comparable" else "")

@@ -66,7 +66,15 @@ class TopLine(QWidget):
 
     def _restyle(self) -> None:
         self._brand.setFont(self._look.font(Type.BRAND))
-        for widget in (self.crumbs, self.units_button, self.look_button, self.search_button, self.menu_button, self._cancel, self._work):
+        for widget in (
+            self.crumbs,
+            self.units_button,
+            self.look_button,
+            self.search_button,
+            self.menu_button,
+            self._cancel,
+            self._work,
+        ):
             widget.setFont(self._look.font(Type.BODY))
         soft = f"color: {self._look.palette.soft};"
         for widget in (self.units_button, self.look_button, self.search_button, self._work, self._cancel):
@@ -113,5 +121,3 @@ class TopLine(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), self._look.color("panel"))
         paint.rule(painter, 0, self.height() - 1, self.width(), self.height() - 1, self._look.color("rule"))
-
-

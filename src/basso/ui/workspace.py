@@ -145,7 +145,9 @@ class Workspace(QObject):
     def set_floors(self, floors: tuple[Floor, ...]) -> None:
         """Judge by other floors, as one undo step."""
         if floors != self.floors:
-            self.undo.push(_Edit("floors", lambda: self._use_floors(floors), lambda old=self.floors: self._use_floors(old)))
+            self.undo.push(
+                _Edit("floors", lambda: self._use_floors(floors), lambda old=self.floors: self._use_floors(old))
+            )
 
     def set_refused(self, refused: frozenset[CorrectionKey]) -> None:
         """Refuse or accept corrections of the shown session, as one undo step."""
@@ -153,7 +155,9 @@ class Workspace(QObject):
         if entry is None or refused == self.refused:
             return
         before = self.refused
-        self.undo.push(_Edit("corrections", lambda: self._use_refused(entry, refused), lambda: self._use_refused(entry, before)))
+        self.undo.push(
+            _Edit("corrections", lambda: self._use_refused(entry, refused), lambda: self._use_refused(entry, before))
+        )
 
     def _use_floors(self, floors: tuple[Floor, ...]) -> None:
         self.floors = floors
@@ -247,5 +251,3 @@ def demo_entries(folder: Path) -> tuple[list[Entry], tuple[str, ...], tuple[str,
         Entry(folder / s["log"], s["title"], table["car"], s["build"], s["circuit"]) for s in table["session"]
     ]  # fmt: skip
     return entries, tuple(table["trial"]["a"]), tuple(table["trial"]["b"])
-
-

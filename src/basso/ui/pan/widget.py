@@ -67,7 +67,14 @@ class PanView(QWidget):
         y = line * 1.3
         if self._moment is None:
             paint.text(painter, left, y, "Pan", look.font(Type.STRONG), look.color("ink"))
-            paint.text(painter, left, y + line * 1.4, "Shown at the cursor once a log is open.", look.font(Type.SMALL), look.color("soft"))
+            paint.text(
+                painter,
+                left,
+                y + line * 1.4,
+                "Shown at the cursor once a log is open.",
+                look.font(Type.SMALL),
+                look.color("soft"),
+            )
             return
         m = self._moment
         paint.text(painter, left, y, f"Pan at {clock(m.time_s, 1)}", look.font(Type.STRONG), look.color("ink"))
@@ -76,18 +83,45 @@ class PanView(QWidget):
         room = max(220.0, self.height() - line * (5.6 + 1.62 * len(m.readings)) - line * 2.6)
         cut_height, plan_height = room * 0.29, room * 0.42
         y += line * 1.15
-        y = self._paint_cut(painter, QRectF(left, y, right - left, cut_height), self._behind_words(m), picture.behind, self._pan.width_m, -self._pan.pickup_m[1], picture, True)
-        y = self._paint_cut(painter, QRectF(left, y, right - left, cut_height), "from the left, nose to the left", picture.side, self._pan.length_m, -self._pan.pickup_m[0], picture, False)
+        y = self._paint_cut(
+            painter,
+            QRectF(left, y, right - left, cut_height),
+            self._behind_words(m),
+            picture.behind,
+            self._pan.width_m,
+            -self._pan.pickup_m[1],
+            picture,
+            True,
+        )
+        y = self._paint_cut(
+            painter,
+            QRectF(left, y, right - left, cut_height),
+            "from the left, nose to the left",
+            picture.side,
+            self._pan.length_m,
+            -self._pan.pickup_m[0],
+            picture,
+            False,
+        )
         y = self._paint_plan(painter, QRectF(left, y, right - left, plan_height), picture)
         head = self._units().text(abs(picture.head_m) * 1000.0, Quantity.LENGTH)
-        words = "oil lies level" if picture.way == "level" else f"oil tilts {picture.tilt_deg:.0f}° to the {picture.way}"
+        words = (
+            "oil lies level" if picture.way == "level" else f"oil tilts {picture.tilt_deg:.0f}° to the {picture.way}"
+        )
         paint.text(painter, left, y + line * 0.1, words, look.font(Type.STRONG), look.color("ink"))
         y += line * 1.0
         # The tilt is true of any pan; cover is only true of the pan drawn, and says so.
         volume = self._units().text(ASSUMED_VOLUME_L, Quantity.VOLUME)
         paint.text(painter, left, y, f"Drawn as a plain box with {volume}", look.font(Type.SMALL), look.color("soft"))
         cover = f"covered by {head}" if picture.covered else f"bare by {head}"
-        paint.text(painter, left, y + line * 0.85, f"(no pan measured): pickup {cover}", look.font(Type.SMALL), look.color("soft"))
+        paint.text(
+            painter,
+            left,
+            y + line * 0.85,
+            f"(no pan measured): pickup {cover}",
+            look.font(Type.SMALL),
+            look.color("soft"),
+        )
         self._paint_readings(painter, y + line * 1.75, left, right, m.readings)
 
     def _behind_words(self, m: Moment) -> str:
@@ -96,7 +130,15 @@ class PanView(QWidget):
         return f"from behind · {'left' if m.ay_g > 0 else 'right'} turn {abs(m.ay_g):.2f} g"
 
     def _paint_cut(
-        self, painter: QPainter, box: QRectF, words: str, oil: Polygon, width_m: float, pickup_across: float, picture: PanPicture, mirrored: bool
+        self,
+        painter: QPainter,
+        box: QRectF,
+        words: str,
+        oil: Polygon,
+        width_m: float,
+        pickup_across: float,
+        picture: PanPicture,
+        mirrored: bool,
     ) -> float:
         """A vertical cut: outline, oil, pickup; across runs to the right. Returns the y below it."""
         look, line = self._look, self._look.height(Type.SMALL)
@@ -113,7 +155,16 @@ class PanView(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(paint.pen(look.color("ink"), 1.6))
         half, deep = width_m / 2 * scale, self._pan.depth_m * scale
-        painter.drawPolyline(QPolygonF([QPointF(middle - half, floor - deep), QPointF(middle - half, floor), QPointF(middle + half, floor), QPointF(middle + half, floor - deep)]))
+        painter.drawPolyline(
+            QPolygonF(
+                [
+                    QPointF(middle - half, floor - deep),
+                    QPointF(middle - half, floor),
+                    QPointF(middle + half, floor),
+                    QPointF(middle + half, floor - deep),
+                ]
+            )
+        )
         mouth = QPointF(middle + pickup_across * scale, floor - self._pan.pickup_m[2] * scale)
         color = look.color("ink" if picture.covered else "below")
         painter.setPen(paint.pen(color, 2.0))
@@ -125,7 +176,14 @@ class PanView(QWidget):
     def _paint_plan(self, painter: QPainter, box: QRectF, picture: PanPicture) -> float:
         """From above, nose up: wetted floor, pickup, throw arrow. Returns the y below it."""
         look, line, pan = self._look, self._look.height(Type.SMALL), self._pan
-        paint.text(painter, box.left(), box.top() + line * 0.4, "from above, nose up", look.font(Type.SMALL), look.color("soft"))
+        paint.text(
+            painter,
+            box.left(),
+            box.top() + line * 0.4,
+            "from above, nose up",
+            look.font(Type.SMALL),
+            look.color("soft"),
+        )
         area = QRectF(box.left(), box.top() + line * 1.05, box.width(), max(30.0, box.height() - line * 1.35))
         scale = min(area.width() / pan.width_m, area.height() / pan.length_m)
         middle = area.center()
@@ -161,7 +219,9 @@ class PanView(QWidget):
             c, s = float(np.cos(turn)), float(np.sin(turn))
             painter.drawLine(end, QPointF(end.x() + 8 * (dx * c - dy * s), end.y() + 8 * (dx * s + dy * c)))
 
-    def _paint_readings(self, painter: QPainter, y: float, left: float, right: float, lines: Sequence[ReadingLine]) -> None:
+    def _paint_readings(
+        self, painter: QPainter, y: float, left: float, right: float, lines: Sequence[ReadingLine]
+    ) -> None:
         look, line = self._look, self._look.height(Type.BODY)
         unit_width = line * 2.0
         for r in lines:
@@ -169,6 +229,14 @@ class PanView(QWidget):
             if y > self.height() - line * 0.3:
                 return
             paint.text(painter, left, y, r.name, look.font(Type.BODY), look.color("soft"))
-            paint.text(painter, right - unit_width, y, r.value, look.font(Type.NUMBER), look.color("below" if r.low else "ink"), paint.RIGHT)
+            paint.text(
+                painter,
+                right - unit_width,
+                y,
+                r.value,
+                look.font(Type.NUMBER),
+                look.color("below" if r.low else "ink"),
+                paint.RIGHT,
+            )
             paint.text(painter, right - unit_width + 7, y, r.unit, look.font(Type.SMALL), look.color("soft"))
             paint.rule(painter, left, y + line * 0.72, right, y + line * 0.72, look.color("rule"))

@@ -7,11 +7,20 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent, QWheelEvent
+from PySide6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPixmap,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from basso.ui.cursor import Cursor
-from basso.ui.plots import paint
+from basso.ui.plots import paint, strokes
 from basso.ui.plots.pyramid import Pyramid
 from basso.ui.plots.ticks import clock, ticks, time_ticks
 from basso.ui.theme.look import Look, Type
@@ -48,7 +57,9 @@ class Traces(QWidget):
         cursor.view_changed.connect(lambda *_: self.redraw())
         look.changed.connect(self.redraw)
 
-    def set_panels(self, panels: Sequence[Panel], time_s: np.ndarray, dips: list[tuple[float, float, float, str]]) -> None:  # type: ignore[type-arg]
+    def set_panels(
+        self, panels: Sequence[Panel], time_s: np.ndarray, dips: list[tuple[float, float, float, str]]
+    ) -> None:  # type: ignore[type-arg]
         """Show other signals; dips are (start, end, time of the lowest, label)."""
         self._panels = panels
         self._pyramids = [[Pyramid(time_s, line.values) for line in panel.lines] for panel in panels]
@@ -185,16 +196,24 @@ class Traces(QWidget):
             x = c.x * to_x[0] + to_x[1]
             reach = panel.spread * abs(scale)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-            paint.band(painter, x, c.high * to_y[0] + to_y[1] - reach, c.low * to_y[0] + to_y[1] + reach, self._look.color("expected"))
+            strokes.band(
+                painter,
+                x,
+                c.high * to_y[0] + to_y[1] - reach,
+                c.low * to_y[0] + to_y[1] + reach,
+                self._look.color("expected"),
+            )
         if "floor" in styles and "measured" in styles:
             self._paint_below(painter, columns[styles.index("measured")], columns[styles.index("floor")], to_x, to_y)
         for line, c in zip(panel.lines, columns, strict=True):
             if line.style == "floor":
-                paint.trace(painter, c, to_x, to_y, self._look.color("below"), 1.0, Qt.PenStyle.DashLine)
+                strokes.trace(painter, c, to_x, to_y, self._look.color("below"), 1.0, Qt.PenStyle.DashLine)
             elif line.style == "measured":
-                paint.trace(painter, c, to_x, to_y, self._look.color("ink"))
+                strokes.trace(painter, c, to_x, to_y, self._look.color("ink"))
 
-    def _paint_below(self, painter: QPainter, measured, floor, to_x: tuple[float, float], to_y: tuple[float, float]) -> None:  # type: ignore[no-untyped-def]
+    def _paint_below(
+        self, painter: QPainter, measured, floor, to_x: tuple[float, float], to_y: tuple[float, float]
+    ) -> None:  # type: ignore[no-untyped-def]
         """Hatch what lies between the floor and the pressure below it."""
         if measured.x.size != floor.x.size:
             return
@@ -206,7 +225,7 @@ class Traces(QWidget):
         top = np.where(under, level * to_y[0] + to_y[1], np.nan)
         bottom = np.where(under, low * to_y[0] + to_y[1], np.nan)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        paint.band(painter, x, top, bottom, self._look.color("wash"), self._look.color("below"))
+        strokes.band(painter, x, top, bottom, self._look.color("wash"), self._look.color("below"))
 
     def _paint_labels(self, painter: QPainter, panel: Panel, pyramids: list[Pyramid], row: QRectF) -> None:
         """Name the expected and floor lines where they run free of each other."""

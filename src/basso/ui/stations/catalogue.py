@@ -23,15 +23,33 @@ class Station:
 
 
 STATIONS: tuple[Station, ...] = (
-    Station("garage", "Garage", "The car, its engine and oil system, and everything ever done to them, so that every run knows its build."),
-    Station("sensors", "Sensors", "Whether the readings can be believed, and how to fit a sensor that tells the truth."),
+    Station(
+        "garage",
+        "Garage",
+        "The car, its engine and oil system, and everything ever done to them, so that every run knows its build.",
+    ),
+    Station(
+        "sensors", "Sensors", "Whether the readings can be believed, and how to fit a sensor that tells the truth."
+    ),
     Station("recordings", "Recordings", "Every log you have: brought in, recognised, mapped and kept."),
-    Station("normal", "Normal", "What this engine's pressure should be at each rpm and oil temperature, and which oil it wants."),
+    Station(
+        "normal",
+        "Normal",
+        "What this engine's pressure should be at each rpm and oil temperature, and which oil it wants.",
+    ),
     Station("dips", "Dips", "Where the pressure lay below the floor, how badly, and why.", built=True),
     Station("corners", "Corners", "Where on the circuit it happens, lap after lap, and from which g on."),
-    Station("sump", "Sump", "Where the oil stands in your pan under any g, and what level, baffle or pickup would change."),
-    Station("accumulator", "Accumulator", "How long an accumulator holds the floor through a lap, and how to set and arm it."),
+    Station(
+        "sump", "Sump", "Where the oil stands in your pan under any g, and what level, baffle or pickup would change."
+    ),
+    Station(
+        "accumulator",
+        "Accumulator",
+        "How long an accumulator holds the floor through a lap, and how to set and arm it.",
+    ),
     Station("trial", "Trial", "Whether a change helped: before against after, like with like.", built=True),
-    Station("alarm", "Alarm", "A warning that catches the real dips and stays quiet otherwise, proved on your own logs."),
+    Station(
+        "alarm", "Alarm", "A warning that catches the real dips and stays quiet otherwise, proved on your own logs."
+    ),
 )
 BY_KEY = {s.key: s for s in STATIONS}

@@ -15,7 +15,11 @@ class WaitingStation(QWidget):
     def __init__(self, look: Look, station: Station) -> None:
         super().__init__()
         self._look = look
-        self._title, self._purpose, self._state = QLabel(station.title), QLabel(station.purpose), QLabel("Not built yet.")
+        self._title, self._purpose, self._state = (
+            QLabel(station.title),
+            QLabel(station.purpose),
+            QLabel("Not built yet."),
+        )
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 12, 18, 8)
         layout.setSpacing(6)
@@ -29,6 +33,10 @@ class WaitingStation(QWidget):
 
     def _restyle(self) -> None:
         p = self._look.palette
-        for label, kind, color in ((self._title, Type.TITLE, p.ink), (self._purpose, Type.BODY, p.ink), (self._state, Type.BODY, p.soft)):
+        for label, kind, color in (
+            (self._title, Type.TITLE, p.ink),
+            (self._purpose, Type.BODY, p.ink),
+            (self._state, Type.BODY, p.soft),
+        ):
             label.setFont(self._look.font(kind))
             label.setStyleSheet(f"color: {color};")

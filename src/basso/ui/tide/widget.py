@@ -64,7 +64,11 @@ class Tide(QWidget):
         start, end = self._cursor.view
         if (start, end) != self._cursor.whole:
             painter.setPen(paint.pen(self._look.color("ink"), 1.4))
-            painter.drawRect(QRectF(self._x_of(start), strip.top() - 4, max(self._x_of(end) - self._x_of(start), 3), strip.height() + 5))
+            painter.drawRect(
+                QRectF(
+                    self._x_of(start), strip.top() - 4, max(self._x_of(end) - self._x_of(start), 3), strip.height() + 5
+                )
+            )
         x = round(self._x_of(self._cursor.time_s)) + 0.5
         painter.setPen(paint.pen(self._look.color("ink"), 2.0))
         painter.drawLine(QPointF(x, strip.top() - 2), QPointF(x, strip.bottom()))
@@ -96,11 +100,17 @@ class Tide(QWidget):
         down = (strip.bottom() - water - 2) * np.clip(-columns.low, 0, 1)
         ample = np.nan_to_num(up) > 0.5
         painter.setPen(paint.pen(look.color("fair"), 1.0))
-        painter.drawLines([QLineF(a, water - h, a, water) for a, h in zip(x[ample].tolist(), up[ample].tolist(), strict=True)])
+        painter.drawLines(
+            [QLineF(a, water - h, a, water) for a, h in zip(x[ample].tolist(), up[ample].tolist(), strict=True)]
+        )
         cut = np.nan_to_num(down) > 0.5
         painter.setPen(paint.pen(look.color("below"), 1.0))
         # A cut is at least two pixels wide, so that a short dip in a long session is still seen.
-        strokes = [QLineF(a + s, water, a + s, water + h) for a, h in zip(x[cut].tolist(), down[cut].tolist(), strict=True) for s in (0.0, 1.0)]
+        strokes = [
+            QLineF(a + s, water, a + s, water + h)
+            for a, h in zip(x[cut].tolist(), down[cut].tolist(), strict=True)
+            for s in (0.0, 1.0)
+        ]
         painter.drawLines(strokes)
         paint.rule(painter, strip.left(), water, strip.right(), water, look.color("ink"))
         last = -100.0
@@ -108,7 +118,9 @@ class Tide(QWidget):
             at = self._x_of(start)
             paint.rule(painter, at, strip.top() - 2, at, strip.bottom(), look.color("rule"))
             if at - last > 18:
-                paint.text(painter, at + 4, look.height(Type.SMALL) * 0.62, number, look.font(Type.SMALL), look.color("soft"))
+                paint.text(
+                    painter, at + 4, look.height(Type.SMALL) * 0.62, number, look.font(Type.SMALL), look.color("soft")
+                )
                 last = at
 
     def wheelEvent(self, event: QWheelEvent) -> None:
@@ -132,7 +144,12 @@ class Tide(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         start, end = self._cursor.whole
         step = (end - start) / 200.0
-        moves = {Qt.Key.Key_Left: -step, Qt.Key.Key_Right: step, Qt.Key.Key_Home: start - end, Qt.Key.Key_End: end - start}
+        moves = {
+            Qt.Key.Key_Left: -step,
+            Qt.Key.Key_Right: step,
+            Qt.Key.Key_Home: start - end,
+            Qt.Key.Key_End: end - start,
+        }
         key = Qt.Key(event.key())
         if key in moves:
             self._cursor.move_to(self._cursor.time_s + moves[key])

@@ -99,14 +99,20 @@ def _how_often(group: list[JudgedDip], laps: int) -> str:
 
 def _with_heat(group: list[JudgedDip]) -> str:
     """ "; deeper as the oil warms" when the depth follows the temperature beyond doubt."""
-    pairs = [(d.temperature_c, d.dip.min_share) for d in group if d.temperature_c is not None and d.dip.min_share is not None]
+    pairs = [
+        (d.temperature_c, d.dip.min_share) for d in group if d.temperature_c is not None and d.dip.min_share is not None
+    ]
     if len(pairs) < 8:
         return ""
     heat, share = np.array(pairs).T
     if np.ptp(heat) < 5.0 or np.std(share) < 0.01:
         return ""
     r = float(np.corrcoef(heat, share)[0, 1])
-    return "; deeper as the oil warms" if r < -0.5 and abs(r) * math.sqrt((len(pairs) - 2) / max(1 - r * r, 1e-9)) > 3 else ""
+    return (
+        "; deeper as the oil warms"
+        if r < -0.5 and abs(r) * math.sqrt((len(pairs) - 2) / max(1 - r * r, 1e-9)) > 3
+        else ""
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -203,7 +209,9 @@ def panels(a: Analysis, units: DisplayUnits) -> tuple[Panel, ...]:
     top = float(np.nanpercentile(measured, 99.9)) if np.isfinite(measured).any() else 1.0
     spread = 0.0
     if a.expected.valid:
-        spread = pressure.difference_from_base(max(2.0 * a.expected.residual_kpa, 0.03 * float(np.nanmedian(a.pressure_kpa[running]))))
+        spread = pressure.difference_from_base(
+            max(2.0 * a.expected.residual_kpa, 0.03 * float(np.nanmedian(a.pressure_kpa[running])))
+        )
     made = [
         Panel(
             "Gallery", pressure.symbol,
@@ -216,12 +224,30 @@ def panels(a: Analysis, units: DisplayUnits) -> tuple[Panel, ...]:
             reach = max(1.0, 1.08 * float(np.nanpercentile(np.abs(values), 99.9)))
             made.append(Panel(title, hint, (Line("", values, "measured"),), -reach, reach, True, 1.6))
     made.append(
-        Panel("Engine", "rpm", (Line("", a.rpm, "measured"),), 0.0, 1.05 * float(max(np.nanmax(a.rpm, initial=0.0), 1000.0)), False, 1.4)
+        Panel(
+            "Engine",
+            "rpm",
+            (Line("", a.rpm, "measured"),),
+            0.0,
+            1.05 * float(max(np.nanmax(a.rpm, initial=0.0), 1000.0)),
+            False,
+            1.4,
+        )
     )
     if a.temperature_c is not None and np.isfinite(a.temperature_c).any():
         heat = units.temperature.from_base(a.temperature_c)
         low, high = float(np.nanmin(heat)), float(np.nanmax(heat))
-        made.append(Panel("Oil", units.temperature.symbol, (Line("", heat, "measured"),), low - 2.0, max(high, low + 5.0) + 2.0, False, 1.0))
+        made.append(
+            Panel(
+                "Oil",
+                units.temperature.symbol,
+                (Line("", heat, "measured"),),
+                low - 2.0,
+                max(high, low + 5.0) + 2.0,
+                False,
+                1.0,
+            )
+        )
     return tuple(made)
 
 
@@ -261,7 +287,13 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
         level = float(floor.at(a.rpm[at : at + 1], a.expected_kpa[at : at + 1])[0])
         if math.isfinite(level):
             floors.append(f"{floor.rule} → {p(level)}")
-    steps.append(Step("Floor", "; ".join(floors) + f"; the highest applies: {p(float(a.floor.kpa[at]))}", "rules chosen under Floors"))
+    steps.append(
+        Step(
+            "Floor",
+            "; ".join(floors) + f"; the highest applies: {p(float(a.floor.kpa[at]))}",
+            "rules chosen under Floors",
+        )
+    )
     steps.append(Step(
         "Margin", f"{p(float(a.pressure_kpa[at]))} − {p(float(a.floor.kpa[at]))} = {p(dip.min_margin_kpa)}",
         "the lowest margin and the lowest pressure need not fall on the same sample",
@@ -274,7 +306,9 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
         "Deficit", f"∫ (floor − pressure) dt = {units.number(dip.deficit_kpa_s, Q.PRESSURE, difference=True)} {units.pressure.symbol}·s",
         "trapezoids over the dip's own samples",
     ))  # fmt: skip
-    steps.append(Step("Cause", sentence(d), "g over the second before the crossing, held against the rest of the session"))
+    steps.append(
+        Step("Cause", sentence(d), "g over the second before the crossing, held against the rest of the session")
+    )
     steps.append(Step("What would change it", _what_if(a, at, p), "the same sample under the other schools of floor"))
     return steps
 
@@ -324,7 +358,12 @@ def readings(a: Analysis, time_s: float, units: DisplayUnits) -> list[Reading]:
         Reading("Pressure", units.number(float(a.pressure_kpa[i]), Q.PRESSURE), p),
         Reading("Expected", units.number(expected if a.rpm[i] > 300.0 else float("nan"), Q.PRESSURE), p),
         Reading("Floor", units.number(floor, Q.PRESSURE), p),
-        Reading("Share of normal", f"{100 * share:.0f}" if math.isfinite(share) else "–", "%", math.isfinite(share) and share < 0.7),
+        Reading(
+            "Share of normal",
+            f"{100 * share:.0f}" if math.isfinite(share) else "–",
+            "%",
+            math.isfinite(share) and share < 0.7,
+        ),
         Reading("Margin", units.number(margin, Q.PRESSURE, difference=True, signed=True), p, margin < 0),
         Reading("Engine", units.number(float(a.rpm[i]), Q.ROTATION), "rpm"),
     ]
@@ -335,7 +374,11 @@ def readings(a: Analysis, time_s: float, units: DisplayUnits) -> list[Reading]:
         way = " left" if side > 0.05 else " right" if side < -0.05 else ""
         rows.append(Reading("Sideways", f"{abs(side):.2f}{way}", "g"))
     if a.longitudinal_g is not None:
-        rows.append(Reading("Fore–aft", units.number(float(np.nan_to_num(a.longitudinal_g[i])), Q.ACCELERATION, signed=True), "g"))
+        rows.append(
+            Reading(
+                "Fore–aft", units.number(float(np.nan_to_num(a.longitudinal_g[i])), Q.ACCELERATION, signed=True), "g"
+            )
+        )
     return rows
 
 

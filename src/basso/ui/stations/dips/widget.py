@@ -6,7 +6,15 @@ import csv
 import io
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QSortFilterProxyModel, Qt, QTimer, Signal
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QSortFilterProxyModel,
+    Qt,
+    QTimer,
+    Signal,
+)
 from PySide6.QtGui import QBrush
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QLabel, QTableView, QVBoxLayout, QWidget
 
@@ -124,7 +132,11 @@ class DipsStation(QWidget):
         self._restyle()
 
     def _restyle(self) -> None:
-        for label, kind, color in ((self._title, Type.TITLE, "ink"), (self._detail, Type.BODY, "soft"), (self._reason, Type.SMALL, "soft")):
+        for label, kind, color in (
+            (self._title, Type.TITLE, "ink"),
+            (self._detail, Type.BODY, "soft"),
+            (self._reason, Type.SMALL, "soft"),
+        ):
             label.setFont(self._look.font(kind))
             label.setStyleSheet(f"color: {getattr(self._look.palette, color)};")
         self.table.horizontalHeader().setFont(self._look.font(Type.SMALL))
@@ -142,7 +154,11 @@ class DipsStation(QWidget):
         self.traces.setVisible(analysis is not None)
         if analysis is None:
             self._title.setText(waiting or "Open a log to find its dips")
-            self._detail.setText("" if waiting else "Drop a CSV on the window, or press Ctrl+O. It wants time, rpm and oil pressure; oil temperature and g tell why.")
+            self._detail.setText(
+                ""
+                if waiting
+                else "Drop a CSV on the window, or press Ctrl+O. It wants time, rpm and oil pressure; oil temperature and g tell why."
+            )
             self._model.set_rows([], columns(units))
             return
         words = opening(analysis, units)
@@ -182,7 +198,9 @@ class DipsStation(QWidget):
         self.table.setCurrentIndex(index)
         self.table.selectRow(index.row())
         # Once more when the table has its size, on a session that has only just been opened.
-        QTimer.singleShot(0, lambda: self.table.scrollTo(self.table.currentIndex(), QAbstractItemView.ScrollHint.PositionAtCenter))
+        QTimer.singleShot(
+            0, lambda: self.table.scrollTo(self.table.currentIndex(), QAbstractItemView.ScrollHint.PositionAtCenter)
+        )
         if not move:
             self.table.selectionModel().blockSignals(False)
             self._mark(dip)

@@ -115,7 +115,11 @@ def before_after(c: Comparison, units: DisplayUnits) -> BeforeAfter | None:
     for p in c.passes_in_question:
         if math.isfinite(p.temperature_c):
             shown.setdefault(p.lap_key, []).append((p.temperature_c, p.min_pressure_kpa))
-    dots = [Dot(_t(units, p.temperature_c), _p(units, p.min_pressure_kpa), p.side) for p in c.passes_in_question if math.isfinite(p.temperature_c)]
+    dots = [
+        Dot(_t(units, p.temperature_c), _p(units, p.min_pressure_kpa), p.side)
+        for p in c.passes_in_question
+        if math.isfinite(p.temperature_c)
+    ]
     if not dots:
         return None
     xs, ys = np.array([d.x for d in dots]), np.array([d.y for d in dots])
@@ -204,6 +208,7 @@ def rows(c: Comparison, units: DisplayUnits) -> list[Row]:
 
 def _others(c: Comparison, others: list[CornerRow], units: DisplayUnits) -> Row:
     """The places that do not dip, on one line."""
+
     def mean(values: list[float | None]) -> str:
         known = [v for v in values if v is not None]
         return units.number(float(np.mean(known)), Q.PRESSURE) if known else "–"
@@ -253,7 +258,11 @@ def settle(c: Comparison, units: DisplayUnits) -> list[str]:
         if half > target:
             more = math.ceil((e.laps_a + e.laps_b) * ((half / target) ** 2 - 1) / 2)
             lines.append(f"About {more} more laps a side to see {units.text(target, Q.PRESSURE, difference=True)}.")
-    wide = [r for r in c.corners if r.effect is not None and (r.effect.high - r.effect.low) > 60 and r.effect.low < 0 < r.effect.high]
+    wide = [
+        r
+        for r in c.corners
+        if r.effect is not None and (r.effect.high - r.effect.low) > 60 and r.effect.low < 0 < r.effect.high
+    ]
     if wide:
         lines.append(f"{places_words([r.place.label for r in wide])}: too much spread to tell; more laps a side.")
     if c.verdict == "better":
@@ -261,7 +270,9 @@ def settle(c: Comparison, units: DisplayUnits) -> list[str]:
         if left:
             lines.append(f"Still below the floor in {places_words([r.place.label for r in left])}.")
         else:
-            lines.append("No place still dips in a fifth of its passes. That covers what was driven, not more g or hotter oil.")
+            lines.append(
+                "No place still dips in a fifth of its passes. That covers what was driven, not more g or hotter oil."
+            )
         lines.append("After raising the level look for froth: breather, dipstick, sag at high rpm.")
     order = {x.what: x.state for x in c.likeness}
     if order.get("Oil temperature") == "adjusted":

@@ -49,7 +49,10 @@ class TrialStation(QWidget):
             layout.addWidget(label)
         sides = QHBoxLayout()
         sides.setContentsMargins(0, 6, 0, 2)
-        for button, words, name in ((self.side_a, self._words_a, "A, before the change"), (self.side_b, self._words_b, "B, after the change")):
+        for button, words, name in (
+            (self.side_a, self._words_a, "A, before the change"),
+            (self.side_b, self._words_b, "B, after the change"),
+        ):
             button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
             button.setAccessibleName(f"Choose {name}")
             button.setToolTip(f"Choose the sessions of {name}")
@@ -76,10 +79,14 @@ class TrialStation(QWidget):
             label.setStyleSheet(f"color: {color};")
         for button, color in ((self.side_a, p.side_a), (self.side_b, p.side_b)):
             button.setFont(self._look.font(Type.STRONG))
-            button.setStyleSheet(f"QToolButton {{ color: {color}; border-bottom: 1px solid {color}; border-radius: 0; padding: 2px 4px; }}")
+            button.setStyleSheet(
+                f"QToolButton {{ color: {color}; border-bottom: 1px solid {color}; border-radius: 0; padding: 2px 4px; }}"
+            )
         self._board.update()
 
-    def show_comparison(self, c: Comparison | None, units: DisplayUnits, names: tuple[str, str], waiting: str = "") -> None:
+    def show_comparison(
+        self, c: Comparison | None, units: DisplayUnits, names: tuple[str, str], waiting: str = ""
+    ) -> None:
         """Show a judged trial, or what is missing for one."""
         self._comparison, self._units = c, units
         for button, letter, name in ((self.side_a, "A", names[0]), (self.side_b, "B", names[1])):
@@ -90,7 +97,9 @@ class TrialStation(QWidget):
         if c is None:
             self._title.setText(waiting or "Choose the logs before a change and the logs after it")
             self._detail.setText(
-                "" if waiting else "Same circuit, same day if you can, warm, same tyres and fuel, like pace; at least four laps a side. Change one thing."
+                ""
+                if waiting
+                else "Same circuit, same day if you can, warm, same tyres and fuel, like pace; at least four laps a side. Change one thing."
             )
             return
         words = opening(c, units)
@@ -146,8 +155,19 @@ class _Board(QWidget):
         if self._plot is not None:
             self._paint_plot(painter, plot, self._plot)
         else:
-            paint.text(painter, 0, line, "No passes with an oil temperature to draw.", self._look.font(Type.BODY), self._look.color("soft"))
-        self._paint_likeness(painter, QRectF(plot.right() + line * 1.6, 0, width - plot.right() - line * 1.6, plot.height()), self._comparison.likeness)
+            paint.text(
+                painter,
+                0,
+                line,
+                "No passes with an oil temperature to draw.",
+                self._look.font(Type.BODY),
+                self._look.color("soft"),
+            )
+        self._paint_likeness(
+            painter,
+            QRectF(plot.right() + line * 1.6, 0, width - plot.right() - line * 1.6, plot.height()),
+            self._comparison.likeness,
+        )
         y = plot.bottom() + line * 0.6
         paint.rule(painter, 0, y, width, y, self._look.color("soft"))
         y = self._paint_rows(painter, y + line * 0.9, width)
@@ -157,7 +177,9 @@ class _Board(QWidget):
     def _paint_plot(self, painter: QPainter, box: QRectF, plot: BeforeAfter) -> None:
         look, line = self._look, self._look.height(Type.SMALL)
         small, soft = look.font(Type.SMALL), look.color("soft")
-        area = QRectF(box.left() + line * 3.4, box.top() + line * 1.4, box.width() - line * 3.8, box.height() - line * 3.1)
+        area = QRectF(
+            box.left() + line * 3.4, box.top() + line * 1.4, box.width() - line * 3.8, box.height() - line * 3.1
+        )
         (x0, x1), (y0, y1) = plot.x_range, plot.y_range
 
         def px(x: float) -> float:
@@ -166,17 +188,42 @@ class _Board(QWidget):
         def py(y: float) -> float:
             return area.bottom() - (y - y0) / (y1 - y0) * area.height()
 
-        paint.text(painter, box.left(), box.top() + line * 0.5, "Lowest in each pass", look.font(Type.SMALL_STRONG), look.color("ink"))
+        paint.text(
+            painter,
+            box.left(),
+            box.top() + line * 0.5,
+            "Lowest in each pass",
+            look.font(Type.SMALL_STRONG),
+            look.color("ink"),
+        )
         paint.text(painter, box.left() + line * 7.0, box.top() + line * 0.5, plot.y_unit, small, soft)
         for value in ticks(y0, y1, 5):
             paint.rule(painter, area.left(), py(value), area.right(), py(value), look.color("grid"))
             paint.text(painter, area.left() - 8, py(value), f"{value:g}", small, soft, paint.RIGHT)
         for value in ticks(x0, x1, 6):
             paint.text(painter, px(value), area.bottom() + line * 0.9, f"{value:g}", small, soft, paint.CENTRE)
-        paint.text(painter, area.right(), area.bottom() + line * 1.8, f"oil temperature, {plot.x_unit}", small, soft, paint.RIGHT)
+        paint.text(
+            painter,
+            area.right(),
+            area.bottom() + line * 1.8,
+            f"oil temperature, {plot.x_unit}",
+            small,
+            soft,
+            paint.RIGHT,
+        )
         if plot.floor is not None:
-            paint.rule(painter, area.left(), py(plot.floor), area.right(), py(plot.floor), look.color("below"), Qt.PenStyle.DashLine)
-            paint.text(painter, area.left() + 4, py(plot.floor) - line * 0.55, "floor, typical", small, look.color("below"))
+            paint.rule(
+                painter,
+                area.left(),
+                py(plot.floor),
+                area.right(),
+                py(plot.floor),
+                look.color("below"),
+                Qt.PenStyle.DashLine,
+            )
+            paint.text(
+                painter, area.left() + 4, py(plot.floor) - line * 0.55, "floor, typical", small, look.color("below")
+            )
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         colours = (look.color("side_a"), look.color("side_b"))
         for fitted in plot.lines:
@@ -184,13 +231,26 @@ class _Board(QWidget):
             wash.setAlpha(34)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(wash)
-            ends = [(px(x), py(y), fitted.half_band / (y1 - y0) * area.height()) for x, y in zip(fitted.x, fitted.y, strict=True)]
-            painter.drawPolygon(QPolygonF([QPointF(x, y - h) for x, y, h in ends] + [QPointF(x, y + h) for x, y, h in reversed(ends)]))
+            ends = [
+                (px(x), py(y), fitted.half_band / (y1 - y0) * area.height())
+                for x, y in zip(fitted.x, fitted.y, strict=True)
+            ]
+            painter.drawPolygon(
+                QPolygonF([QPointF(x, y - h) for x, y, h in ends] + [QPointF(x, y + h) for x, y, h in reversed(ends)])
+            )
             style = Qt.PenStyle.SolidLine if fitted.side == 0 else Qt.PenStyle.DashLine
             painter.setPen(paint.pen(colours[fitted.side], 2.0, style))
             painter.drawLine(QPointF(*ends[0][:2]), QPointF(*ends[1][:2]))
             x, y = (ends[0] if fitted.side == 0 else ends[1])[:2]
-            paint.text(painter, x + (-7 if fitted.side == 0 else 7), y, "AB"[fitted.side], look.font(Type.STRONG), colours[fitted.side], paint.RIGHT if fitted.side == 0 else paint.LEFT)
+            paint.text(
+                painter,
+                x + (-7 if fitted.side == 0 else 7),
+                y,
+                "AB"[fitted.side],
+                look.font(Type.STRONG),
+                colours[fitted.side],
+                paint.RIGHT if fitted.side == 0 else paint.LEFT,
+            )
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for dot in plot.dots:
             x, y = px(dot.x), py(dot.y)
@@ -210,7 +270,9 @@ class _Board(QWidget):
             background = look.color("paper")
             background.setAlpha(225)
             painter.fillRect(words, background)
-            paint.text(painter, words.left() + 2, words.center().y(), plot.gap_words, look.font(Type.NUMBER), look.color("ink"))
+            paint.text(
+                painter, words.left() + 2, words.center().y(), plot.gap_words, look.font(Type.NUMBER), look.color("ink")
+            )
 
     def _paint_likeness(self, painter: QPainter, box: QRectF, likeness: tuple[Likeness, ...]) -> None:
         look, line = self._look, self._look.height()
@@ -219,7 +281,9 @@ class _Board(QWidget):
         for row in likeness:
             paint.text(painter, box.left(), y, row.what, look.font(Type.SMALL), look.color("soft"))
             paint.text(painter, box.left(), y + line * 0.95, row.finding, look.font(Type.BODY), look.color("ink"))
-            color = {"matched": "ample", "adjusted": "ample", "fair": "soft", "not known": "soft"}.get(row.state, "below")
+            color = {"matched": "ample", "adjusted": "ample", "fair": "soft", "not known": "soft"}.get(
+                row.state, "below"
+            )
             paint.text(painter, box.right(), y, row.state, look.font(Type.SMALL_STRONG), look.color(color), paint.RIGHT)
             paint.rule(painter, box.left(), y + line * 1.6, box.right(), y + line * 1.6, look.color("rule"))
             y += line * 2.35
@@ -228,7 +292,16 @@ class _Board(QWidget):
         look, line = self._look, self._look.height()
         small, soft = look.font(Type.SMALL), look.color("soft")
         unit = self._units.pressure.symbol
-        at = {"place": 0.0, "a": width * 0.26, "b": width * 0.34, "effect": width * 0.42, "from": width * 0.46, "to": width * 0.76, "passes": width * 0.80, "dips": width * 0.89}
+        at = {
+            "place": 0.0,
+            "a": width * 0.26,
+            "b": width * 0.34,
+            "effect": width * 0.42,
+            "from": width * 0.46,
+            "to": width * 0.76,
+            "passes": width * 0.80,
+            "dips": width * 0.89,
+        }
         for key, words in (("place", "Place"), ("passes", "Passes"), ("dips", "Dips a lap")):
             paint.text(painter, at[key], y, words, small, soft)
         for key, words in (("a", f"A, {unit}"), ("b", f"B, {unit}"), ("effect", "B − A")):
@@ -253,7 +326,15 @@ class _Board(QWidget):
             paint.text(painter, at["place"], middle, row.place, look.font(Type.BODY), look.color("ink"))
             paint.text(painter, at["a"], middle, row.a, look.font(Type.BODY), look.color("side_a"), paint.RIGHT)
             paint.text(painter, at["b"], middle, row.b, look.font(Type.BODY), look.color("side_b"), paint.RIGHT)
-            paint.text(painter, at["effect"], middle, row.effect, look.font(Type.STRONG if row.clear else Type.BODY), look.color("ink"), paint.RIGHT)
+            paint.text(
+                painter,
+                at["effect"],
+                middle,
+                row.effect,
+                look.font(Type.STRONG if row.clear else Type.BODY),
+                look.color("ink"),
+                paint.RIGHT,
+            )
             paint.text(painter, at["passes"], middle, row.passes, look.font(Type.BODY), soft)
             paint.text(painter, at["dips"], middle, row.dips, look.font(Type.BODY), soft)
             if row.interval is not None:
@@ -271,8 +352,17 @@ class _Board(QWidget):
     def _paint_exceedance(self, painter: QPainter, box: QRectF, c: Comparison) -> None:
         look, line = self._look, self._look.height(Type.SMALL)
         small, soft = look.font(Type.SMALL), look.color("soft")
-        paint.text(painter, box.left(), box.top() + line * 0.6, "Time below a share of normal", look.font(Type.SMALL_STRONG), look.color("ink"))
-        area = QRectF(box.left() + line * 3.2, box.top() + line * 1.6, box.width() - line * 5.0, box.height() - line * 3.4)
+        paint.text(
+            painter,
+            box.left(),
+            box.top() + line * 0.6,
+            "Time below a share of normal",
+            look.font(Type.SMALL_STRONG),
+            look.color("ink"),
+        )
+        area = QRectF(
+            box.left() + line * 3.2, box.top() + line * 1.6, box.width() - line * 5.0, box.height() - line * 3.4
+        )
         curves = exceedance(c)
         values = [v for curve in curves for _, v in curve]
         if not values:
@@ -293,7 +383,10 @@ class _Board(QWidget):
         for share in (40, 50, 60, 70, 80, 90):
             paint.text(painter, px(share), area.bottom() + line * 0.85, f"{share} %", small, soft, paint.CENTRE)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        for curve, name, color, style in ((curves[0], "A", "side_a", Qt.PenStyle.SolidLine), (curves[1], "B", "side_b", Qt.PenStyle.DashLine)):
+        for curve, name, color, style in (
+            (curves[0], "A", "side_a", Qt.PenStyle.SolidLine),
+            (curves[1], "B", "side_b", Qt.PenStyle.DashLine),
+        ):
             if not curve:
                 continue
             painter.setPen(paint.pen(look.color(color), 2.0, style))
