@@ -146,19 +146,47 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
 
     progress(0.9, "explaining them")
     signals = Signals(
-        frame.time_s, rpm, pressure, expected_kpa, floor, _without_gaps(lateral), _without_gaps(longitudinal), temperature,
+        frame.time_s,
+        rpm,
+        pressure,
+        expected_kpa,
+        floor,
+        _without_gaps(lateral),
+        _without_gaps(longitudinal),
+        temperature,
         look_elsewhere(rpm, pressure / expected_kpa, is_judged, lateral, longitudinal, frame.step_s),
-        float(np.percentile(rpm[is_judged], 60)) if is_judged.any() else np.inf, expected, _coolest(temperature, is_judged),
+        float(np.percentile(rpm[is_judged], 60)) if is_judged.any() else np.inf,
+        expected,
+        _coolest(temperature, is_judged),
         _level_share(pressure, expected_kpa, is_settled) if options.normal is not None else 1.0,
-    )  # fmt: skip
+    )
     judged_dips = tuple(_judge(d, signals, laps, track) for d in dips)
     below_s = sum(d.duration_s for d in dips)
     exposure = measure_exposure(frame.time_s, running(rpm), is_judged, below_s, pressure / expected_kpa)
     progress(1.0, "judged")
     return Analysis(
-        recording, options, corrected, tuple(checks), tuple(corrections), laps, track, expected, frame.time_s, pressure,
-        expected_kpa, floor, rpm, temperature, lateral, longitudinal, is_judged, is_settled, noise, judged_dips, exposure,
-    )  # fmt: skip
+        recording,
+        options,
+        corrected,
+        tuple(checks),
+        tuple(corrections),
+        laps,
+        track,
+        expected,
+        frame.time_s,
+        pressure,
+        expected_kpa,
+        floor,
+        rpm,
+        temperature,
+        lateral,
+        longitudinal,
+        is_judged,
+        is_settled,
+        noise,
+        judged_dips,
+        exposure,
+    )
 
 
 def pooled_normal(recordings: Sequence[Recording], options: JudgeOptions | None = None) -> ExpectedPressure:
@@ -171,18 +199,24 @@ def pooled_normal(recordings: Sequence[Recording], options: JudgeOptions | None 
         checks, _, corrected = _trusted(recording, options)
         frame = frame_on(corrected, Role.OIL_PRESSURE)
         lateral, longitudinal = _g_channels(frame, checks)
-        parts.append((
-            frame.filled(Role.OIL_PRESSURE, np.nan), frame.filled(Role.RPM, np.nan), frame.get(Role.OIL_TEMP),
-            settled(frame, lateral, longitudinal, SettledLimits()),
-        ))  # fmt: skip
+        parts.append(
+            (
+                frame.filled(Role.OIL_PRESSURE, np.nan),
+                frame.filled(Role.RPM, np.nan),
+                frame.get(Role.OIL_TEMP),
+                settled(frame, lateral, longitudinal, SettledLimits()),
+            )
+        )
     if not parts:
         return no_expectation("none of the recordings has oil pressure and engine speed")
     with_temperature = all(t is not None for _, _, t, _ in parts)
     temperature = np.concatenate([t for _, _, t, _ in parts if t is not None]) if with_temperature else None
     return fit_expected(
-        np.concatenate([p for p, _, _, _ in parts]), np.concatenate([n for _, n, _, _ in parts]), temperature,
+        np.concatenate([p for p, _, _, _ in parts]),
+        np.concatenate([n for _, n, _, _ in parts]),
+        temperature,
         np.concatenate([s for _, _, _, s in parts]),
-    )  # fmt: skip
+    )
 
 
 def _trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], list[Correction], Recording]:
@@ -283,7 +317,25 @@ def _unjudged(
     floor = FloorLine(nothing, np.full(n, -1, dtype=np.int8), options.floors)
     false = np.zeros(n, dtype=bool)
     return Analysis(
-        recording, options, corrected, tuple(checks), tuple(corrections), find_laps(recording), None,
-        no_expectation("oil pressure or engine speed is missing"), time_s, pressure.values if pressure is not None else nothing,
-        nothing, floor, nothing, None, None, None, false, false, 0.0, (), measure_exposure(time_s, false, false, 0.0, nothing),
-    )  # fmt: skip
+        recording,
+        options,
+        corrected,
+        tuple(checks),
+        tuple(corrections),
+        find_laps(recording),
+        None,
+        no_expectation("oil pressure or engine speed is missing"),
+        time_s,
+        pressure.values if pressure is not None else nothing,
+        nothing,
+        floor,
+        nothing,
+        None,
+        None,
+        None,
+        false,
+        false,
+        0.0,
+        (),
+        measure_exposure(time_s, false, false, 0.0, nothing),
+    )

@@ -40,9 +40,13 @@ def judge(
 
 
 def run_trial(
-    label_a: str, a: Sequence[Recording], label_b: str, b: Sequence[Recording], options: JudgeOptions | None = None,
+    label_a: str,
+    a: Sequence[Recording],
+    label_b: str,
+    b: Sequence[Recording],
+    options: JudgeOptions | None = None,
     progress: Progress = silent,
-) -> Comparison:  # fmt: skip
+) -> Comparison:
     """Judge both sides against one normal, learned from both together, and compare them."""
     from basso.analysis import JudgeOptions, analyse, pooled_normal
     from basso.trial.verdict import compare

@@ -47,8 +47,10 @@ def run(arguments: argparse.Namespace) -> int:
 
 
 def _report(a: Analysis) -> None:
-    print(f"{a.recording.path}: {len(a.dips)} dips in {a.exposure.running_s / 60:.1f} min of running, "
-          f"{a.exposure.below_floor_s:.1f} s below the floor")  # fmt: skip
+    print(
+        f"{a.recording.path}: {len(a.dips)} dips in {a.exposure.running_s / 60:.1f} min of running, "
+        f"{a.exposure.below_floor_s:.1f} s below the floor"
+    )
     for check in a.checks:
         if check.level != "ok":
             print(f"  {check.level}: {check.message}")

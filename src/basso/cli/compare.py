@@ -50,6 +50,8 @@ def run(arguments: argparse.Namespace) -> int:
         print(f"  {row.what}: {row.finding} ({row.state})")
     for r in comparison.corners:
         if r.effect is not None:
-            print(f"  {r.place.label:<18} {r.a_min_kpa:6.0f} → {r.b_min_kpa:6.0f} kPa   {r.effect.estimate:+6.0f} "
-                  f"({r.effect.low:+.0f} to {r.effect.high:+.0f})   {r.passes_a} · {r.passes_b} passes")  # fmt: skip
+            print(
+                f"  {r.place.label:<18} {r.a_min_kpa:6.0f} → {r.b_min_kpa:6.0f} kPa   {r.effect.estimate:+6.0f} "
+                f"({r.effect.low:+.0f} to {r.effect.high:+.0f})   {r.passes_a} · {r.passes_b} passes"
+            )
     return 0

@@ -65,10 +65,18 @@ def analysis_document(analysis: Analysis) -> Document:
     """``basso.analysis/1``."""
     e = analysis.expected
     parameters = (
-        {"k_kpa": rounded(math.exp(e.log_k)), "rpm_exponent": rounded(e.b), "viscosity_exponent": rounded(e.c),
-         "relief_kpa": rounded(e.relief_kpa), "sharpness": rounded(e.sharpness), "oil": e.oil, "samples": e.samples}
-        if e.valid else {}
-    )  # fmt: skip
+        {
+            "k_kpa": rounded(math.exp(e.log_k)),
+            "rpm_exponent": rounded(e.b),
+            "viscosity_exponent": rounded(e.c),
+            "relief_kpa": rounded(e.relief_kpa),
+            "sharpness": rounded(e.sharpness),
+            "oil": e.oil,
+            "samples": e.samples,
+        }
+        if e.valid
+        else {}
+    )
     temperature = e.temperature_range_c
     return {
         "schema": "basso.analysis/1",
@@ -79,14 +87,26 @@ def analysis_document(analysis: Analysis) -> Document:
             for c in analysis.corrections
         ],
         "laps": [
-            {"number": lap.number, "start_s": rounded(lap.start_s), "end_s": rounded(lap.end_s), "time_s": rounded(lap.time_s),
-             "complete": lap.complete}
+            {
+                "number": lap.number,
+                "start_s": rounded(lap.start_s),
+                "end_s": rounded(lap.end_s),
+                "time_s": rounded(lap.time_s),
+                "complete": lap.complete,
+            }
             for lap in analysis.laps
         ],
         "corners": [
-            {"id": p.id, "direction": p.kind, "start_m": rounded(p.start_m, 1), "apex_m": rounded(p.apex_m, 1),
-             "end_m": rounded(p.end_m, 1), "peak_lateral_g": rounded(p.peak_g)}
-            for p in (analysis.track.places if analysis.track is not None else ()) if p.is_corner
+            {
+                "id": p.id,
+                "direction": p.kind,
+                "start_m": rounded(p.start_m, 1),
+                "apex_m": rounded(p.apex_m, 1),
+                "end_m": rounded(p.end_m, 1),
+                "peak_lateral_g": rounded(p.peak_g),
+            }
+            for p in (analysis.track.places if analysis.track is not None else ())
+            if p.is_corner
         ],
         "expected": {
             "method": e.method,
@@ -95,7 +115,9 @@ def analysis_document(analysis: Analysis) -> Document:
             "valid": e.valid,
             "range": {
                 "rpm": [rounded(v, 0) for v in e.rpm_range] if e.valid else [None, None],
-                "oil_temp_c": [rounded(v, 1) for v in temperature] if temperature is not None and e.valid else [None, None],
+                "oil_temp_c": [rounded(v, 1) for v in temperature]
+                if temperature is not None and e.valid
+                else [None, None],
             },
         },
         "events": [_event(d) for d in analysis.dips],
@@ -103,22 +125,33 @@ def analysis_document(analysis: Analysis) -> Document:
             "running_s": rounded(analysis.exposure.running_s),
             "below_floor_s": rounded(analysis.exposure.below_floor_s),
             "share_of_time_below": [
-                {"share": level, "fraction": rounded(fraction, 5)} for level, fraction in analysis.exposure.share_of_time_below
+                {"share": level, "fraction": rounded(fraction, 5)}
+                for level, fraction in analysis.exposure.share_of_time_below
             ],
         },
-    }  # fmt: skip
+    }
 
 
 def _event(d: JudgedDip) -> Document:
     return {
-        "start_s": rounded(d.dip.start_s), "end_s": rounded(d.dip.end_s), "duration_s": rounded(d.dip.duration_s),
-        "min_pressure_kpa": rounded(d.dip.min_pressure_kpa, 2), "min_margin_kpa": rounded(d.dip.min_margin_kpa, 2),
-        "min_share": rounded(d.dip.min_share, 4), "deficit_kpa_s": rounded(d.dip.deficit_kpa_s, 2), "rpm": rounded(d.rpm, 0),
-        "oil_temp_c": rounded(d.temperature_c, 1), "lateral_g": rounded(d.cause.lateral_g),
-        "longitudinal_g": rounded(d.cause.longitudinal_g), "lag_s": rounded(d.cause.lag_s),
-        "lap": d.lap.number if d.lap is not None else None, "corner": d.place.split()[1] if d.place is not None else None,
-        "cause": d.cause.name, "confidence": rounded(d.cause.confidence, 2), "rule": d.rule,
-    }  # fmt: skip
+        "start_s": rounded(d.dip.start_s),
+        "end_s": rounded(d.dip.end_s),
+        "duration_s": rounded(d.dip.duration_s),
+        "min_pressure_kpa": rounded(d.dip.min_pressure_kpa, 2),
+        "min_margin_kpa": rounded(d.dip.min_margin_kpa, 2),
+        "min_share": rounded(d.dip.min_share, 4),
+        "deficit_kpa_s": rounded(d.dip.deficit_kpa_s, 2),
+        "rpm": rounded(d.rpm, 0),
+        "oil_temp_c": rounded(d.temperature_c, 1),
+        "lateral_g": rounded(d.cause.lateral_g),
+        "longitudinal_g": rounded(d.cause.longitudinal_g),
+        "lag_s": rounded(d.cause.lag_s),
+        "lap": d.lap.number if d.lap is not None else None,
+        "corner": d.place.split()[1] if d.place is not None else None,
+        "cause": d.cause.name,
+        "confidence": rounded(d.cause.confidence, 2),
+        "rule": d.rule,
+    }
 
 
 def comparison_document(c: Comparison) -> Document:
@@ -127,38 +160,56 @@ def comparison_document(c: Comparison) -> Document:
     effects = [
         _effect(measure, effect, over)
         for measure, effect in (
-            ("min_pressure_kpa", c.effect_kpa), ("min_share", c.effect_share), ("below_floor_s", c.effect_below),
+            ("min_pressure_kpa", c.effect_kpa),
+            ("min_share", c.effect_share),
+            ("below_floor_s", c.effect_below),
         )
         if effect is not None
-    ]  # fmt: skip
+    ]
     return {
         "schema": "basso.comparison/1",
         "a": _side(c.a),
         "b": _side(c.b),
         "matched": {"passes_a": len(c.a.passes), "passes_b": len(c.b.passes), "on": list(c.matched_on)},
         "corners": [
-            {"id": r.place.id, "direction": r.place.kind, "a_min_kpa": rounded(r.a_min_kpa, 1), "b_min_kpa": rounded(r.b_min_kpa, 1),
-             "effect_kpa": rounded(r.effect.estimate, 2) if r.effect is not None else None,
-             "low": rounded(r.effect.low, 2) if r.effect is not None else None,
-             "high": rounded(r.effect.high, 2) if r.effect is not None else None,
-             "passes_a": r.passes_a, "passes_b": r.passes_b}
+            {
+                "id": r.place.id,
+                "direction": r.place.kind,
+                "a_min_kpa": rounded(r.a_min_kpa, 1),
+                "b_min_kpa": rounded(r.b_min_kpa, 1),
+                "effect_kpa": rounded(r.effect.estimate, 2) if r.effect is not None else None,
+                "low": rounded(r.effect.low, 2) if r.effect is not None else None,
+                "high": rounded(r.effect.high, 2) if r.effect is not None else None,
+                "passes_a": r.passes_a,
+                "passes_b": r.passes_b,
+            }
             for r in c.corners
         ],
         "effects": effects,
         "exceedance": {
-            "share": list(SHARES), "a": [rounded(v, 5) for v in c.exceedance_a], "b": [rounded(v, 5) for v in c.exceedance_b],
+            "share": list(SHARES),
+            "a": [rounded(v, 5) for v in c.exceedance_a],
+            "b": [rounded(v, 5) for v in c.exceedance_b],
         },
         "verdict": c.verdict,
         "reasons": list(c.reasons),
-    }  # fmt: skip
+    }
 
 
 def _effect(measure: str, e: Effect, over: list[str]) -> Document:
     return {
-        "measure": measure, "estimate": rounded(e.estimate), "low": rounded(e.low), "high": rounded(e.high), "level": 0.95,
+        "measure": measure,
+        "estimate": rounded(e.estimate),
+        "low": rounded(e.low),
+        "high": rounded(e.high),
+        "level": 0.95,
         "over": over,
-        "at": {"rpm": rounded(e.at_rpm, 0), "oil_temp_c": rounded(e.at_temperature_c, 1), "peak_g": rounded(e.at_peak_g)},
-    }  # fmt: skip
+        "at": {
+            "rpm": rounded(e.at_rpm, 0),
+            "oil_temp_c": rounded(e.at_temperature_c, 1),
+            "peak_g": rounded(e.at_peak_g),
+        },
+    }
 
 
 def _side(side: Side) -> Document:
@@ -172,6 +223,9 @@ def _side(side: Side) -> Document:
         "logs": [str(x.recording.path) for x in side.analyses],
         "laps": side.laps,
         "conditions": {
-            "oil_temp_c": spread(k.oil_temp_c), "rpm": spread(k.rpm), "peak_g": spread(k.peak_g), "lap_time_s": rounded(k.lap_time_s),
+            "oil_temp_c": spread(k.oil_temp_c),
+            "rpm": spread(k.rpm),
+            "peak_g": spread(k.peak_g),
+            "lap_time_s": rounded(k.lap_time_s),
         },
-    }  # fmt: skip
+    }

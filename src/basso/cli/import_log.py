@@ -34,8 +34,10 @@ def run(arguments: argparse.Namespace) -> int:
         print(dump(document))
         return 0
     rate = recording.rate_hz
-    print(f"{recording.path}: {recording.format}, {recording.duration_s:.1f} s, {recording.samples} rows"
-          + (f" at {rate:.4g} Hz" if rate else ""))  # fmt: skip
+    print(
+        f"{recording.path}: {recording.format}, {recording.duration_s:.1f} s, {recording.samples} rows"
+        + (f" at {rate:.4g} Hz" if rate else "")
+    )
     width = max(len(c["name"]) for c in document["channels"])
     for c in document["channels"]:
         span = f"{c['min']:.5g} to {c['max']:.5g}" if c["min"] is not None else "empty"

@@ -13,8 +13,13 @@ from basso import __version__
 from basso.errors import BassoError
 
 _COMMANDS = ("open", "import", "analyze", "compare", "standin")
-_MODULES = {"open": "basso.cli.open_window", "import": "basso.cli.import_log", "analyze": "basso.cli.analyze",
-            "compare": "basso.cli.compare", "standin": "basso.cli.standin"}  # fmt: skip
+_MODULES = {
+    "open": "basso.cli.open_window",
+    "import": "basso.cli.import_log",
+    "analyze": "basso.cli.analyze",
+    "compare": "basso.cli.compare",
+    "standin": "basso.cli.standin",
+}
 
 _DESCRIPTION = """\
 Basso finds oil starvation in logs of oil pressure, oil temperature, rpm and g, explains it, and judges what a

@@ -19,9 +19,12 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
     """``--role`` and ``--unit``."""
     group = parser.add_argument_group("reading")
     group.add_argument(
-        "--role", action="append", default=[], metavar="ROLE=COLUMN",
+        "--role",
+        action="append",
+        default=[],
+        metavar="ROLE=COLUMN",
         help='what a column is, such as oil_pressure="P3 gallery"; repeatable',
-    )  # fmt: skip
+    )
     group.add_argument(
         "--unit",
         action="append",
@@ -35,10 +38,13 @@ def add_judging(parser: argparse.ArgumentParser) -> None:
     """``--floor``, ``--rpm-gate``, ``--min-duration`` and ``--normal``."""
     group = parser.add_argument_group("judging")
     group.add_argument(
-        "--floor", action="append", default=[], metavar="RULE",
+        "--floor",
+        action="append",
+        default=[],
+        metavar="RULE",
         help="slope:BASE,PER1000 (kPa at 0 rpm and per 1000 rpm), fixed:KPA, table:RPM=KPA,… or share:FRACTION of the "
         "expected pressure; repeatable, the highest applies (default: slope:0,48.3 and share:0.70)",
-    )  # fmt: skip
+    )
     group.add_argument(
         "--rpm-gate", type=float, default=1500.0, metavar="RPM", help="judge only above this (default 1500)"
     )
@@ -46,9 +52,12 @@ def add_judging(parser: argparse.ArgumentParser) -> None:
         "--min-duration", type=float, default=0.15, metavar="S", help="shorter dips are not events (default 0.15)"
     )
     group.add_argument(
-        "--normal", action="append", default=[], metavar="LOG",
+        "--normal",
+        action="append",
+        default=[],
+        metavar="LOG",
         help="learn the expected pressure from this earlier log instead; repeatable",
-    )  # fmt: skip
+    )
 
 
 def reading(arguments: argparse.Namespace) -> ReadOptions:

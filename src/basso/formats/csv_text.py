@@ -88,9 +88,11 @@ def _text_bytes(path: Path) -> tuple[bytes, str]:
     if b"\x00" in raw:
         row = raw.count(b"\n", 0, raw.index(b"\x00")) + 1
         raise FormatError(
-            path, "holds zero bytes, as after a power loss while writing",
-            "export it again, or cut the file off above this row", f"row {row}",
-        )  # fmt: skip
+            path,
+            "holds zero bytes, as after a power loss while writing",
+            "export it again, or cut the file off above this row",
+            f"row {row}",
+        )
     if raw.isascii():
         return raw, "UTF-8" + packed
     try:
@@ -112,9 +114,10 @@ def _layout(path: Path, raw: bytes) -> TextLayout:
         if len([x for x in lines if x.strip()]) < 2:
             raise FormatError(path, "has no rows of data under its first line", "export the whole session again")
         raise FormatError(
-            path, "holds no table with a row of column names and rows of numbers below",
+            path,
+            "holds no table with a row of column names and rows of numbers below",
             "export the log as CSV with a heading row",
-        )  # fmt: skip
+        )
     return layout
 
 
@@ -191,9 +194,10 @@ def _find_time(path: Path, table: Table, headings: list[Heading], notes: list[st
             return i, values * scale
         return i, values
     raise FormatError(
-        path, "has no time column (none that rises steadily, in seconds or as a clock time)",
-        "export it with time, or name the column with --role time=\"NAME\"",
-    )  # fmt: skip
+        path,
+        "has no time column (none that rises steadily, in seconds or as a clock time)",
+        'export it with time, or name the column with --role time="NAME"',
+    )
 
 
 def _in_order(columns: list[_Column], seconds: FloatArray, notes: list[str]) -> tuple[list[_Column], FloatArray]:

@@ -53,9 +53,10 @@ def read_recording(path: Path | str, options: ReadOptions | None = None, progres
         if reader.recognises(file, head):
             return reader.read(file, options or ReadOptions(), progress)
     raise FormatError(
-        file, "is not a text log that Basso can read (it holds binary data)",
+        file,
+        "is not a text log that Basso can read (it holds binary data)",
         "export the log as CSV from the logger's software",
-    )  # fmt: skip
+    )
 
 
 def _head(file: Path) -> bytes:

@@ -141,9 +141,10 @@ def _first_data_line(rows: list[tuple[str, ...]], width: int) -> int | None:
 
 def _heading_above(rows: list[tuple[str, ...]], data_line: int, width: int) -> int | None:
     candidates = [
-        i for i in range(data_line)
+        i
+        for i in range(data_line)
         if len(rows[i]) >= max(2, width - 1) and _value_share(rows[i]) < 0.5 and any(rows[i])
-    ]  # fmt: skip
+    ]
     if not candidates:
         return None
     # The heading is the lowest line of names that is not itself a units row.

@@ -74,9 +74,16 @@ def _frame(
 
     def load(types: dict[str, type[pl.DataType]], missing: list[str] | None = None) -> pl.DataFrame:
         return pl.read_csv(
-            io.BytesIO(body), has_header=False, skip_lines=layout.data_line, separator=layout.separator, schema=types,
-            decimal_comma=layout.decimal_comma, extra_columns="ignore", missing_columns="insert", null_values=missing,
-        )  # fmt: skip
+            io.BytesIO(body),
+            has_header=False,
+            skip_lines=layout.data_line,
+            separator=layout.separator,
+            schema=types,
+            decimal_comma=layout.decimal_comma,
+            extra_columns="ignore",
+            missing_columns="insert",
+            null_values=missing,
+        )
 
     try:
         # Without a list of words for "missing" the parser is twice as quick; a file that has them comes round again.
@@ -170,9 +177,11 @@ def _mend_numbers(
             count = int(bad.sum())
             if count > 0.02 * bad.size and count > 5:
                 raise FormatError(
-                    path, f"has text where numbers belong ({count} cells; the first is '{str(cell)[:30]}')",
-                    "repair or remove that column", f"row {row}, column '{names[i]}'",
-                )  # fmt: skip
+                    path,
+                    f"has text where numbers belong ({count} cells; the first is '{str(cell)[:30]}')",
+                    "repair or remove that column",
+                    f"row {row}, column '{names[i]}'",
+                )
             notes.append(
                 f"Row {row}, column '{names[i]}': '{str(cell)[:30]}' is no number; {count} such "
                 f"{'cell was' if count == 1 else 'cells were'} taken as missing."

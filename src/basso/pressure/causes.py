@@ -125,9 +125,13 @@ class Counted:
 
 
 def look_elsewhere(
-    rpm: FloatArray, share: FloatArray, judged: NDArray[np.bool_], lateral_g: FloatArray | None,
-    longitudinal_g: FloatArray | None, step_s: float,
-) -> Elsewhere:  # fmt: skip
+    rpm: FloatArray,
+    share: FloatArray,
+    judged: NDArray[np.bool_],
+    lateral_g: FloatArray | None,
+    longitudinal_g: FloatArray | None,
+    step_s: float,
+) -> Elsewhere:
     """Gather the judged samples of a session as evidence for causes."""
     window = max(1, round(0.6 / max(step_s, 1e-3)))
     held = [
@@ -154,9 +158,13 @@ def find_cause(dip: Dip, s: Signals) -> Cause:
     g_now = max(abs(np.nan_to_num(side)), abs(np.nan_to_num(along)))
     if fall > 6500.0 and g_now < LEAST_G:
         return Cause(
-            "sensor", 0.7, f"fell by {fall:.0f} kPa a second with {g_now:.2f} g: faster than oil can, with nothing to throw it",
-            side, along, None,
-        )  # fmt: skip
+            "sensor",
+            0.7,
+            f"fell by {fall:.0f} kPa a second with {g_now:.2f} g: faster than oil can, with nothing to throw it",
+            side,
+            along,
+            None,
+        )
 
     near_normal = _near_normal(dip, s, rpm, side, along)
     if near_normal is not None:
@@ -170,9 +178,13 @@ def find_cause(dip: Dip, s: Signals) -> Cause:
         return thrown
     if rpm >= s.high_rpm:
         return Cause(
-            "high_rpm", 0.55, f"{rpm:.0f} rpm, the top of this session, with only {g_now:.2f} g before it",
-            side, along, None,
-        )  # fmt: skip
+            "high_rpm",
+            0.55,
+            f"{rpm:.0f} rpm, the top of this session, with only {g_now:.2f} g before it",
+            side,
+            along,
+            None,
+        )
     why = "no g was logged" if s.lateral_g is None and s.longitudinal_g is None else f"only {g_now:.2f} g before it"
     return Cause("unknown", 0.3, f"{why}, {rpm:.0f} rpm, and normal there is well above the floor", side, along, None)
 
@@ -216,9 +228,13 @@ def _near_normal(dip: Dip, s: Signals, rpm: float, side: float, along: float) ->
         share = float(np.nanmedian(s.pressure_kpa[inside] / expected)) if known.any() else float("nan")
         if not np.isfinite(share) or share > s.level_share - 0.12:
             return Cause(
-                "low_everywhere", 0.85,
-                f"settled running is at {s.level_share:.0%} of the earlier normal everywhere, not only here", side, along, None,
-            )  # fmt: skip
+                "low_everywhere",
+                0.85,
+                f"settled running is at {s.level_share:.0%} of the earlier normal everywhere, not only here",
+                side,
+                along,
+                None,
+            )
         return None
     if not known.any():
         return None
@@ -234,18 +250,29 @@ def _near_normal(dip: Dip, s: Signals, rpm: float, side: float, along: float) ->
         cool = float(np.nanmedian(at_coolest / s.floor.kpa[inside]))
         if cool > 1.03 or temperature > 118.0:
             return Cause(
-                "hot_oil", 0.9 if cool > 1.08 else 0.7,
-                f"share of normal stays at {share:.0%}; at {temperature:.0f} °C normal itself is down at the floor", side, along, None,
-            )  # fmt: skip
+                "hot_oil",
+                0.9 if cool > 1.08 else 0.7,
+                f"share of normal stays at {share:.0%}; at {temperature:.0f} °C normal itself is down at the floor",
+                side,
+                along,
+                None,
+            )
         return Cause(
-            "low_everywhere", 0.7,
+            "low_everywhere",
+            0.7,
             f"share of normal stays at {share:.0%}, and normal lies at the floor at every temperature of this session",
-            side, along, None,
-        )  # fmt: skip
+            side,
+            along,
+            None,
+        )
     return Cause(
-        "low_everywhere", 0.4, f"share of normal stays at {share:.0%}; without oil temperature heat cannot be told from wear",
-        side, along, None,
-    )  # fmt: skip
+        "low_everywhere",
+        0.4,
+        f"share of normal stays at {share:.0%}; without oil temperature heat cannot be told from wear",
+        side,
+        along,
+        None,
+    )
 
 
 def _falls_locally(dip: Dip, s: Signals, shares: FloatArray) -> bool:

@@ -59,9 +59,14 @@ class Dip:
 
 
 def find_dips(
-    time_s: FloatArray, pressure_kpa: FloatArray, floor_kpa: FloatArray, expected_kpa: FloatArray,
-    judged: NDArray[np.bool_], noise_kpa: float, rules: DipRules,
-) -> list[Dip]:  # fmt: skip
+    time_s: FloatArray,
+    pressure_kpa: FloatArray,
+    floor_kpa: FloatArray,
+    expected_kpa: FloatArray,
+    judged: NDArray[np.bool_],
+    noise_kpa: float,
+    rules: DipRules,
+) -> list[Dip]:
     """Find the dips; arrays of shape (n,).
 
     Args:
@@ -101,10 +106,18 @@ def find_dips(
         depth = np.concatenate([[0.0], np.maximum(-np.nan_to_num(margin[part]), 0.0), [0.0]])
         dips.append(
             Dip(
-                start, end, first, last, lowest, deepest, float(pressure[lowest]), float(margin[deepest]),
-                float(shares.min()) if shares.size else None, float(np.trapezoid(depth, times)),
+                start,
+                end,
+                first,
+                last,
+                lowest,
+                deepest,
+                float(pressure[lowest]),
+                float(margin[deepest]),
+                float(shares.min()) if shares.size else None,
+                float(np.trapezoid(depth, times)),
             )
-        )  # fmt: skip
+        )
     return dips
 
 
@@ -126,9 +139,13 @@ def _bridged(time_s: FloatArray, pressure: FloatArray, longest_s: float = 0.25) 
 
 
 def _joined(
-    below: NDArray[np.bool_], margin: FloatArray, floor: FloatArray, judged: NDArray[np.bool_], time_s: FloatArray,
+    below: NDArray[np.bool_],
+    margin: FloatArray,
+    floor: FloatArray,
+    judged: NDArray[np.bool_],
+    time_s: FloatArray,
     rules: DipRules,
-) -> list[tuple[int, int]]:  # fmt: skip
+) -> list[tuple[int, int]]:
     joined: list[tuple[int, int]] = []
     for start, end in runs_of(below):
         if joined:

@@ -117,9 +117,12 @@ class _Cells:
 
 
 def fit_expected(
-    pressure_kpa: FloatArray, rpm: FloatArray, temperature_c: FloatArray | None, is_settled: NDArray[np.bool_],
+    pressure_kpa: FloatArray,
+    rpm: FloatArray,
+    temperature_c: FloatArray | None,
+    is_settled: NDArray[np.bool_],
     oil: str = _DEFAULT_OIL,
-) -> ExpectedPressure:  # fmt: skip
+) -> ExpectedPressure:
     """Fit the expected pressure to the settled samples; arrays of shape (n,).
 
     Without temperature the fit is by rpm only. With fewer than six filled cells, under 1000 rpm of range or
@@ -149,12 +152,21 @@ def fit_expected(
     good = spread < 0.10
     return ExpectedPressure(
         method="physical, rpm and oil temperature" if t is not None else "physical, rpm only",
-        log_k=float(theta[0]), b=float(theta[1]), c=float(theta[2]) if t is not None else 0.0,
-        relief_kpa=float(np.exp(theta[3])), sharpness=sharpness, oil=oil,
-        rpm_range=(float(np.percentile(n, 0.5)), float(np.percentile(n, 99.5))), temperature_range_c=range_c,
-        residual_kpa=spread * level, samples=int(use.sum()), valid=good,
-        reason="" if good else f"settled pressure scatters by {spread:.0%} about any smooth curve of rpm and temperature",
-    )  # fmt: skip
+        log_k=float(theta[0]),
+        b=float(theta[1]),
+        c=float(theta[2]) if t is not None else 0.0,
+        relief_kpa=float(np.exp(theta[3])),
+        sharpness=sharpness,
+        oil=oil,
+        rpm_range=(float(np.percentile(n, 0.5)), float(np.percentile(n, 99.5))),
+        temperature_range_c=range_c,
+        residual_kpa=spread * level,
+        samples=int(use.sum()),
+        valid=good,
+        reason=""
+        if good
+        else f"settled pressure scatters by {spread:.0%} about any smooth curve of rpm and temperature",
+    )
 
 
 def _upper_centre(log_ratio: FloatArray) -> tuple[float, float]:

@@ -117,7 +117,7 @@ def drive_session(car: Car, circuit: Circuit, plan: Session, rng: np.random.Gene
             speed = np.minimum(np.minimum(speed, roll), roll[::-1])
         first = 0 if plan.in_and_out_laps else 1
         lap = np.repeat(np.arange(len(paces)) + first, length)
-        return _in_time(car, circuit, gaussian_filter1d(speed, 4.0), lap, plan)
+        return _in_time(car, circuit, gaussian_filter1d(speed, 4.0), lap.astype(np.float64), plan)
     return _runs(car, circuit, plan, rng)
 
 
@@ -133,14 +133,17 @@ def _runs(car: Car, circuit: Circuit, plan: Session, rng: np.random.Generator) -
         roll_out = np.sqrt(2 * 0.75 * _G * np.arange(length, 0, -1))
         speed = np.minimum(profile, np.maximum(roll_out, 0.6))
         idle = Session(
-            laps=1, off_before_s=plan.off_before_s if i == 0 else 0.0, idle_before_s=plan.idle_before_s,
-            idle_after_s=plan.idle_after_s, off_after_s=plan.off_after_s if i == plan.laps - 1 else 0.0,
-        )  # fmt: skip
-        pieces.append(_in_time(car, circuit, speed, np.full(length, i + 1), idle))
+            laps=1,
+            off_before_s=plan.off_before_s if i == 0 else 0.0,
+            idle_before_s=plan.idle_before_s,
+            idle_after_s=plan.idle_after_s,
+            off_after_s=plan.off_after_s if i == plan.laps - 1 else 0.0,
+        )
+        pieces.append(_in_time(car, circuit, speed, np.full(length, i + 1.0), idle))
     joined = {}
     for name in Drive.__dataclass_fields__:
         joined[name] = np.concatenate([getattr(p, name) for p in pieces])
-    joined["time_s"] = np.arange(joined["time_s"].size) * STEP_S
+    joined["time_s"] = _grid(joined["time_s"].size)
     return Drive(**joined)
 
 
@@ -171,9 +174,22 @@ def _in_time(car: Car, circuit: Circuit, speed: FloatArray, lap: FloatArray, pla
     rpm = _with_starts(car, rpm, plan)
     place = s.astype(np.int64) % grid
     return Drive(
-        time_s=np.arange(v.size) * STEP_S, speed_mps=v, distance_m=s, lateral_g=ay, longitudinal_g=ax, rpm=rpm,
-        throttle=throttle, lap=lap_t.astype(np.float64), x_m=circuit.x_m[place], y_m=circuit.y_m[place],
-    )  # fmt: skip
+        time_s=_grid(v.size),
+        speed_mps=v,
+        distance_m=s,
+        lateral_g=ay,
+        longitudinal_g=ax,
+        rpm=rpm,
+        throttle=throttle,
+        lap=lap_t.astype(np.float64),
+        x_m=circuit.x_m[place],
+        y_m=circuit.y_m[place],
+    )
+
+
+def _grid(count: int) -> FloatArray:
+    """Times of the simulation's own grid."""
+    return np.arange(count, dtype=np.float64) * STEP_S
 
 
 def _engine_speed(car: Car, speed: FloatArray, ax: FloatArray) -> tuple[FloatArray, FloatArray]:
@@ -238,6 +254,4 @@ def dyno_session(car: Car, sweeps: int, rng: np.random.Generator) -> Drive:
     n = rpm.size
     zero = np.zeros(n)
     climbing = (np.gradient(rpm, STEP_S) > 100.0).astype(np.float64)
-    return Drive(
-        np.arange(n) * STEP_S, zero, zero, rng.normal(0, 0.002, n), zero, rpm, climbing, zero, zero, zero
-    )  # fmt: skip
+    return Drive(_grid(n), zero, zero, rng.normal(0, 0.002, n), zero, rpm, climbing, zero, zero, zero)

@@ -24,6 +24,9 @@ _G_RANGE = 2.6
 _STEPS = 53
 
 
+_BOX = BoxPan(0.26, 0.20, 0.16, (-0.03, 0.042, 0.008))
+
+
 @dataclass(frozen=True, slots=True)
 class Pan:
     """The stand-in's pan and what is in it.
@@ -39,7 +42,7 @@ class Pan:
         pipe_s: pickup pipe and pump delay.
     """
 
-    shape: BoxPan = BoxPan(0.26, 0.20, 0.16, (-0.03, 0.042, 0.008))
+    shape: BoxPan = _BOX
     fill_l: float = 4.3
     held_up_l: float = 0.8
     held_up_s: float = 3.0

@@ -124,9 +124,14 @@ def _with_bottle(
 
 
 def true_dips(
-    simulated: Simulated, base_kpa: float = 0.0, per_1000_kpa: float = 48.3, share: float = 0.70,
-    rpm_gate: float = 1500.0, least_s: float = 0.15, join_s: float = 0.2,
-) -> list[TrueDip]:  # fmt: skip
+    simulated: Simulated,
+    base_kpa: float = 0.0,
+    per_1000_kpa: float = 48.3,
+    share: float = 0.70,
+    rpm_gate: float = 1500.0,
+    least_s: float = 0.15,
+    join_s: float = 0.2,
+) -> list[TrueDip]:
     """The dips that really happened, from hidden state: noise-free pressure against the higher floor.
 
     The share of normal is of the *healthy* pressure at the same rpm and temperature, which only the simulator

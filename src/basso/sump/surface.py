@@ -41,9 +41,11 @@ def _cubes(pan: BoxPan, height: FloatArray, ax: FloatArray, ay: FloatArray) -> F
 
     height = np.asarray(height, dtype=np.float64)
     return (
-        cube(height + half_x + half_y) - cube(height + half_x - half_y)
-        - cube(height - half_x + half_y) + cube(height - half_x - half_y)
-    )  # fmt: skip
+        cube(height + half_x + half_y)
+        - cube(height + half_x - half_y)
+        - cube(height - half_x + half_y)
+        + cube(height - half_x - half_y)
+    )
 
 
 def surface_offset_m(pan: BoxPan, volume_l: FloatArray, ax_g: FloatArray, ay_g: FloatArray) -> FloatArray:

@@ -75,9 +75,18 @@ def estimate_effect(passes: Sequence[Pass], values: FloatArray) -> Effect | None
     level = float(np.mean(beta[1 : 1 + len(places)]))
     slope = float(beta[1 + len(places) + usable.index(0)]) if 0 in usable else 0.0
     return Effect(
-        float(beta[0]), float(beta[0] - half), float(beta[0] + half), slope, float(centre[0]), float(centre[1] * 1000.0),
-        float(centre[2]), level, level + float(beta[0]), count_a, count_b,
-    )  # fmt: skip
+        float(beta[0]),
+        float(beta[0] - half),
+        float(beta[0] + half),
+        slope,
+        float(centre[0]),
+        float(centre[1] * 1000.0),
+        float(centre[2]),
+        level,
+        level + float(beta[0]),
+        count_a,
+        count_b,
+    )
 
 
 def _balanced_mean(values: FloatArray, side: FloatArray) -> float:
@@ -90,7 +99,7 @@ def _balanced_mean(values: FloatArray, side: FloatArray) -> float:
 
 def _clustered(
     design: FloatArray, values: FloatArray, which: np.ndarray, clusters: int, covariates: int
-) -> tuple[FloatArray, float, int]:  # type: ignore[type-arg]
+) -> tuple[FloatArray, float, int]:
     """Least squares with the delete-one-cluster jackknife variance of the first coefficient."""
     gram = np.zeros((clusters, design.shape[1], design.shape[1]))
     moment = np.zeros((clusters, design.shape[1]))

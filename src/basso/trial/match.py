@@ -116,10 +116,18 @@ def passes_of(analysis: Analysis, places: Sequence[Place], length_m: float, side
             )
             found.append(
                 Pass(
-                    side, (side, log, lap.number), place.id, float(analysis.pressure_kpa[inside].min()), float(share[lowest]),
-                    float(analysis.expected_kpa[lowest]), temperature, float(np.nanmedian(analysis.rpm[inside])),
-                    float(np.abs(g[inside]).max()), float(np.count_nonzero(margin[inside] < 0) * step),
-                    float(analysis.time_s[lowest]), log,
+                    side,
+                    (side, log, lap.number),
+                    place.id,
+                    float(analysis.pressure_kpa[inside].min()),
+                    float(share[lowest]),
+                    float(analysis.expected_kpa[lowest]),
+                    temperature,
+                    float(np.nanmedian(analysis.rpm[inside])),
+                    float(np.abs(g[inside]).max()),
+                    float(np.count_nonzero(margin[inside] < 0) * step),
+                    float(analysis.time_s[lowest]),
+                    log,
                 )
-            )  # fmt: skip
+            )
     return found

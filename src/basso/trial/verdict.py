@@ -111,11 +111,23 @@ def compare(label_a: str, a: Sequence[Analysis], label_b: str, b: Sequence[Analy
         blocked = _unlike(side_a, side_b, likeness)
     over = _dip_prone(places, side_a, side_b)
     corners = tuple(_row(p, side_a, side_b) for p in places)
-    exceedance = tuple(_exceedance(s) for s in (side_a, side_b))
+    exceedance = (_exceedance(side_a), _exceedance(side_b))
     if blocked:
         return Comparison(
-            side_a, side_b, "not_comparable", tuple(blocked), over, None, None, None, corners, None, likeness, *exceedance, (),
-        )  # fmt: skip
+            side_a,
+            side_b,
+            "not_comparable",
+            tuple(blocked),
+            over,
+            None,
+            None,
+            None,
+            corners,
+            None,
+            likeness,
+            *exceedance,
+            (),
+        )
     ids = {p.id for p in over}
     passes = [p for p in (*side_a.passes, *side_b.passes) if p.place in ids]
     by_share = all(np.isfinite(p.min_share) for p in passes)
@@ -144,9 +156,11 @@ def _side(label: str, analyses: Sequence[Analysis], places: Sequence[Place], len
         return float(low), float(middle), float(high)
 
     conditions = Conditions(
-        spread([p.temperature_c for p in passes]), spread([p.rpm for p in passes]), spread([p.peak_g for p in passes]),
+        spread([p.temperature_c for p in passes]),
+        spread([p.rpm for p in passes]),
+        spread([p.peak_g for p in passes]),
         float(np.median(times)) if times else None,
-    )  # fmt: skip
+    )
     return Side(label, tuple(analyses), laps, tuple(passes), conditions)
 
 
@@ -297,9 +311,12 @@ def _row(place: Place, a: Side, b: Side) -> CornerRow:
         place,
         float(np.mean([p.min_pressure_kpa for p in mine_a])) if mine_a else None,
         float(np.mean([p.min_pressure_kpa for p in mine_b])) if mine_b else None,
-        effect, len(mine_a), len(mine_b),
-        sum(p.below_s > 0 for p in mine_a) / max(len(mine_a), 1), sum(p.below_s > 0 for p in mine_b) / max(len(mine_b), 1),
-    )  # fmt: skip
+        effect,
+        len(mine_a),
+        len(mine_b),
+        sum(p.below_s > 0 for p in mine_a) / max(len(mine_a), 1),
+        sum(p.below_s > 0 for p in mine_b) / max(len(mine_b), 1),
+    )
 
 
 def _exceedance(side: Side) -> tuple[float | None, ...]:

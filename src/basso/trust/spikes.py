@@ -15,7 +15,7 @@ from basso.recording.corrections import Correction
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.spans import runs_of
-from basso.trust.verdict import Check
+from basso.trust.verdict import Check, Level
 from basso.units import FloatArray
 
 FASTEST_KPA_PER_S = 6000.0
@@ -57,7 +57,7 @@ def check_spikes(recording: Recording) -> Check:
     message = " and ".join(parts)
     reason = message[0].upper() + message[1:] + "."
     share = float((wrong | stuck).mean())
-    level = "fail" if share > 0.25 else "warn" if count > 3 or stuck.any() else "note"
+    level: Level = "fail" if share > 0.25 else "warn" if count > 3 or stuck.any() else "note"
     indices = np.flatnonzero(wrong | stuck)
     correction = Correction(channel.name, "spikes", float(indices.size), "samples", reason, indices)
     advice = " Look at the connector and its wiring." if level != "note" else ""

@@ -57,8 +57,13 @@ def check_zero(recording: Recording) -> Check:
         reason = f"Reads {evidence}; a gauge sensor must read 0 ± 3 kPa."
         level = "warn" if abs(zero) < 60.0 else "fail"
     correction = Correction(pressure.name, "offset", -zero, "kPa", reason)
-    return Check("zero", "warn" if level == "warn" else "fail", f"{reason} {abs(zero):.1f} kPa is "
-                 f"{'taken off' if zero > 0 else 'added'}.", pressure.name, correction)  # fmt: skip
+    return Check(
+        "zero",
+        "warn" if level == "warn" else "fail",
+        f"{reason} {abs(zero):.1f} kPa is {'taken off' if zero > 0 else 'added'}.",
+        pressure.name,
+        correction,
+    )
 
 
 def _steady_stopped(time_s: FloatArray, stopped: NDArray[np.bool_], kpa: FloatArray) -> FloatArray:
@@ -100,17 +105,21 @@ def _absolute_without_stop(recording: Recording, name: str) -> Check:
     air = _air_pressure_kpa(recording)
     if air is None:
         return Check(
-            "zero", "fail",
+            "zero",
+            "fail",
             "The pressure is absolute, but the log has no stretch with the engine stopped and no air pressure, so the "
-            "atmosphere to take off is unknown. Log a few seconds with the engine stopped.", name,
-        )  # fmt: skip
+            "atmosphere to take off is unknown. Log a few seconds with the engine stopped.",
+            name,
+        )
     reason = f"The unit says absolute; the logged air pressure is {air:.1f} kPa."
     return Check("zero", "warn", reason, name, Correction(name, "offset", -air, "kPa", reason))
 
 
 def _assumed(name: str, why: str) -> Check:
     return Check(
-        "zero", "warn",
+        "zero",
+        "warn",
         f"The zero is assumed to be 0: {why}. If the sensor counts from vacuum every figure is about one atmosphere "
-        "too high. Log a few seconds before the start.", name,
-    )  # fmt: skip
+        "too high. Log a few seconds before the start.",
+        name,
+    )

@@ -15,8 +15,15 @@ if TYPE_CHECKING:
 
     from basso.ui.main_window import MainWindow
 
-_LIBRARIES = {"libEGL.so.1": "libegl1", "libGL.so.1": "libgl1", "libxkbcommon.so.0": "libxkbcommon0", "libfontconfig.so.1": "libfontconfig1",
-              "libdbus-1.so.3": "libdbus-1-3", "libxcb-cursor.so.0": "libxcb-cursor0", "libglib-2.0.so.0": "libglib2.0-0"}  # fmt: skip
+_LIBRARIES = {
+    "libEGL.so.1": "libegl1",
+    "libGL.so.1": "libgl1",
+    "libxkbcommon.so.0": "libxkbcommon0",
+    "libfontconfig.so.1": "libfontconfig1",
+    "libdbus-1.so.3": "libdbus-1-3",
+    "libxcb-cursor.so.0": "libxcb-cursor0",
+    "libglib-2.0.so.0": "libglib2.0-0",
+}
 """Libraries Qt needs that a bare system may lack, and the Debian or Ubuntu package of each."""
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 import tempfile
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -97,18 +98,36 @@ class Desk(QObject):
 
     def _bind(self) -> dict[str, QAction]:
         handlers: dict[str, Callable[[], object]] = {
-            "log.open": self._choose_log, "session.pick": self._pick_session, "demo.open": self.open_demo,
-            "dips.export": self._export_dips, "picture.export": self._export_picture, "window.close": self.window.close,
-            "edit.undo": self.workspace.undo.undo, "edit.redo": self.workspace.undo.redo, "edit.copy": self._copy,
-            "judge.floors": self._edit_floors, "judge.corrections": self._edit_corrections, "judge.working": self._show_working,
-            "dip.next": lambda: self._step_dip(1), "dip.previous": lambda: self._step_dip(-1),
-            "lap.next": lambda: self._step_lap(1), "lap.previous": lambda: self._step_lap(-1),
-            "play.toggle": self.player.toggle, "play.slower": lambda: self._play_speed(0.5), "play.faster": lambda: self._play_speed(2.0),
-            "zoom.in": lambda: self.cursor.zoom(0.6, self.cursor.time_s), "zoom.out": lambda: self.cursor.zoom(1 / 0.6, self.cursor.time_s),
-            "zoom.all": lambda: self.cursor.show(*self.cursor.whole), "zoom.lap": self._show_lap, "view.pan": self._fold_pan,
-            "view.night": self._turn_night, "units.next": self._next_unit, "search": self._search, "help": self._help,
-            **{f"station.{s.key}": (lambda key=s.key: self.go_to(key)) for s in STATIONS},
-        }  # fmt: skip
+            "log.open": self._choose_log,
+            "session.pick": self._pick_session,
+            "demo.open": self.open_demo,
+            "dips.export": self._export_dips,
+            "picture.export": self._export_picture,
+            "window.close": self.window.close,
+            "edit.undo": self.workspace.undo.undo,
+            "edit.redo": self.workspace.undo.redo,
+            "edit.copy": self._copy,
+            "judge.floors": self._edit_floors,
+            "judge.corrections": self._edit_corrections,
+            "judge.working": self._show_working,
+            "dip.next": lambda: self._step_dip(1),
+            "dip.previous": lambda: self._step_dip(-1),
+            "lap.next": lambda: self._step_lap(1),
+            "lap.previous": lambda: self._step_lap(-1),
+            "play.toggle": self.player.toggle,
+            "play.slower": lambda: self._play_speed(0.5),
+            "play.faster": lambda: self._play_speed(2.0),
+            "zoom.in": lambda: self.cursor.zoom(0.6, self.cursor.time_s),
+            "zoom.out": lambda: self.cursor.zoom(1 / 0.6, self.cursor.time_s),
+            "zoom.all": lambda: self.cursor.show(*self.cursor.whole),
+            "zoom.lap": self._show_lap,
+            "view.pan": self._fold_pan,
+            "view.night": self._turn_night,
+            "units.next": self._next_unit,
+            "search": self._search,
+            "help": self._help,
+            **{f"station.{s.key}": partial(self.go_to, s.key) for s in STATIONS},
+        }
         actions = {}
         menu = QMenu(self.top.menu_button)
         groups = {g: menu.addMenu(g) for g in GROUPS}
@@ -281,7 +300,7 @@ class Desk(QObject):
         i = nearest(a.time_s, at)
         held = slice(int(np.searchsorted(a.time_s, a.time_s[i] - _HELD_S)), i + 1)
 
-        def mean(values: np.ndarray | None) -> float:  # type: ignore[type-arg]
+        def mean(values: np.ndarray | None) -> float:
             return float(np.nan_to_num(values[held]).mean()) if values is not None else 0.0
 
         lap = next((f"lap {lap.number}" for lap in a.laps if lap.start_s <= at < lap.end_s), "")

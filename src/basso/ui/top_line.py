@@ -11,9 +11,12 @@ from basso.ui.theme.look import Look, Type
 from basso.units import UNITS, DisplayUnits
 
 _UNIT_CHOICES = (
-    ("pressure", "Pressure", ("kPa", "bar", "psi")), ("temperature", "Temperature", ("°C", "°F")), ("volume", "Volume", ("L", "US qt")),
-    ("length", "Length", ("mm", "in")), ("speed", "Speed", ("km/h", "mph")),
-)  # fmt: skip
+    ("pressure", "Pressure", ("kPa", "bar", "psi")),
+    ("temperature", "Temperature", ("°C", "°F")),
+    ("volume", "Volume", ("L", "US qt")),
+    ("length", "Length", ("mm", "in")),
+    ("speed", "Speed", ("km/h", "mph")),
+)
 
 
 class TopLine(QWidget):

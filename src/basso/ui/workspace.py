@@ -144,10 +144,9 @@ class Workspace(QObject):
 
     def set_floors(self, floors: tuple[Floor, ...]) -> None:
         """Judge by other floors, as one undo step."""
-        if floors != self.floors:
-            self.undo.push(
-                _Edit("floors", lambda: self._use_floors(floors), lambda old=self.floors: self._use_floors(old))
-            )
+        before = self.floors
+        if floors != before:
+            self.undo.push(_Edit("floors", lambda: self._use_floors(floors), lambda: self._use_floors(before)))
 
     def set_refused(self, refused: frozenset[CorrectionKey]) -> None:
         """Refuse or accept corrections of the shown session, as one undo step."""
@@ -247,7 +246,5 @@ class _Edit(QUndoCommand):
 def demo_entries(folder: Path) -> tuple[list[Entry], tuple[str, ...], tuple[str, ...]]:
     """The demo sessions, and the names of those on the two sides of its trial."""
     table = tomllib.loads((folder / "sessions.toml").read_text(encoding="utf-8"))
-    entries = [
-        Entry(folder / s["log"], s["title"], table["car"], s["build"], s["circuit"]) for s in table["session"]
-    ]  # fmt: skip
+    entries = [Entry(folder / s["log"], s["title"], table["car"], s["build"], s["circuit"]) for s in table["session"]]
     return entries, tuple(table["trial"]["a"]), tuple(table["trial"]["b"])

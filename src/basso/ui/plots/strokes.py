@@ -26,13 +26,20 @@ def points_of(x: FloatArray, y: FloatArray) -> QPolygonF:
         return polygon
     polygon.resize(x.size)
     address = shiboken6.getCppPointer(polygon.data())[0]
-    memory = np.frombuffer((ctypes.c_double * (2 * x.size)).from_address(address), dtype=np.float64).reshape(-1, 2)
+    memory = np.ctypeslib.as_array((ctypes.c_double * (2 * x.size)).from_address(address)).reshape(-1, 2)
     memory[:, 0], memory[:, 1] = x, y
     return polygon
 
 
-def trace(painter: QPainter, columns: Columns, to_x: tuple[float, float], to_y: tuple[float, float], color: QColor, width: float = 1.0,
-          style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> None:  # fmt: skip
+def trace(
+    painter: QPainter,
+    columns: Columns,
+    to_x: tuple[float, float],
+    to_y: tuple[float, float],
+    color: QColor,
+    width: float = 1.0,
+    style: Qt.PenStyle = Qt.PenStyle.SolidLine,
+) -> None:
     """Draw a reduced signal: vertical strokes where columns hold many samples, a line where they do not.
 
     ``to_x`` and ``to_y`` are (scale, offset) from view fraction and value to pixels.

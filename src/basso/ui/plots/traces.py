@@ -21,7 +21,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from basso.ui.cursor import Cursor
 from basso.ui.plots import paint, strokes
-from basso.ui.plots.pyramid import Pyramid
+from basso.ui.plots.pyramid import Columns, Pyramid
 from basso.ui.plots.ticks import clock, ticks, time_ticks
 from basso.ui.theme.look import Look, Type
 
@@ -59,7 +59,7 @@ class Traces(QWidget):
 
     def set_panels(
         self, panels: Sequence[Panel], time_s: np.ndarray, dips: list[tuple[float, float, float, str]]
-    ) -> None:  # type: ignore[type-arg]
+    ) -> None:
         """Show other signals; dips are (start, end, time of the lowest, label)."""
         self._panels = panels
         self._pyramids = [[Pyramid(time_s, line.values) for line in panel.lines] for panel in panels]
@@ -212,8 +212,8 @@ class Traces(QWidget):
                 strokes.trace(painter, c, to_x, to_y, self._look.color("ink"))
 
     def _paint_below(
-        self, painter: QPainter, measured, floor, to_x: tuple[float, float], to_y: tuple[float, float]
-    ) -> None:  # type: ignore[no-untyped-def]
+        self, painter: QPainter, measured: Columns, floor: Columns, to_x: tuple[float, float], to_y: tuple[float, float]
+    ) -> None:
         """Hatch what lies between the floor and the pressure below it."""
         if measured.x.size != floor.x.size:
             return

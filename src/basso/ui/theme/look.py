@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from enum import Enum
-from importlib import resources
+from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QFontMetricsF, QPalette
@@ -36,10 +36,8 @@ class Look(QObject):
         super().__init__()
         self._application = application
         self._fonts: dict[Type, QFont] = {}
-        folder = resources.files("basso.ui.theme").joinpath("fonts")
-        for file in folder.iterdir():
-            if file.name.endswith(".ttf"):
-                QFontDatabase.addApplicationFontFromData(file.read_bytes())
+        for file in (Path(__file__).parent / "fonts").glob("*.ttf"):
+            QFontDatabase.addApplicationFont(str(file))
         self._points = max(application.font().pointSizeF(), 9.5)
         self.palette: Palette = NIGHT if night else DAY
         application.setStyle(QStyleFactory.create("Fusion"))
@@ -80,13 +78,23 @@ class Look(QObject):
         p = self.palette
         colours = QPalette()
         for role, value in (
-            (QPalette.ColorRole.Window, p.paper), (QPalette.ColorRole.Base, p.panel), (QPalette.ColorRole.AlternateBase, p.paper),
-            (QPalette.ColorRole.WindowText, p.ink), (QPalette.ColorRole.Text, p.ink), (QPalette.ColorRole.Button, p.panel),
-            (QPalette.ColorRole.ButtonText, p.ink), (QPalette.ColorRole.Highlight, p.ample), (QPalette.ColorRole.ToolTipBase, p.panel),
-            (QPalette.ColorRole.ToolTipText, p.ink), (QPalette.ColorRole.HighlightedText, p.panel),
-            (QPalette.ColorRole.PlaceholderText, p.soft), (QPalette.ColorRole.Mid, p.rule), (QPalette.ColorRole.Light, p.panel),
-            (QPalette.ColorRole.Dark, p.rule), (QPalette.ColorRole.Link, p.ample),
-        ):  # fmt: skip
+            (QPalette.ColorRole.Window, p.paper),
+            (QPalette.ColorRole.Base, p.panel),
+            (QPalette.ColorRole.AlternateBase, p.paper),
+            (QPalette.ColorRole.WindowText, p.ink),
+            (QPalette.ColorRole.Text, p.ink),
+            (QPalette.ColorRole.Button, p.panel),
+            (QPalette.ColorRole.ButtonText, p.ink),
+            (QPalette.ColorRole.Highlight, p.ample),
+            (QPalette.ColorRole.ToolTipBase, p.panel),
+            (QPalette.ColorRole.ToolTipText, p.ink),
+            (QPalette.ColorRole.HighlightedText, p.panel),
+            (QPalette.ColorRole.PlaceholderText, p.soft),
+            (QPalette.ColorRole.Mid, p.rule),
+            (QPalette.ColorRole.Light, p.panel),
+            (QPalette.ColorRole.Dark, p.rule),
+            (QPalette.ColorRole.Link, p.ample),
+        ):
             colours.setColor(role, QColor(value))
         self._application.setPalette(colours)
         self._application.setFont(self.font(Type.BODY))

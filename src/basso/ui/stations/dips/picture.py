@@ -16,17 +16,27 @@ if TYPE_CHECKING:
 
 Q = Quantity
 _CAUSE_WORDS = {
-    "left_turn": "Left turn", "right_turn": "Right turn", "braking": "Braking", "acceleration": "Acceleration",
-    "high_rpm": "High rpm", "hot_oil": "Hot thin oil", "low_everywhere": "Low everywhere", "sensor": "Sensor",
+    "left_turn": "Left turn",
+    "right_turn": "Right turn",
+    "braking": "Braking",
+    "acceleration": "Acceleration",
+    "high_rpm": "High rpm",
+    "hot_oil": "Hot thin oil",
+    "low_everywhere": "Low everywhere",
+    "sensor": "Sensor",
     "unknown": "Not known",
-}  # fmt: skip
+}
 _CLAIMS = {
-    "left_turn": "Left turns over {g:.2f} g bare the pickup", "right_turn": "Right turns over {g:.2f} g bare the pickup",
-    "braking": "Braking over {g:.2f} g bares the pickup", "acceleration": "Acceleration over {g:.2f} g bares the pickup",
-    "high_rpm": "The pressure sags at high rpm without g", "hot_oil": "The oil is so thin and hot that normal itself is down at the floor",
-    "low_everywhere": "The pressure is low everywhere, not only in corners", "sensor": "The sensor, not the oil, makes these dips",
+    "left_turn": "Left turns over {g:.2f} g bare the pickup",
+    "right_turn": "Right turns over {g:.2f} g bare the pickup",
+    "braking": "Braking over {g:.2f} g bares the pickup",
+    "acceleration": "Acceleration over {g:.2f} g bares the pickup",
+    "high_rpm": "The pressure sags at high rpm without g",
+    "hot_oil": "The oil is so thin and hot that normal itself is down at the floor",
+    "low_everywhere": "The pressure is low everywhere, not only in corners",
+    "sensor": "The sensor, not the oil, makes these dips",
     "unknown": "The pressure falls below the floor, and the record does not say why",
-}  # fmt: skip
+}
 _NEXT = {
     "left_turn": "Next: check the level, then try more oil against this run (Trial).",
     "right_turn": "Next: check the level, then try more oil against this run (Trial).",
@@ -141,16 +151,25 @@ def dip_rows(a: Analysis, units: DisplayUnits) -> list[DipRow]:
         where = ", ".join(x for x in (str(d.lap.number) if d.lap is not None else "", d.place or "") if x) or "–"
         heat = units.number(d.temperature_c, Q.TEMPERATURE) if d.temperature_c is not None else "–"
         cells = (
-            str(i + 1), where, units.number(dip.min_pressure_kpa, Q.PRESSURE),
+            str(i + 1),
+            where,
+            units.number(dip.min_pressure_kpa, Q.PRESSURE),
             units.number(dip.min_margin_kpa, Q.PRESSURE, difference=True, signed=True),
             f"{100 * dip.min_share:.0f}" if dip.min_share is not None else "–",
             f"{dip.duration_s:.1f}" if dip.duration_s >= 0.95 else f"{dip.duration_s:.2f}",
-            f"{units.number(d.rpm, Q.ROTATION)} · {heat}", cause_words(d),
-        )  # fmt: skip
+            f"{units.number(d.rpm, Q.ROTATION)} · {heat}",
+            cause_words(d),
+        )
         keys = (
-            i, where, dip.min_pressure_kpa, dip.min_margin_kpa, dip.min_share if dip.min_share is not None else 9.0,
-            dip.duration_s, d.rpm, cells[7],
-        )  # fmt: skip
+            i,
+            where,
+            dip.min_pressure_kpa,
+            dip.min_margin_kpa,
+            dip.min_share if dip.min_share is not None else 9.0,
+            dip.duration_s,
+            d.rpm,
+            cells[7],
+        )
         rows.append(DipRow(i + 1, dip.start_s, cells, keys, d.severity, sentence(d)))
     return rows
 
@@ -214,11 +233,16 @@ def panels(a: Analysis, units: DisplayUnits) -> tuple[Panel, ...]:
         )
     made = [
         Panel(
-            "Gallery", pressure.symbol,
+            "Gallery",
+            pressure.symbol,
             (Line("expected", expected, "expected"), Line("floor", floor, "floor"), Line("", measured, "measured")),
-            0.0, 1.1 * max(top, 1e-6), True, 5.0, spread,
+            0.0,
+            1.1 * max(top, 1e-6),
+            True,
+            5.0,
+            spread,
         )
-    ]  # fmt: skip
+    ]
     for title, values, hint in (("Sideways", a.lateral_g, "g, + left"), ("Fore–aft", a.longitudinal_g, "g, + forward")):
         if values is not None:
             reach = max(1.0, 1.08 * float(np.nanpercentile(np.abs(values), 99.9)))
@@ -271,17 +295,22 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
     expected = float(a.expected_kpa[at])
     if math.isfinite(expected):
         heat = f", {units.text(float(a.temperature_c[at]), Q.TEMPERATURE)}" if a.temperature_c is not None else ""
-        steps.append(Step(
-            "Expected pressure",
-            f"softmin({p(e.relief_kpa)}, {p(math.exp(e.log_k))} · (rpm/4000)^{e.b:.2f} · (ν/ν₉₅)^{e.c:.2f}) = {p(expected)} "
-            f"at {d.rpm:.0f} rpm{heat}",
-            f"fitted one-sidedly to {e.samples} samples of settled running (level pan, steady rpm, warm); scatter ± {p(e.residual_kpa)}; "
-            f"viscosity of {e.oil} by ASTM D341",
-        ))  # fmt: skip
-        steps.append(Step(
-            "Share of normal", f"{p(float(a.pressure_kpa[at]))} / {p(expected)} = {float(a.share[at]):.0%}",
-            f"lowest in the dip: {dip.min_share:.0%}" if dip.min_share is not None else "",
-        ))  # fmt: skip
+        steps.append(
+            Step(
+                "Expected pressure",
+                f"softmin({p(e.relief_kpa)}, {p(math.exp(e.log_k))} · (rpm/4000)^{e.b:.2f} · (ν/ν₉₅)^{e.c:.2f}) = {p(expected)} "
+                f"at {d.rpm:.0f} rpm{heat}",
+                f"fitted one-sidedly to {e.samples} samples of settled running (level pan, steady rpm, warm); scatter ± {p(e.residual_kpa)}; "
+                f"viscosity of {e.oil} by ASTM D341",
+            )
+        )
+        steps.append(
+            Step(
+                "Share of normal",
+                f"{p(float(a.pressure_kpa[at]))} / {p(expected)} = {float(a.share[at]):.0%}",
+                f"lowest in the dip: {dip.min_share:.0%}" if dip.min_share is not None else "",
+            )
+        )
     floors = []
     for floor in a.floor.floors:
         level = float(floor.at(a.rpm[at : at + 1], a.expected_kpa[at : at + 1])[0])
@@ -294,18 +323,27 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
             "rules chosen under Floors",
         )
     )
-    steps.append(Step(
-        "Margin", f"{p(float(a.pressure_kpa[at]))} − {p(float(a.floor.kpa[at]))} = {p(dip.min_margin_kpa)}",
-        "the lowest margin and the lowest pressure need not fall on the same sample",
-    ))  # fmt: skip
-    steps.append(Step(
-        "Length", f"{dip.end_s:.3f} s − {dip.start_s:.3f} s = {dip.duration_s:.2f} s",
-        f"crossings of the floor, interpolated between samples; above {a.options.rules.rpm_gate:.0f} rpm, at least {a.options.rules.least_s:g} s",
-    ))  # fmt: skip
-    steps.append(Step(
-        "Deficit", f"∫ (floor − pressure) dt = {units.number(dip.deficit_kpa_s, Q.PRESSURE, difference=True)} {units.pressure.symbol}·s",
-        "trapezoids over the dip's own samples",
-    ))  # fmt: skip
+    steps.append(
+        Step(
+            "Margin",
+            f"{p(float(a.pressure_kpa[at]))} − {p(float(a.floor.kpa[at]))} = {p(dip.min_margin_kpa)}",
+            "the lowest margin and the lowest pressure need not fall on the same sample",
+        )
+    )
+    steps.append(
+        Step(
+            "Length",
+            f"{dip.end_s:.3f} s − {dip.start_s:.3f} s = {dip.duration_s:.2f} s",
+            f"crossings of the floor, interpolated between samples; above {a.options.rules.rpm_gate:.0f} rpm, at least {a.options.rules.least_s:g} s",
+        )
+    )
+    steps.append(
+        Step(
+            "Deficit",
+            f"∫ (floor − pressure) dt = {units.number(dip.deficit_kpa_s, Q.PRESSURE, difference=True)} {units.pressure.symbol}·s",
+            "trapezoids over the dip's own samples",
+        )
+    )
     steps.append(
         Step("Cause", sentence(d), "g over the second before the crossing, held against the rest of the session")
     )

@@ -134,9 +134,10 @@ def before_after(c: Comparison, units: DisplayUnits) -> BeforeAfter | None:
             y0, y1 = (_p(units, level + e.per_degree * (t - e.at_temperature_c)) for t in ends)
             lines.append(FittedLine(side, (_t(units, ends[0]), _t(units, ends[1])), (y0, y1), half))
         gap = (
-            _t(units, e.at_temperature_c), (_p(units, e.level_a), _p(units, e.level_b)),
+            _t(units, e.at_temperature_c),
+            (_p(units, e.level_a), _p(units, e.level_b)),
             units.number(e.estimate, Q.PRESSURE, difference=True, signed=True),
-        )  # fmt: skip
+        )
     x_room, y_room = max(2.0, 0.05 * float(np.ptp(xs))), max(0.06 * float(np.ptp(ys)), 1e-3)
     # A typical floor where the passes were: a guide for the eye, since every pass has its own.
     needed = [_floor_at(c, p.side, p.log, p.time_s) for p in c.passes_in_question]
@@ -146,9 +147,15 @@ def before_after(c: Comparison, units: DisplayUnits) -> BeforeAfter | None:
     if floor is not None:
         low, high = min(low, floor), max(high, floor)
     return BeforeAfter(
-        tuple(dots), tuple(lines), *gap, floor, (float(xs.min()) - x_room, float(xs.max()) + x_room), (low - y_room, high + y_room),
-        units.temperature.symbol, units.pressure.symbol,
-    )  # fmt: skip
+        tuple(dots),
+        tuple(lines),
+        *gap,
+        floor,
+        (float(xs.min()) - x_room, float(xs.max()) + x_room),
+        (low - y_room, high + y_room),
+        units.temperature.symbol,
+        units.pressure.symbol,
+    )
 
 
 def _floor_at(c: Comparison, side: int, log: int, time_s: float) -> float:
@@ -187,19 +194,26 @@ def rows(c: Comparison, units: DisplayUnits) -> list[Row]:
     for r in shown:
         e = r.effect if c.verdict != "not_comparable" else None
         interval = (
-            (units.pressure.difference_from_base(e.estimate), units.pressure.difference_from_base(e.low), units.pressure.difference_from_base(e.high))
-            if e is not None else None
-        )  # fmt: skip
+            (
+                units.pressure.difference_from_base(e.estimate),
+                units.pressure.difference_from_base(e.low),
+                units.pressure.difference_from_base(e.high),
+            )
+            if e is not None
+            else None
+        )
         made.append(
             Row(
                 r.place.label,
                 units.number(r.a_min_kpa, Q.PRESSURE) if r.a_min_kpa is not None else "–",
                 units.number(r.b_min_kpa, Q.PRESSURE) if r.b_min_kpa is not None else "–",
                 units.number(e.estimate, Q.PRESSURE, difference=True, signed=True) if e is not None else "–",
-                interval, e is not None and (e.low > 0 or e.high < 0), f"{r.passes_a} · {r.passes_b}",
+                interval,
+                e is not None and (e.low > 0 or e.high < 0),
+                f"{r.passes_a} · {r.passes_b}",
                 f"{r.dips_per_lap_a:.1f} → {r.dips_per_lap_b:.1f}",
             )
-        )  # fmt: skip
+        )
     others = [r for r in c.corners if r not in shown]
     if others:
         made.append(_others(c, others, units))
@@ -220,11 +234,15 @@ def _others(c: Comparison, others: list[CornerRow], units: DisplayUnits) -> Row:
         interval = (estimate, low, high)
     dips = [float(np.mean([getattr(r, name) for r in others])) for name in ("dips_per_lap_a", "dips_per_lap_b")]
     return Row(
-        f"{len(others)} other places", mean([r.a_min_kpa for r in others]), mean([r.b_min_kpa for r in others]),
-        units.number(e.estimate, Q.PRESSURE, difference=True, signed=True) if e is not None else "–", interval,
-        e is not None and (e.low > 0 or e.high < 0), f"{sum(r.passes_a for r in others)} · {sum(r.passes_b for r in others)}",
+        f"{len(others)} other places",
+        mean([r.a_min_kpa for r in others]),
+        mean([r.b_min_kpa for r in others]),
+        units.number(e.estimate, Q.PRESSURE, difference=True, signed=True) if e is not None else "–",
+        interval,
+        e is not None and (e.low > 0 or e.high < 0),
+        f"{sum(r.passes_a for r in others)} · {sum(r.passes_b for r in others)}",
         f"{dips[0]:.1f} → {dips[1]:.1f}",
-    )  # fmt: skip
+    )
 
 
 def side_words(side: Side, units: DisplayUnits) -> str:

@@ -73,8 +73,11 @@ class TrialStation(QWidget):
     def _restyle(self) -> None:
         p = self._look.palette
         for label, kind, color in (
-            (self._title, Type.TITLE, p.ink), (self._detail, Type.BODY, p.soft), (self._words_a, Type.SMALL, p.soft), (self._words_b, Type.SMALL, p.soft),
-        ):  # fmt: skip
+            (self._title, Type.TITLE, p.ink),
+            (self._detail, Type.BODY, p.soft),
+            (self._words_a, Type.SMALL, p.soft),
+            (self._words_b, Type.SMALL, p.soft),
+        ):
             label.setFont(self._look.font(kind))
             label.setStyleSheet(f"color: {color};")
         for button, color in ((self.side_a, p.side_a), (self.side_b, p.side_b)):
@@ -372,7 +375,7 @@ class _Board(QWidget):
         high = max(high, low + 1)
 
         def py(v: float) -> float:
-            return area.bottom() - (np.log10(max(v, 10**low)) - low) / (high - low) * area.height()
+            return float(area.bottom() - (np.log10(max(v, 10**low)) - low) / (high - low) * area.height())
 
         def px(s: float) -> float:
             return area.left() + (s - 40.0) / 50.0 * area.width()
