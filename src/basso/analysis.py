@@ -31,6 +31,7 @@ from basso.recording.rolling import rolling_min
 from basso.track.corners import TrackMap, find_places
 from basso.track.laps import Lap, find_laps
 from basso.trust.axes import check_axes, lateral_from_path_g, longitudinal_from_speed_g
+from basso.trust.delay import check_delay
 from basso.trust.spikes import check_spikes, noise_kpa
 from basso.trust.verdict import Check
 from basso.trust.zero import check_zero
@@ -244,6 +245,8 @@ def _trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], 
             )
         )
     found = [check_spikes(recording), check_zero(recording), *check_axes(recording)]
+    if (delay := check_delay(recording)) is not None:
+        found.append(delay)
     checks += found
     corrections = [c.correction for c in found if c.correction is not None and c.correction.key not in options.refused]
     return checks, corrections, apply(recording, corrections)

@@ -72,6 +72,10 @@ class Signals:
     """Settled pressure of this session as a share of the normal it is judged by (1 when fitted to itself)."""
 
 
+_Held = tuple[float, str, FloatArray, float, str]
+"""A candidate: held g, cause, channel, sign, words."""
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Elsewhere:
     """The rest of the session, as evidence: what the same rpm does without g, and the same g at lower rpm.
@@ -87,6 +91,8 @@ class Elsewhere:
     held_longitudinal_g: FloatArray
     level: NDArray[np.bool_]
     """Where the oil lay level: under 0.4 g held."""
+    memory_s: float
+    """Over how long the g adds up in this pan: the window over which it explains the low shares best."""
 
     def low_share_at_rpm_without_g(self, rpm: float) -> Counted:
         """How often the share of normal is low at this rpm (or a little more) with the oil lying level."""
@@ -103,11 +109,57 @@ class Elsewhere:
             same = self.held_longitudinal_g * np.sign(longitudinal_g) >= 0.9 * abs(longitudinal_g)
         return self._low(same & (self.rpm < rpm - 500.0))
 
+    def low_share_thrown_one_way(self, name: str, g: float) -> Counted:
+        """How often it is low with this much g held one way and little the other way: what that g does alone."""
+        side, along = self.held_lateral_g, self.held_longitudinal_g
+        way, other = {
+            "left_turn": (side, along),
+            "right_turn": (-side, along),
+            "braking": (-along, side),
+            "acceleration": (along, side),
+        }[name]
+        return self._low((way >= 0.85 * g) & (np.abs(other) < 0.35))
+
     def _low(self, where: NDArray[np.bool_]) -> Counted:
         shares = self.share[where]
         if shares.size == 0:
             return Counted(0, 0.0, 1.0)
         return Counted(shares.size, float(np.mean(shares < _SAG)), float(np.median(shares)))
+
+
+_MEMORIES_S = (0.2, 0.4, 0.7, 1.1, 1.6)
+
+
+def _memory(
+    share: FloatArray,
+    judged: NDArray[np.bool_],
+    lateral_g: FloatArray | None,
+    longitudinal_g: FloatArray | None,
+    step_s: float,
+) -> float:
+    """The window over which held g, in its best direction, follows the lack of pressure most closely.
+
+    A shallow pan answers at once, a baffled one adds up the g of a second and more; 0.7 s when nothing is lacking.
+    """
+    every = max(1, round(0.05 / max(step_s, 1e-3)))
+    lack = np.clip(1.0 - share[::every], 0.0, 1.0)
+    use = judged[::every] & np.isfinite(lack)
+    if int(np.count_nonzero(lack[use] > 0.2)) < 20:
+        return 0.7
+    lack = lack[use] - lack[use].mean()
+    best = (0.0, 0.7)
+    for memory in _MEMORIES_S:
+        window = max(1, round(memory / max(step_s, 1e-3)))
+        for g in (lateral_g, longitudinal_g):
+            if g is None:
+                continue
+            held = rolling_mean(np.nan_to_num(g), window, trailing=True)[::every][use]
+            for sign in (1.0, -1.0):
+                thrown = np.clip(sign * held - 0.3, 0.0, None)
+                spread = float(thrown.std())
+                if spread > 0:
+                    best = max(best, (float(lack @ (thrown - thrown.mean())) / spread, memory))
+    return best[1]
 
 
 @dataclass(frozen=True, slots=True)
@@ -142,7 +194,15 @@ def look_elsewhere(
     use = np.flatnonzero(judged & np.isfinite(share))
     use = use[:: max(1, use.size // 8000)]
     side, along = held[0][use], held[1][use]
-    return Elsewhere(rpm[use], held_rpm[use], share[use], side, along, np.hypot(side, along) < 0.40)
+    return Elsewhere(
+        rpm[use],
+        held_rpm[use],
+        share[use],
+        side,
+        along,
+        np.hypot(side, along) < 0.40,
+        _memory(share, judged, lateral_g, longitudinal_g, step_s),
+    )
 
 
 def find_cause(dip: Dip, s: Signals) -> Cause:
@@ -306,15 +366,18 @@ def _thrown(dip: Dip, s: Signals, side: float, along: float) -> Cause | None:
     if not candidates:
         return None
     before = _window(s.time_s, dip.start_s - _LEAD_S, dip.start_s)
-    # Recent g counts more than old: the surface follows with about half a second's lag.
+    # The pipe and pump pass on what the pickup drew a tenth of a second ago; the surface holds the g of its memory.
     age = dip.start_s - s.time_s[before]
-    weight = np.exp(-((age - 0.35) ** 2) / (2 * 0.35**2))
+    memory = s.elsewhere.memory_s
+    weight = np.exp(-(((age - 0.1 - memory / 2) / (memory / 2)) ** 2) / 2)
     weight /= max(float(weight.sum()), 1e-9)
     held = [(sign * float(weight @ g[before]), name, g, sign, words) for name, g, sign, words in candidates]
     held.sort(key=lambda h: h[0], reverse=True)
-    best, name, g, sign, words = held[0]
-    if best < LEAST_G:
+    if held[0][0] < LEAST_G:
         return None
+    if len(held) > 1 and held[1][0] >= LEAST_G and _second_explains_better(s.elsewhere, held[0], held[1]):
+        held[0], held[1] = held[1], held[0]
+    best, name, g, sign, words = held[0]
     second = held[1][0] if len(held) > 1 else 0.0
     confidence = float(np.clip(0.5 + 0.5 * (best - max(second, 0.0)) / best, 0.5, 0.98))
     back = _window(s.time_s, dip.start_s - 6.0, dip.start_s + 0.05)
@@ -323,6 +386,15 @@ def _thrown(dip: Dip, s: Signals, side: float, along: float) -> Cause | None:
     also = f"; with {held[1][4]} {second:.2f} g" if second > 0.6 * best else ""
     timing = f", {lag:.1f} s after it built up" if lag is not None else ""
     return Cause(name, confidence, f"{words} {most:.2f} g before it{timing}{also}", side, along, lag, most)
+
+
+def _second_explains_better(elsewhere: Elsewhere, first: _Held, second: _Held) -> bool:
+    """Combined g: what the larger one does alone elsewhere in the session is harmless, the smaller one's is not."""
+    alone = elsewhere.low_share_thrown_one_way(first[1], first[0])
+    if not alone.enough or alone.fraction_low > 0.10:
+        return False
+    other = elsewhere.low_share_thrown_one_way(second[1], max(second[0], LEAST_G))
+    return not other.enough or other.fraction_low > alone.fraction_low + 0.05
 
 
 def _most_held(time_s: FloatArray, g: FloatArray) -> float:

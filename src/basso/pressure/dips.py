@@ -154,6 +154,15 @@ def _joined(
             gap = float(time_s[start] - time_s[before - 1])
             held = bool(judged[between].all()) and not np.isnan(margin[between]).any()
             near = held and bool(np.all(margin[between] <= rules.hysteresis * floor[between]))
+            unread = np.isnan(margin[between])
+            # Readings missing in the middle of a dip do not end it; what was read in between must be near the floor.
+            if (
+                unread.any()
+                and gap <= 1.5
+                and bool(np.all(unread | (margin[between] <= rules.hysteresis * floor[between])))
+            ):
+                joined[-1] = (joined[-1][0], end)
+                continue
             if held and (gap <= rules.join_s or (gap <= 0.3 and near)):
                 joined[-1] = (joined[-1][0], end)
                 continue
