@@ -1,0 +1,51 @@
+# Everything a checkout needs: `make demo` opens the window on the demo data, `make test` runs every check.
+.DEFAULT_GOAL := help
+VENV := .venv
+# The newest Python that is known to work, or the one named: make test PYTHON=python3.12
+PYTHON ?= $(firstword $(foreach p,python3.13 python3.12 python3.11 python3,$(if $(shell $(p) -c 'import sys; print(int((3,11) <= sys.version_info < (3,14)))' 2>/dev/null | grep 1),$(p))))
+READY := $(VENV)/.ready
+
+.PHONY: help demo test screenshots bench demo-data format clean
+
+help:
+	@echo "make demo         open the window on the demo data"
+	@echo "make test         style, types, import order and tests"
+	@echo "make screenshots  draw every main view into docs/screenshots"
+	@echo "make bench        measure speed and verdicts (minutes)"
+	@echo "make demo-data    make the demo logs anew"
+
+$(READY): requirements.lock pyproject.toml
+	@test -n "$(PYTHON)" || { echo "Basso needs Python 3.11, 3.12 or 3.13: sudo apt install python3 python3-venv"; exit 2; }
+	@$(PYTHON) -c 'import ensurepip' 2>/dev/null || { echo "Python's venv module is missing: sudo apt install python3-venv"; exit 2; }
+	@echo "Setting up $(VENV) with $$($(PYTHON) --version) …"
+	@$(PYTHON) -m venv --clear $(VENV)
+	@$(VENV)/bin/python -m pip install --quiet --disable-pip-version-check -r requirements.lock
+	@$(VENV)/bin/python -m pip install --quiet --disable-pip-version-check --no-build-isolation --no-deps -e .
+	@touch $(READY)
+
+demo: $(READY)
+	@$(VENV)/bin/basso open --demo
+
+test: $(READY)
+	$(VENV)/bin/ruff check .
+	$(VENV)/bin/ruff format --check .
+	$(VENV)/bin/mypy
+	$(VENV)/bin/lint-imports --no-logo
+	$(VENV)/bin/pytest -n 2
+
+screenshots: $(READY)
+	@$(VENV)/bin/basso open --screenshots docs/screenshots
+
+bench: $(READY)
+	$(VENV)/bin/python -m benchmarks.verdicts
+	$(VENV)/bin/python -m benchmarks.speed
+
+demo-data: $(READY)
+	$(VENV)/bin/python -m basso.standin.demo
+
+format: $(READY)
+	$(VENV)/bin/ruff check --fix .
+	$(VENV)/bin/ruff format .
+
+clean:
+	rm -rf $(VENV) .pytest_cache .mypy_cache .ruff_cache .hypothesis

@@ -1,0 +1,45 @@
+"""Viscosity over temperature against ASTM D341 worked by hand."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+
+from basso.errors import InputError
+from basso.oil.grades import Grade, grade, grades
+from basso.oil.viscosity import walther
+
+
+@pytest.mark.parametrize("oil", list(grades().values()), ids=lambda g: g.name)
+def test_the_curve_runs_through_the_data_sheet(oil: Grade) -> None:
+    at = walther(oil).viscosity_mm2ps(np.array([40.0, 100.0]))
+    assert at == pytest.approx([oil.at_40_mm2ps, oil.at_100_mm2ps], rel=1e-9)
+
+
+def test_worked_example_between_the_points() -> None:
+    """32 mm²/s at 40 °C and 5.4 at 100 °C, worked with log tables: W = log log (ν + 0.7) is linear in log T."""
+    oil = Grade("worked", 32.0, 5.4)
+    w40, w100 = math.log10(math.log10(32.7)), math.log10(math.log10(6.1))
+    t40, t70, t100 = (math.log10(t + 273.15) for t in (40.0, 70.0, 100.0))
+    w70 = w40 + (w100 - w40) * (t70 - t40) / (t100 - t40)
+    expected = 10 ** (10**w70) - 0.7
+    assert walther(oil).viscosity_mm2ps(np.array([70.0]))[0] == pytest.approx(expected, rel=1e-9)
+    assert expected == pytest.approx(11.2, abs=0.25)
+
+
+def test_hotter_is_thinner_everywhere() -> None:
+    for oil in grades().values():
+        curve = walther(oil).viscosity_mm2ps(np.arange(-20.0, 161.0, 5.0))
+        assert np.all(np.diff(curve) < 0)
+        assert np.all(curve > 1.0)
+
+
+def test_gaps_stay_gaps() -> None:
+    assert np.isnan(walther(grade("10W-40")).viscosity_mm2ps(np.array([np.nan]))[0])
+
+
+def test_an_unknown_grade_is_answered_with_the_known_ones() -> None:
+    with pytest.raises(InputError, match="10W-40"):
+        grade("75W-90")

@@ -1,0 +1,100 @@
+"""Made sessions and yardsticks that several tests share."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+
+from basso.analysis import Analysis, JudgedDip, JudgeOptions, analyse, pooled_normal
+from basso.formats.registry import read_recording
+from basso.recording.channel import Channel
+from basso.recording.recording import Recording
+from basso.recording.roles import Role
+from basso.standin.scenarios import SCENARIOS, generator, run, run_setup
+from basso.standin.simulate import Simulated, TrueDip, true_dips
+from basso.units import UNITS, FloatArray, Unit
+
+
+def write_temporary(data: bytes, name: str = "log.csv") -> Path:
+    """A file with these bytes in a folder of its own."""
+    path = Path(tempfile.mkdtemp(prefix="basso-test-")) / name
+    path.write_bytes(data)
+    return path
+
+
+def recording_of(csv: bytes) -> Recording:
+    """What Basso reads from these bytes."""
+    return read_recording(write_temporary(csv))
+
+
+@dataclass(frozen=True)
+class Judged:
+    """A simulated session, what really happened in it, and what Basso says."""
+
+    simulated: Simulated
+    truth: list[TrueDip]
+    analysis: Analysis
+
+
+@lru_cache(maxsize=32)
+def judged_scenario(name: str, seed: int, laps: int | None = None) -> Judged:
+    """Simulate, read and judge a scenario."""
+    simulated, csv = run(name, seed, laps)
+    options = JudgeOptions()
+    if name == "truth-worn":  # worn against the same car in its youth
+        setup, logger = SCENARIOS[name].setup(generator(name, seed))
+        assert setup.healthy is not None
+        young = replace(setup, engine=setup.healthy)
+        _, earlier = run_setup(young, logger, generator("young", seed), laps)
+        options = JudgeOptions(normal=pooled_normal([recording_of(earlier)]))
+    return Judged(simulated, true_dips(simulated), analyse(recording_of(csv), options))
+
+
+@dataclass(frozen=True)
+class Score:
+    """Dips found against dips that happened, paired by the overlap of their intervals."""
+
+    pairs: tuple[tuple[TrueDip, JudgedDip], ...]
+    invented: int
+    missed: int
+
+    @property
+    def f1(self) -> float:
+        """F1 of dips; 1 when there is nothing to find and nothing found."""
+        hits = 2 * len(self.pairs)
+        total = hits + self.invented + self.missed
+        return hits / total if total else 1.0
+
+
+def score(truth: Sequence[TrueDip], found: Sequence[JudgedDip], least_overlap: float = 0.3) -> Score:
+    """Pair true and found dips whose intersection over union exceeds ``least_overlap``."""
+    free = set(range(len(found)))
+    pairs = []
+    for t in truth:
+        best, which = least_overlap, -1
+        for j in free:
+            dip = found[j].dip
+            both = min(t.end_s, dip.end_s) - max(t.start_s, dip.start_s)
+            either = max(t.end_s, dip.end_s) - min(t.start_s, dip.start_s)
+            if both / either > best:
+                best, which = both / either, j
+        if which >= 0:
+            free.discard(which)
+            pairs.append((t, found[which]))
+    return Score(tuple(pairs), len(free), len(truth) - len(pairs))
+
+
+def made_recording(rate_hz: float = 50.0, seconds: float = 60.0, **roles: FloatArray | float) -> Recording:
+    """A recording from arrays or constants by role name, already in base units."""
+    time_s = np.arange(0.0, seconds, 1.0 / rate_hz)
+    units: dict[str, Unit] = {"oil_pressure": UNITS["kPa"], "oil_temp": UNITS["°C"], "rpm": UNITS["rpm"]}
+    channels = []
+    for name, values in roles.items():
+        array = np.broadcast_to(np.asarray(values, dtype=np.float64), time_s.shape).copy()
+        channels.append(Channel(name, Role(name), units.get(name, UNITS["g"]), False, time_s, array))
+    return Recording(Path("made.csv"), "made", tuple(channels))
