@@ -31,10 +31,10 @@ _NEEDED = (Role.OIL_PRESSURE, Role.RPM)
 
 
 def recognises(path: Path, head: bytes) -> bool:
-    """True for gzip and for anything that is text: no NUL bytes unless it is UTF-16."""
+    """True for gzip and for anything that begins as text: no zero bytes in its first lines unless it is UTF-16."""
     if head[:2] == b"\x1f\x8b" or head[:2] in (b"\xff\xfe", b"\xfe\xff"):
         return True
-    return b"\x00" not in head
+    return b"\x00" not in head[:512]
 
 
 def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
@@ -44,11 +44,12 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
         FormatError: one sentence that names the file, the place and what to do.
     """
     progress(0.0, f"reading {path.name}")
-    raw, encoding = _text_bytes(path)
+    notes: list[str] = []
+    raw, encoding = _text_bytes(path, notes)
     # The hash lets go of the interpreter, so it costs nothing beside the parsing.
     with ThreadPoolExecutor(1) as beside:
         digest = beside.submit(_content_hash, raw)
-        recording, layout = _parsed(path, raw, options, progress)
+        recording, layout = _parsed(path, raw, options, progress, notes)
     separator = _NAMES_OF_SEPARATORS[layout.separator]
     progress(1.0, f"read {path.name}")
     return replace(
@@ -62,16 +63,17 @@ def _content_hash(raw: bytes) -> str:
     return hashlib.blake2b(raw, digest_size=16).hexdigest()
 
 
-def _parsed(path: Path, raw: bytes, options: ReadOptions, progress: Progress) -> tuple[Recording, TextLayout]:
+def _parsed(
+    path: Path, raw: bytes, options: ReadOptions, progress: Progress, notes: list[str]
+) -> tuple[Recording, TextLayout]:
     layout = _layout(path, raw)
     progress(0.1, f"reading {path.name}")
-    notes: list[str] = []
     columns = _columns(path, read_table(path, raw, layout, notes), layout, notes)
     progress(0.6, f"recognising the columns of {path.name}")
     return _recording(path, layout, columns, options, notes), layout
 
 
-def _text_bytes(path: Path) -> tuple[bytes, str]:
+def _text_bytes(path: Path, notes: list[str]) -> tuple[bytes, str]:
     """The file's text as UTF-8 bytes without a byte-order mark, and the name of its encoding."""
     raw = path.read_bytes()
     packed = ""
@@ -85,11 +87,15 @@ def _text_bytes(path: Path) -> tuple[bytes, str]:
         return raw[3:], "UTF-8" + packed
     if raw[:2] in (b"\xff\xfe", b"\xfe\xff"):
         return raw.decode("utf-16", errors="replace").encode(), "UTF-16" + packed
+    whole = raw.rstrip(b"\x00") if raw.endswith(b"\x00") else raw
+    if len(whole) < len(raw):
+        notes.append("The file ends in zero bytes, as after a power loss; they were left out.")
+        raw = whole
     if b"\x00" in raw:
         row = raw.count(b"\n", 0, raw.index(b"\x00")) + 1
         raise FormatError(
             path,
-            "holds zero bytes, as after a power loss while writing",
+            "holds zero bytes in the middle, as after a power loss while writing",
             "export it again, or cut the file off above this row",
             f"row {row}",
         )

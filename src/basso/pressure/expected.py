@@ -26,6 +26,9 @@ _PRIORS = ((0.85, 0.25), (0.75, 0.35))
 """Mean and standard deviation of b and c: flow through clearances gives 1 and 1, jets and heating bearings
 pull both down; engines fall between 0.4 and 1.0 (default)."""
 _INLIER = 0.025
+_MOST_SCATTER = 0.10
+_MOST_SCATTER_BY_RPM = 0.20
+"""By rpm only, 25 °C of warming alone spread the pressure by 15 %."""
 _LEAST_CELLS = 6
 
 
@@ -149,7 +152,7 @@ def fit_expected(
     theta = theta + np.array([shift, 0.0, 0.0, shift])
     level = float(np.median(p))
     range_c = (float(np.percentile(t, 0.5)), float(np.percentile(t, 99.5))) if t is not None else None
-    good = spread < 0.10
+    good = spread < (_MOST_SCATTER if t is not None else _MOST_SCATTER_BY_RPM)
     return ExpectedPressure(
         method="physical, rpm and oil temperature" if t is not None else "physical, rpm only",
         log_k=float(theta[0]),

@@ -160,8 +160,9 @@ def _true_cause(s: Simulated, line: FloatArray, start: int, end: int) -> str:
         return "hot_oil" if float(np.min(s.healthy_kpa[part] - line[part])) < 0 else "unknown"
     if from_crank > from_pickup:
         return "high_rpm"
-    lead = slice(max(0, start - 60), end)
-    at = lead.start + int(np.argmin(s.oil.head_m[lead]))
+    # What bared the pickup when the air that made the pressure cross the floor was drawn: the pipe's delay and a
+    # little earlier, not at the bottom of the dip.
+    at = max(0, start - 20)
     if s.oil.head_lateral_only_m[at] <= s.oil.head_longitudinal_only_m[at]:
         return "left_turn" if s.oil.surface_ay_g[at] > 0 else "right_turn"
     return "acceleration" if s.oil.surface_ax_g[at] > 0 else "braking"

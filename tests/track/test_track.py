@@ -1,0 +1,62 @@
+"""Laps and places of the stand-in's circuit."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from basso.standin.circuit import harrowfell, random_circuit
+from basso.track.laps import find_laps
+from support import judged_scenario, made_recording
+
+
+def test_out_and_in_laps_are_not_complete() -> None:
+    laps = judged_scenario("baseline-1", 3).analysis.laps
+    assert [lap.number for lap in laps] == list(range(9))
+    assert [lap.complete for lap in laps] == [False] + [True] * 7 + [False]
+
+
+def test_lap_times_are_those_that_were_driven() -> None:
+    judged = judged_scenario("baseline-1", 3)
+    true = np.bincount(judged.simulated.drive.lap.astype(int))[1:8] * 0.01
+    found = [lap.time_s for lap in judged.analysis.laps if lap.complete]
+    assert found == pytest.approx(true.tolist(), abs=0.06)
+
+
+def test_no_lap_column_no_laps() -> None:
+    assert find_laps(made_recording(oil_pressure=300.0, rpm=3000.0)) == ()
+
+
+def test_corners_of_harrowfell_in_order_and_direction() -> None:
+    track = judged_scenario("baseline-1", 3).analysis.track
+    assert track is not None
+    corners = [p for p in track.places if p.is_corner]
+    assert [p.kind for p in corners] == ["right", "left", "right", "left", "left", "left", "left", "right"]
+    assert [p.id for p in corners] == [str(i) for i in range(1, 9)]
+    assert track.length_m == pytest.approx(harrowfell().length_m, rel=0.01)
+
+
+def test_the_heavy_braking_zone_is_before_the_hairpin() -> None:
+    track = judged_scenario("baseline-1", 3).analysis.track
+    assert track is not None
+    hairpin = next(p for p in track.places if p.id == "6")
+    zones = [p for p in track.places if p.kind == "braking"]
+    assert any(0 < hairpin.apex_m - z.apex_m < 200 for z in zones)
+    assert max(z.peak_g for z in zones) > 1.0
+
+
+def test_dips_are_told_by_lap_and_place() -> None:
+    dips = judged_scenario("baseline-1", 3).analysis.dips
+    inside = [d for d in dips if d.lap is not None and d.lap.complete]
+    assert inside
+    assert all(d.place is not None for d in inside)
+    assert {"turn 2 left", "turn 4 left"} <= {d.place for d in inside}
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_random_circuits_close(seed: int) -> None:
+    circuit = random_circuit(np.random.default_rng(seed))
+    turned = float(np.degrees(circuit.curvature_per_m.sum()))
+    assert abs(turned) == pytest.approx(360.0, abs=3.0)
+    assert np.hypot(circuit.x_m[-1], circuit.y_m[-1]) < 3.0
+    assert 800.0 < circuit.length_m < 6000.0
