@@ -1,0 +1,174 @@
+"""Before against after: right where a naive look is wrong, and silent where like is not held against like."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import lru_cache
+
+import numpy as np
+import pytest
+
+from basso.recording.recording import Recording
+from basso.standin.car import Session
+from basso.standin.circuit import harrowfell, random_circuit
+from basso.standin.engine import Engine, Heat
+from basso.standin.faults import Logger
+from basso.standin.pan import Pan
+from basso.standin.scenarios import generator, run_setup
+from basso.standin.simulate import Setup
+from basso.trial.effect import estimate_effect
+from basso.trial.match import Pass
+from basso.trial.verdict import Comparison
+from basso.ui.stations.trial.picture import naive_difference
+from basso.workflow import run_trial
+from support import recording_of
+
+COOL, HOT = Heat(start_c=86.0, ambient_c=15.0), Heat(start_c=94.0, ambient_c=27.0)
+
+
+@lru_cache(maxsize=64)
+def _run(side: str, seed: int, fill: float, hot: bool, laps: int = 7, circuit: int = 0, zero: float = 0.0) -> Recording:
+    track = harrowfell() if circuit == 0 else random_circuit(generator("circuit", circuit))
+    setup = Setup(track, pan=Pan(fill_l=fill), heat=HOT if hot else COOL, session=Session(laps=laps))
+    return recording_of(run_setup(setup, Logger(zero_kpa=zero), generator(side, seed))[1])
+
+
+def _compare(a: Recording, b: Recording) -> Comparison:
+    return run_trial("before", [a], "after", [b])
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_a_level_change_with_b_hotter_helps_though_it_looks_like_nothing(seed: int) -> None:
+    c = _compare(_run("a", seed, 4.2, hot=False), _run("b", seed, 4.35, hot=True))
+    naive = naive_difference(c)
+    assert naive is not None
+    assert c.verdict == "better"
+    assert c.effect_kpa is not None
+    assert c.effect_kpa.low > 0
+    assert naive < 0.6 * c.effect_kpa.estimate
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_no_change_with_b_cooler_is_no_change_though_it_looks_like_help(seed: int) -> None:
+    c = _compare(_run("a", seed, 4.2, hot=True), _run("b", seed, 4.2, hot=False))
+    naive = naive_difference(c)
+    assert naive is not None and naive > 15.0
+    assert c.verdict == "no_clear_change"
+
+
+def test_less_oil_is_worse() -> None:
+    c = _compare(_run("a", 1, 4.5, hot=False), _run("b", 1, 4.2, hot=False))
+    assert c.verdict == "worse"
+    assert c.effect_kpa is not None and c.effect_kpa.high < 0
+
+
+@pytest.mark.parametrize(("laps_a", "laps_b"), [(2, 7), (7, 1), (3, 3)])
+def test_too_few_laps_are_not_comparable(laps_a: int, laps_b: int) -> None:
+    c = _compare(_run("a", 1, 4.2, False, laps_a), _run("b", 1, 4.6, False, laps_b))
+    assert c.verdict == "not_comparable"
+    assert "complete laps" in c.reasons[0]
+    assert c.effect_kpa is None
+
+
+@pytest.mark.parametrize("circuit", [1, 2, 3])
+def test_another_circuit_is_not_comparable(circuit: int) -> None:
+    c = _compare(_run("a", 1, 4.2, False), _run("b", 1, 4.6, False, circuit=circuit))
+    assert c.verdict == "not_comparable"
+    assert "circuit" in c.reasons[0]
+
+
+def test_no_shared_oil_temperature_is_not_comparable() -> None:
+    track, session = harrowfell(), Session(laps=5)
+    runs = []
+    for side, heat in (
+        ("a", Heat(start_c=80, ambient_c=5, rise_c=68)),
+        ("b", Heat(start_c=118, ambient_c=38, rise_c=82)),
+    ):
+        runs.append(recording_of(run_setup(Setup(track, heat=heat, session=session), Logger(), generator(side, 4))[1]))
+    c = _compare(*runs)
+    assert c.verdict == "not_comparable"
+    assert "temperature" in c.reasons[0]
+
+
+def test_wet_against_dry_is_not_comparable() -> None:
+    from basso.standin.car import Car
+
+    wet = Setup(harrowfell(), car=Car(grip_g=0.75, brake_g=0.7), session=Session(laps=6))
+    c = _compare(_run("a", 1, 4.2, False), recording_of(run_setup(wet, Logger(), generator("wet", 1))[1]))
+    assert c.verdict == "not_comparable"
+    assert "cornering" in c.reasons[0]
+
+
+def test_an_engine_that_changed_too_is_not_credited_to_the_part() -> None:
+    worn = Setup(harrowfell(), engine=Engine(bearing=1.7), heat=COOL, session=Session(laps=6))
+    c = _compare(_run("a", 1, 4.2, False), recording_of(run_setup(worn, Logger(), generator("worn", 1))[1]))
+    assert c.verdict == "not_comparable"
+    assert "straights" in c.reasons[0]
+
+
+def test_the_same_log_on_both_sides_is_refused() -> None:
+    one = _run("a", 1, 4.2, False)
+    assert _compare(one, one).verdict == "not_comparable"
+
+
+def test_the_result_carries_what_it_came_from() -> None:
+    a, b = _run("a", 1, 4.2, False), _run("b", 1, 4.6, False)
+    c = _compare(a, b)
+    assert c.a.analyses[0].recording is a
+    assert c.b.analyses[0].recording is b
+    assert {p.side for p in c.passes_in_question} == {0, 1}
+    assert all(r.passes_a == 7 for r in c.corners)
+
+
+def _passes(effect: float, slope: float, rng: np.random.Generator, laps: int = 8, lap_noise: float = 6.0) -> list[Pass]:
+    """Passes whose truth is known: a common slope over temperature, a lap's own luck, noise."""
+    made = []
+    for side in (0, 1):
+        for lap in range(laps):
+            heat = 95.0 + 1.2 * lap + 3.0 * side
+            luck = rng.normal(0, lap_noise)
+            for place, base in (("2", 200.0), ("4", 180.0), ("6", 240.0)):
+                value = base + effect * side + slope * (heat - 100.0) + luck + rng.normal(0, 5.0)
+                made.append(
+                    Pass(side, (side, 0, lap), place, value, value / 400, 400.0, heat, 5200.0, 1.15, 0.0, 0.0, 0)
+                )
+    return made
+
+
+def test_the_effect_is_found_at_matched_temperature() -> None:
+    rng = np.random.default_rng(1)
+    passes = _passes(40.0, -4.0, rng)
+    e = estimate_effect(passes, np.array([p.min_pressure_kpa for p in passes]))
+    assert e is not None
+    assert e.low < 40.0 < e.high
+    assert e.per_degree == pytest.approx(-4.0, abs=2.0)
+    assert e.level_b - e.level_a == pytest.approx(e.estimate)
+
+
+def test_the_interval_covers_the_truth_as_often_as_it_says() -> None:
+    """200 made trials with laps of their own luck: a 95 % interval that counts laps covers at least nine in ten."""
+    rng = np.random.default_rng(7)
+    covered = 0
+    for _ in range(200):
+        passes = _passes(25.0, -3.0, rng, lap_noise=12.0)
+        e = estimate_effect(passes, np.array([p.min_pressure_kpa for p in passes]))
+        assert e is not None
+        covered += e.low <= 25.0 <= e.high
+    assert 0.90 <= covered / 200 <= 0.995
+
+
+def test_more_passes_of_the_same_laps_do_not_narrow_it_as_if_independent() -> None:
+    rng = np.random.default_rng(3)
+    few = _passes(25.0, -3.0, rng, lap_noise=15.0)
+    many = [replace(p, place=f"{p.place}{k}") for p in few for k in range(6)]
+    widths = []
+    for passes in (few, many):
+        e = estimate_effect(passes, np.array([p.min_pressure_kpa for p in passes]))
+        assert e is not None
+        widths.append(e.high - e.low)
+    assert widths[1] > 0.85 * widths[0]
+
+
+def test_two_laps_a_side_give_no_effect() -> None:
+    passes = _passes(25.0, 0.0, np.random.default_rng(1), laps=2)
+    assert estimate_effect(passes, np.array([p.min_pressure_kpa for p in passes])) is None
