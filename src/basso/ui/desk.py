@@ -67,6 +67,7 @@ class Desk(QObject):
         self._show_units()
         self.go_to(settings.station if settings.station in STATIONS_BY_KEY else "dips")
         self._refresh()
+        self._refresh_trial()
 
     def _lay_out(self) -> None:
         built = {"dips": self.dips, "trial": self.trial}
