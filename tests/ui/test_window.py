@@ -485,7 +485,7 @@ class TestJudging:
             "Expected pressure",
             "softmin",
             "Share of normal",
-            "slope:0,48.3",
+            "48.3 kPa per 1000 rpm",
             "Margin",
             "Length",
             "Deficit",

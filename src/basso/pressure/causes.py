@@ -406,14 +406,17 @@ def _most_held(time_s: FloatArray, g: FloatArray) -> float:
 
 
 def _lag(time_s: FloatArray, g: FloatArray, start_s: float) -> float | None:
-    """Seconds from the g reaching 70 % of its peak of the last 2 s, for good, to the crossing at ``start_s``."""
-    lately = g[time_s >= start_s - 2.0]
-    peak = float(lately.max(initial=0.0))
-    if peak <= 0 or g.size < 2:
+    """Seconds from the g reaching 70 % of its peak of the last 2 s to the crossing at ``start_s``.
+
+    Counted from the rise that led to the peak, also when the g has let up again since.
+    """
+    lately = np.flatnonzero((time_s >= start_s - 2.0) & (time_s <= start_s))
+    if lately.size == 0 or float(g[lately].max()) <= 0:
         return None
-    under = np.flatnonzero((g < 0.7 * peak) & (time_s < start_s))
+    top = int(lately[np.argmax(g[lately])])
+    under = np.flatnonzero(g[:top] < 0.7 * g[top])
     first = int(under[-1]) + 1 if under.size else 0
-    return max(0.0, start_s - float(time_s[min(first, time_s.size - 1)]))
+    return max(0.0, start_s - float(time_s[first]))
 
 
 def _fastest_fall(s: Signals, dip: Dip) -> float:

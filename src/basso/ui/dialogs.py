@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
+    QAbstractSpinBox,
     QCheckBox,
     QDialog,
     QDialogButtonBox,
@@ -118,6 +119,8 @@ class FloorsDialog(QDialog):
 
     def _number(self, value: float, top: float, unit: str, decimals: int) -> QDoubleSpinBox:
         box = QDoubleSpinBox()
+        box.setButtonSymbols(QAbstractSpinBox.ButtonSymbols.NoButtons)
+        box.setMinimumWidth(96 if len(unit) < 6 else 172)
         box.setRange(0.0, top)
         box.setDecimals(decimals)
         box.setValue(value)
@@ -167,6 +170,7 @@ class FloorsDialog(QDialog):
         points.setAccessibleName(f"Points, rpm={pressure.symbol}")
         written = points.text()
         row.addWidget(points)
+        row.addWidget(QLabel(f"rpm={pressure.symbol}"))
 
         def table() -> Floor:
             if points.text() == written:
@@ -225,7 +229,7 @@ class CorrectionsDialog(QDialog):
         if not offered:
             layout.addSpacing(8)
             layout.addWidget(_label(look, "Nothing needed correcting in this session."))
-        layout.addSpacing(8)
+        layout.addStretch(1)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)

@@ -5,14 +5,18 @@ from __future__ import annotations
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QSettings
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
+from basso.ui.dialogs import CorrectionsDialog, FloorsDialog, WorkingDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.settings import Settings
+from basso.ui.stations.dips.picture import working
 from basso.ui.theme.look import Look
+from basso.units import UNITS
 
 
 def take_all(application: QApplication, folder: Path) -> None:
@@ -28,13 +32,29 @@ def take_all(application: QApplication, folder: Path) -> None:
         wait_until(application, lambda: desk.workspace.analysis is not None and desk.workspace.comparison is not None)
         desk.go_to("dips")
         _save(application, window, folder / "dips.png")
+        night = replace(desk.workspace.units, pressure=UNITS["psi"], temperature=UNITS["°F"])
+        day = desk.workspace.units
+        desk.workspace.set_units(night)
         desk.run("view.night")
         _save(application, window, folder / "dips-night.png")
         desk.run("view.night")
+        desk.workspace.set_units(day)
         desk.go_to("trial")
         _save(application, window, folder / "trial.png")
-        desk.go_to("corners")
-        _save(application, window, folder / "waiting.png")
+        desk.go_to("dips")
+        analysis = desk.workspace.analysis
+        assert analysis is not None
+        steps = working(analysis, analysis.dips[desk.dips.selected], day)
+        title = f"Dip {desk.dips.selected + 1}"
+        _save(application, WorkingDialog(window, window.look, title, steps), folder / "working.png")
+        _save(application, FloorsDialog(window, window.look, desk.workspace.floors, day), folder / "floors.png")
+        connector = next(e for e in desk.workspace.entries if e.path.stem == "shakedown")
+        desk.workspace.show(connector)
+        wait_until(application, lambda: desk.workspace.analysis is not None)
+        analysis = desk.workspace.analysis
+        assert analysis is not None
+        offered = [c.correction for c in analysis.checks if c.correction is not None]
+        _save(application, CorrectionsDialog(window, window.look, offered, frozenset()), folder / "corrections.png")
         window.close()
 
 
@@ -49,7 +69,10 @@ def wait_until(application: QApplication, done: Callable[[], bool], timeout_s: f
     application.processEvents()
 
 
-def _save(application: QApplication, window: MainWindow, path: Path) -> None:
+def _save(application: QApplication, view: QWidget, path: Path) -> None:
+    view.show()
     for _ in range(3):
         application.processEvents()
-    window.grab().save(str(path), "PNG")
+    view.grab().save(str(path), "PNG")
+    if isinstance(view, QDialog):
+        view.close()

@@ -150,7 +150,7 @@ class Traces(QWidget):
         y = self.height() - self._look.height(Type.SMALL) * 0.55
         decimals = 1 if end - start < 8 else 0
         bottom = rows[-1].bottom()
-        paint.text(painter, 0, y, "min:s", small, soft)
+        paint.text(painter, 5, y, "min:s", small, soft)
         for t in time_ticks(start, end, max(2, int(self._plot_width() / 110))):
             x = self._x_of(t)
             paint.rule(painter, x, rows[0].top(), x, bottom, self._look.color("grid"))
@@ -180,8 +180,8 @@ class Traces(QWidget):
             paint.text(painter, row.left() - 7, y, label, small, soft, paint.RIGHT)
         y = row.top() + line * 0.45
         painter.fillRect(QRectF(0, y - line * 0.6, 50, line * 2.1), look.color("paper"))
-        paint.text(painter, 0, y, panel.title, look.font(Type.SMALL_STRONG), look.color("ink"))
-        paint.text(painter, 0, y + line * 0.95, panel.unit, small, soft)
+        paint.text(painter, 5, y, panel.title, look.font(Type.SMALL_STRONG), look.color("ink"))
+        paint.text(painter, 5, y + line * 0.95, panel.unit, small, soft)
 
     def _paint_lines(self, painter: QPainter, panel: Panel, pyramids: list[Pyramid], row: QRectF) -> None:
         start, end = self._cursor.view

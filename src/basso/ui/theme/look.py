@@ -62,6 +62,8 @@ class Look(QObject):
             font = QFont(_FAMILY)
             font.setPointSizeF(self._points + more)
             font.setWeight(weight)
+            # Hinting eats the dots of small bold letters in this face.
+            font.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
             font.setFeature(QFont.Tag("tnum"), 1)
             self._fonts[kind] = font
         return self._fonts[kind]
@@ -115,8 +117,9 @@ QPushButton:disabled {{ color: {soft}; }}
 QToolButton {{ background: transparent; color: {ink}; border: 1px solid transparent; border-radius: 3px; padding: 3px 7px; }}
 QToolButton:hover {{ background: {band}; }}
 QToolButton::menu-indicator {{ image: none; }}
-QLineEdit, QComboBox, QDoubleSpinBox {{ background: {panel}; color: {ink}; border: 1px solid {rule}; border-radius: 3px; padding: 4px 6px; }}
-QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus {{ border: 1px solid {ink}; }}
+QLineEdit, QComboBox {{ background: {panel}; color: {ink}; border: 1px solid {rule}; border-radius: 3px; padding: 4px 6px; }}
+QLineEdit:focus, QComboBox:focus {{ border: 1px solid {ink}; }}
+QAbstractSpinBox QLineEdit {{ border: none; padding: 0; background: transparent; color: {ink}; }}
 QTableView, QListView {{ background: transparent; border: none; outline: none; selection-background-color: {band};
     selection-color: {ink}; gridline-color: transparent; }}
 QTableView::item {{ padding: 0 10px; border: none; }}

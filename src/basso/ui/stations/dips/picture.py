@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
-from basso.units import DisplayUnits, FloatArray, Quantity
+from basso.pressure.floors import SCHOOLS, Fixed, Floor, Share, Slope, Table
+from basso.units import DisplayUnits, FloatArray, Quantity, digits_of
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis, JudgedDip
@@ -181,7 +182,7 @@ def cause_words(d: JudgedDip) -> str:
         words += f" {d.cause.held_g:.2f} g"
     if d.cause.lag_s is not None:
         words += f", {d.cause.lag_s:.1f} s after"
-    return words if d.cause.confidence >= 0.6 else words + " (unsure)"
+    return words if d.cause.confidence >= 0.6 else words + " (not sure)"
 
 
 def sentence(d: JudgedDip) -> str:
@@ -315,7 +316,7 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
     for floor in a.floor.floors:
         level = float(floor.at(a.rpm[at : at + 1], a.expected_kpa[at : at + 1])[0])
         if math.isfinite(level):
-            floors.append(f"{floor.rule} → {p(level)}")
+            floors.append(f"{floor_words(floor, units)}: {p(level)}")
     steps.append(
         Step(
             "Floor",
@@ -351,6 +352,26 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
     return steps
 
 
+def floor_words(floor: Floor, units: DisplayUnits) -> str:
+    """A floor's rule in the reader's units."""
+    unit = units.pressure.symbol
+    digits = digits_of(units.pressure) + 1
+
+    def plain(kpa: float) -> str:
+        return f"{units.pressure.from_base(kpa):.{digits}f}"
+
+    match floor:
+        case Slope():
+            base = f"{plain(floor.base_kpa)} + " if floor.base_kpa else ""
+            return f"{base}{plain(floor.per_1000_kpa)} {unit} per 1000 rpm"
+        case Fixed():
+            return f"{plain(floor.kpa)} {unit} at any rpm"
+        case Share():
+            return f"{floor.fraction:.0%} of expected"
+        case Table():
+            return "points " + ", ".join(f"{n:.0f} rpm {plain(p)} {unit}" for n, p in floor.points)
+
+
 def _reading_step(a: Analysis, at: int, p) -> Step:  # type: ignore[no-untyped-def]
     offset = next((c for c in a.corrections if c.kind == "offset"), None)
     value = float(a.pressure_kpa[at])
@@ -364,8 +385,6 @@ def _reading_step(a: Analysis, at: int, p) -> Step:  # type: ignore[no-untyped-d
 
 
 def _what_if(a: Analysis, at: int, p) -> str:  # type: ignore[no-untyped-def]
-    from basso.pressure.floors import SCHOOLS
-
     words = []
     for school in SCHOOLS:
         level = float(school.floor.at(a.rpm[at : at + 1], a.expected_kpa[at : at + 1])[0])
