@@ -118,7 +118,7 @@ _SCENARIOS: tuple[Scenario, ...] = (
     ),
     Scenario(
         "hill-climb",
-        "Quarrymoss, four runs",
+        "Four timed runs",
         "a sprint weekend: four timed runs with waiting in between",
         lambda rng: (
             Setup(

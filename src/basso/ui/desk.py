@@ -93,6 +93,8 @@ class Desk(QObject):
         self.top.look_button.clicked.connect(lambda: self.run("view.night"))
         self.top.search_button.clicked.connect(lambda: self.run("search"))
         self.rail.chosen.connect(self.go_to)
+        self.dips.open_wanted.connect(self._choose_log)
+        self.dips.demo_wanted.connect(self.open_demo)
         self.cursor.moved.connect(lambda _: self._show_moment())
 
     # Commands

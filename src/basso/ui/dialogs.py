@@ -357,6 +357,8 @@ class HelpDialog(QDialog):
             column.addWidget(_label(look, group, Type.STRONG))
             grid = QGridLayout()
             grid.setColumnStretch(2, 1)
+            grid.setColumnMinimumWidth(0, 150)
+            grid.setColumnMinimumWidth(1, 190)
             grid.setHorizontalSpacing(18)
             for i, command in enumerate(c for c in COMMANDS if c.group == group):
                 grid.addWidget(_label(look, "  or  ".join(command.shortcut) or "–", soft=True), i, 0)

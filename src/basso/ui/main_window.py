@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
@@ -45,7 +45,9 @@ class MainWindow(QMainWindow):
         self._column.addLayout(self._middle, 1)
         holder = QWidget()
         holder.setLayout(self._column)
+        holder.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setCentralWidget(holder)
+        holder.setFocus()
 
     @property
     def desk(self) -> Desk:

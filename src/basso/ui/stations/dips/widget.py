@@ -15,8 +15,17 @@ from PySide6.QtCore import (
     QTimer,
     Signal,
 )
-from PySide6.QtGui import QBrush
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QLabel, QTableView, QVBoxLayout, QWidget
+from PySide6.QtGui import QBrush, QResizeEvent
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
 
 from basso.ui.cursor import Cursor
 from basso.ui.plots.traces import Traces
@@ -84,19 +93,22 @@ class DipsStation(QWidget):
     """Told an analysis and units; moves the cursor; :attr:`dip_selected` carries the dip's index or −1."""
 
     dip_selected = Signal(int)
+    open_wanted = Signal()
+    demo_wanted = Signal()
 
     def __init__(self, look: Look, cursor: Cursor) -> None:
         super().__init__()
         self._look, self._cursor = look, cursor
         self._analysis: Analysis | None = None
         self._units = DisplayUnits()
-        self._title, self._detail, self._reason = QLabel(), QLabel(), QLabel()
+        self._title, self._detail, self._reason, self._room = QLabel(), QLabel(), QLabel(), QWidget()
         self.traces = Traces(look, cursor)
         self._model = _DipModel(look)
         self._sorted = QSortFilterProxyModel()
         self._sorted.setSourceModel(self._model)
         self._sorted.setSortRole(_SORT_ROLE)
         self.table = QTableView()
+        self._start = self._starting_points()
         self._build()
         look.changed.connect(self._restyle)
 
@@ -110,6 +122,7 @@ class DipsStation(QWidget):
         layout.addWidget(self._title)
         layout.addWidget(self._detail)
         layout.addSpacing(6)
+        layout.addWidget(self._start)
         layout.addWidget(self.traces, 1)
         table = self.table
         table.setModel(self._sorted)
@@ -123,13 +136,31 @@ class DipsStation(QWidget):
         table.verticalHeader().setDefaultSectionSize(round(self._look.height() * 1.55))
         table.horizontalHeader().setHighlightSections(False)
         table.horizontalHeader().setStretchLastSection(True)
+        table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         table.setAccessibleName("Dips")
         table.setFixedHeight(round(self._look.height() * 9.4))
         table.selectionModel().currentRowChanged.connect(lambda now, _: self._row_chosen(now))
         layout.addWidget(table)
         layout.addWidget(self._reason)
+        layout.addWidget(self._room, 1)
         self.traces.dip_clicked.connect(self.select)
         self._restyle()
+
+    def _starting_points(self) -> QWidget:
+        """What to press when nothing is open yet."""
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 10, 0, 0)
+        for words, wanted in (("Open a log…", self.open_wanted), ("Look at the demo data", self.demo_wanted)):
+            button = QPushButton(words)
+            button.clicked.connect(wanted)
+            row.addWidget(button)
+        row.addStretch(1)
+        return holder
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit_columns()
 
     def _restyle(self) -> None:
         for label, kind, color in (
@@ -152,6 +183,8 @@ class DipsStation(QWidget):
         self.table.setVisible(has_dips)
         self._reason.setVisible(has_dips)
         self.traces.setVisible(analysis is not None)
+        self._start.setVisible(analysis is None and not waiting)
+        self._room.setVisible(analysis is None)
         if analysis is None:
             self._title.setText(waiting or "Open a log to find its dips")
             self._detail.setText(
@@ -178,7 +211,10 @@ class DipsStation(QWidget):
     def _fit_columns(self) -> None:
         header = self.table.horizontalHeader()
         em = self._look.height()
-        for column, width in enumerate((3.2, 7.9, 5.5, 6.5, 4.4, 4.9, 7.0)):
+        widths = (3.2, 7.9, 5.5, 6.5, 4.4, 4.9, 7.0)
+        # In a narrow window everything gives a little, so that the cause can still be read.
+        em *= min(1.0, max(0.88, (self.width() - 38 - 14.5 * em) / (sum(widths) * em)))
+        for column, width in enumerate(widths):
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
             self.table.setColumnWidth(column, round(width * em))
 

@@ -1,0 +1,134 @@
+"""How quick Basso is, as ratios to a plain reference in the same run: ``python -m benchmarks.speed``.
+
+Whole processes are timed from outside, in turn with their reference, and medians of ratios are printed; frames are timed
+in one off-screen window on an hour's log at 100 Hz with 20 channels.
+"""
+
+from __future__ import annotations
+
+import os
+import resource
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+from basso.standin.car import Session
+from basso.standin.circuit import harrowfell
+from basso.standin.engine import Heat
+from basso.standin.faults import Logger
+from basso.standin.scenarios import generator, run_setup
+from basso.standin.simulate import Setup
+
+_PLAIN_READ = "import sys, polars; polars.read_csv(sys.argv[1])"
+_BARE_WINDOW = """
+from PySide6.QtWidgets import QApplication, QMainWindow
+app = QApplication([]); w = QMainWindow(); w.resize(1280, 800); w.show(); app.processEvents()
+"""
+_FIRST_PAINT = """
+import os
+from PySide6.QtWidgets import QApplication
+from basso.ui.app import make_window
+from basso.ui.main_window import MainWindow
+app = QApplication([])
+painted = MainWindow.paintEvent
+def paint(self, event):
+    painted(self, event); self.centralWidget().repaint(); os._exit(0)
+MainWindow.paintEvent = paint
+w = make_window(app); w.show(); app.exec()
+"""
+_DEMO_DRAWN = """
+import os, time
+from PySide6.QtWidgets import QApplication
+from basso.ui.app import make_window, _open_first
+app = QApplication([]); w = make_window(app); w.show(); _open_first(w, [], True)
+while w._desk is None or w.desk.workspace.analysis is None: app.processEvents(); time.sleep(0.001)
+app.processEvents(); os._exit(0)
+"""
+
+
+def _once(command: list[str]) -> tuple[float, float]:
+    """Wall and CPU seconds of one whole process."""
+    before, start = resource.getrusage(resource.RUSAGE_CHILDREN), time.perf_counter()
+    subprocess.run(command, check=False, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    wall, after = time.perf_counter() - start, resource.getrusage(resource.RUSAGE_CHILDREN)
+    return wall, after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime
+
+
+def ratio(name: str, command: list[str], reference: list[str], runs: int = 9) -> None:
+    """Time two commands in turn and print the median ratio of wall and CPU time."""
+    for c in (command, reference, command, reference):
+        _once(c)
+    pairs = [(_once(command), _once(reference)) for _ in range(runs)]
+    wall = statistics.median(a[0] / b[0] for a, b in pairs)
+    cpu = statistics.median(a[1] / b[1] for a, b in pairs)
+    base = statistics.median(b[0] for _, b in pairs)
+    print(f"{name:<52}{wall:6.2f} × wall {cpu:6.2f} × cpu   (reference {base:.2f} s)")
+
+
+def frames(log: Path) -> None:
+    """Median milliseconds a painted frame takes on a long log."""
+    from PySide6.QtWidgets import QApplication
+
+    from basso.ui.app import make_window
+    from basso.ui.screenshots import wait_until
+
+    application = QApplication([])
+    window = make_window(application)
+    window.resize(1280, 800)
+    window.show()
+    desk = window.desk
+    window.open_logs([log])
+    wait_until(application, lambda: desk.workspace.analysis is not None)
+    cursor = desk.cursor
+
+    def median(step: Callable[[int], object]) -> float:
+        times = []
+        for i in range(80):
+            start = time.perf_counter()
+            step(i)
+            application.processEvents()
+            times.append(1000 * (time.perf_counter() - start))
+        return statistics.median(times)
+
+    cursor.show(*cursor.whole)
+    print(f"{'cursor move, every view, whole session':<52}{median(lambda i: cursor.move_to(100 + 20 * i)):6.1f} ms")
+    cursor.show(1000, 1090)
+    print(f"{'cursor move, every view, a lap':<52}{median(lambda i: cursor.move_to(1000 + i)):6.1f} ms")
+    print(f"{'pan, a lap':<52}{median(lambda i: cursor.show(1000 + 7 * i, 1090 + 7 * i)):6.1f} ms")
+    print(f"{'pan, ten seconds':<52}{median(lambda i: cursor.show(1000 + 2 * i, 1010 + 2 * i)):6.1f} ms")
+    print(f"{'pan, twenty minutes':<52}{median(lambda i: cursor.show(300 + 7 * i, 1500 + 7 * i)):6.1f} ms")
+
+    def zoom(i: int) -> None:
+        cursor.zoom(0.8, 2000.0) if i % 20 else cursor.show(*cursor.whole)
+
+    print(f"{'zoom':<52}{median(zoom):6.1f} ms")
+
+
+def main() -> None:
+    """Make the long log and measure."""
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ["XDG_CONFIG_HOME"] = folder
+        log = Path(folder) / "hour.csv"
+        setup = Setup(harrowfell(), heat=Heat(start_c=82, tau_s=900), session=Session(laps=38))
+        log.write_bytes(run_setup(setup, replace(Logger(100), extra_channels=11), generator("hour", 1))[1])
+        python = sys.executable
+        basso = [python, "-m", "basso"]
+        plain = [python, "-c", _PLAIN_READ, str(log)]
+        print(f"One hour at 100 Hz with 20 channels, {log.stat().st_size / 1e6:.0f} MB")
+        ratio("basso analyze / plain library read", [*basso, "analyze", str(log), "--json"], plain)
+        ratio("basso import / plain library read", [*basso, "import", str(log), "--json"], plain)
+        bare = [python, "-c", _BARE_WINDOW]
+        ratio("first window painted / bare Qt window", [python, "-c", _FIRST_PAINT], bare)
+        ratio("demo session judged and drawn / bare Qt window", [python, "-c", _DEMO_DRAWN], bare)
+        frames(log)
+        os._exit(0)
+
+
+if __name__ == "__main__":
+    main()
