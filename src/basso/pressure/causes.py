@@ -130,30 +130,20 @@ class Elsewhere:
 _MEMORIES_S = (0.2, 0.4, 0.7, 1.1, 1.6)
 
 
-def _memory(
-    share: FloatArray,
-    judged: NDArray[np.bool_],
-    lateral_g: FloatArray | None,
-    longitudinal_g: FloatArray | None,
-    step_s: float,
-) -> float:
+def _memory(share: FloatArray, known: NDArray[np.bool_], sides: list[FloatArray], step_s: float) -> float:
     """The window over which held g, in its best direction, follows the lack of pressure most closely.
 
     A shallow pan answers at once, a baffled one adds up the g of a second and more; 0.7 s when nothing is lacking.
     """
-    every = max(1, round(0.05 / max(step_s, 1e-3)))
-    lack = np.clip(1.0 - share[::every], 0.0, 1.0)
-    use = judged[::every] & np.isfinite(lack)
-    if int(np.count_nonzero(lack[use] > 0.2)) < 20:
+    lack = np.clip(1.0 - share[known], 0.0, 1.0)
+    if int(np.count_nonzero(lack > 0.2)) < 20:
         return 0.7
-    lack = lack[use] - lack[use].mean()
+    lack = lack - lack.mean()
     best = (0.0, 0.7)
     for memory in _MEMORIES_S:
-        window = max(1, round(memory / max(step_s, 1e-3)))
-        for g in (lateral_g, longitudinal_g):
-            if g is None:
-                continue
-            held = rolling_mean(np.nan_to_num(g), window, trailing=True)[::every][use]
+        window = max(1, round(memory / step_s))
+        for g in sides:
+            held = rolling_mean(g, window, trailing=True)[known]
             for sign in (1.0, -1.0):
                 thrown = np.clip(sign * held - 0.3, 0.0, None)
                 spread = float(thrown.std())
@@ -184,25 +174,20 @@ def look_elsewhere(
     longitudinal_g: FloatArray | None,
     step_s: float,
 ) -> Elsewhere:
-    """Gather the judged samples of a session as evidence for causes."""
-    window = max(1, round(0.6 / max(step_s, 1e-3)))
-    held = [
-        rolling_mean(np.nan_to_num(g), window, trailing=True) if g is not None else np.zeros(rpm.shape)
-        for g in (lateral_g, longitudinal_g)
-    ]
-    held_rpm = rolling_min(np.nan_to_num(rpm), window, trailing=True)
-    use = np.flatnonzero(judged & np.isfinite(share))
+    """Gather the judged samples of a session as evidence for causes; 20 Hz is enough for it."""
+    every = max(1, round(0.05 / max(step_s, 1e-3)))
+    rpm, share, judged = np.nan_to_num(rpm[::every]), share[::every], judged[::every]
+    sides = [np.nan_to_num(g[::every]) if g is not None else np.zeros(rpm.shape) for g in (lateral_g, longitudinal_g)]
+    step_s = max(step_s, 1e-3) * every
+    window = max(1, round(0.6 / step_s))
+    side, along = (rolling_mean(g, window, trailing=True) for g in sides)
+    held_rpm = rolling_min(rpm, window, trailing=True)
+    known = judged & np.isfinite(share)
+    memory = _memory(share, known, sides, step_s)
+    use = np.flatnonzero(known)
     use = use[:: max(1, use.size // 8000)]
-    side, along = held[0][use], held[1][use]
-    return Elsewhere(
-        rpm[use],
-        held_rpm[use],
-        share[use],
-        side,
-        along,
-        np.hypot(side, along) < 0.40,
-        _memory(share, judged, lateral_g, longitudinal_g, step_s),
-    )
+    side, along = side[use], along[use]
+    return Elsewhere(rpm[use], held_rpm[use], share[use], side, along, np.hypot(side, along) < 0.40, memory)
 
 
 def find_cause(dip: Dip, s: Signals) -> Cause:

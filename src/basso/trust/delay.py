@@ -46,8 +46,8 @@ def measure_delay_s(recording: Recording) -> tuple[float, float] | None:
     if frame.step_s <= 0 or frame.step_s > 0.051:
         return None
     grid = np.arange(frame.time_s[0], frame.time_s[-1], _GRID_S)
-    if grid.size > 200_000:  # the first hour tells enough
-        grid = grid[:200_000]
+    if grid.size > 75_000:  # twenty-five minutes tell enough
+        grid = grid[:75_000]
     pressure, rpm = (np.nan_to_num(frame.filled(r)) for r in (Role.OIL_PRESSURE, Role.RPM))
     smooth = max(1, round(0.1 / _GRID_S))
     rates = []
@@ -60,7 +60,7 @@ def measure_delay_s(recording: Recording) -> tuple[float, float] | None:
     quick = quick[(quick > reach) & (quick < grid.size - reach - 1)]
     if quick.size < 150:
         return None
-    quick = quick[:: max(1, quick.size // 20_000)]
+    quick = quick[:: max(1, quick.size // 8_000)]
     lags = np.arange(-5, reach)
     # Starved moments change the pressure without the rpm: hold single changes to a sane size.
     changes = np.clip(by_pressure, -6.0, 6.0)
