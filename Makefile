@@ -16,6 +16,7 @@ help:
 
 $(READY): requirements.lock pyproject.toml
 	@test -n "$(PYTHON)" || { echo "Basso needs Python 3.11, 3.12 or 3.13: sudo apt install python3 python3-venv"; exit 2; }
+	@$(PYTHON) -c 'import sys; sys.exit(not (3, 11) <= sys.version_info < (3, 14))' 2>/dev/null || { echo "$(PYTHON) does not run here, or is not Python 3.11, 3.12 or 3.13"; exit 2; }
 	@$(PYTHON) -c 'import ensurepip' 2>/dev/null || { echo "Python's venv module is missing: sudo apt install python3-venv"; exit 2; }
 	@echo "Setting up $(VENV) with $$($(PYTHON) --version) …"
 	@$(PYTHON) -m venv --clear $(VENV)

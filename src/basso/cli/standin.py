@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import os
-import tempfile
 from pathlib import Path
 
 from basso.errors import InputError
@@ -30,6 +28,7 @@ def run(arguments: argparse.Namespace) -> int:
     """Simulate and write."""
     from basso.standin.scenarios import SCENARIOS, scenario
     from basso.standin.scenarios import run as simulate
+    from basso.workflow import write_whole
 
     if arguments.list:
         width = max(map(len, SCENARIOS))
@@ -46,18 +45,3 @@ def run(arguments: argparse.Namespace) -> int:
     _, data = simulate(arguments.scenario, seed, arguments.laps)
     write_whole(Path(arguments.out), data)
     return 0
-
-
-def write_whole(path: Path, data: bytes) -> None:
-    """Write a file so that it is either all there or not there; raises InputError with what to do."""
-    try:
-        handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
-        try:
-            with os.fdopen(handle, "wb") as stream:
-                stream.write(data)
-            Path(name).replace(path)
-        except BaseException:
-            Path(name).unlink(missing_ok=True)
-            raise
-    except OSError as error:
-        raise InputError(f"{path}: cannot be written ({error.strerror}); choose another folder.") from None

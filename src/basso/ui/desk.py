@@ -5,7 +5,6 @@ The window paints its frame first and puts the desk on it a moment later (see :m
 
 from __future__ import annotations
 
-import tempfile
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
@@ -17,6 +16,7 @@ from PySide6.QtCore import QObject, Qt, QTimer
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QMessageBox, QStackedWidget, QWidget
 
+from basso.errors import InputError
 from basso.ui.commands import BY_KEY, COMMANDS, GROUPS, Command
 from basso.ui.cursor import Cursor
 from basso.ui.jobs import Jobs
@@ -429,12 +429,12 @@ class Desk(QObject):
 
     def _write(self, path: Path, data: bytes) -> None:
         """Write a file whole or not at all."""
+        from basso.workflow import write_whole
+
         try:
-            with tempfile.NamedTemporaryFile(dir=path.parent, delete=False) as stream:
-                stream.write(data)
-            Path(stream.name).replace(path)
-        except OSError as error:
-            self.tell(f"{path}: cannot be written ({error.strerror}); choose another folder.")
+            write_whole(path, data)
+        except InputError as error:
+            self.tell(str(error))
 
     def leave(self) -> None:
         """The window closes: stop work and remember the place."""
