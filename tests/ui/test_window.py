@@ -12,10 +12,10 @@ import pytest
 from PySide6.QtCore import QMimeData, QPointF, QSettings, Qt, QUrl
 from PySide6.QtGui import QDropEvent, QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QDialog, QMessageBox, QWidget
+from PySide6.QtWidgets import QApplication, QDialog, QLabel, QMessageBox, QWidget
 
 from basso.pressure.floors import Fixed, Share
-from basso.ui.dialogs import CorrectionsDialog, FloorsDialog, HelpDialog, SearchDialog, WorkingDialog
+from basso.ui.dialogs import FloorsDialog, HelpDialog, ReadingsDialog, SearchDialog, WorkingDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.rail import State
 from basso.ui.settings import Settings
@@ -97,7 +97,7 @@ class TestStart:
     def test_a_station_not_built_yet_says_what_it_is_for_and_offers_nothing_that_does_nothing(
         self, window: MainWindow
     ) -> None:
-        from PySide6.QtWidgets import QAbstractButton, QLabel
+        from PySide6.QtWidgets import QAbstractButton
 
         for station in STATIONS:
             if station.built:
@@ -192,7 +192,7 @@ class TestDips:
     ) -> None:
         target = tmp_path / "dips.csv"
         monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *a, **k: (str(target), ""))
-        opened.desk.run("dips.export")
+        opened.desk.run("list.export")
         a = opened.desk.workspace.analysis
         assert a is not None
         assert len(target.read_text().splitlines()) == len(a.dips) + 1
@@ -204,7 +204,7 @@ class TestDips:
         said: list[str] = []
         monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *a, **k: ("/nowhere/dips.csv", ""))
         monkeypatch.setattr(opened.desk, "tell", said.append)
-        opened.desk.run("dips.export")
+        opened.desk.run("list.export")
         assert said and "/nowhere/dips.csv" in said[0]
 
 
@@ -462,16 +462,19 @@ class TestJudging:
         assert dialog.result() != QDialog.DialogCode.Accepted
         assert "at least one" in dialog._problem.text()
 
-    def test_the_corrections_dialog_shows_evidence(self, window: MainWindow) -> None:
+    def test_the_readings_dialog_shows_evidence_and_what_was_assumed(self, window: MainWindow) -> None:
         window.open_logs([demo_folder() / "loose-connector.csv"])
         wait(lambda: window.desk.workspace.analysis is not None)
         a = window.desk.workspace.analysis
         assert a is not None
-        offered = [c.correction for c in a.checks if c.correction is not None]
-        dialog = CorrectionsDialog(window, window.look, offered, frozenset())
+        (offered,) = [c.correction for c in a.checks if c.correction is not None]
+        dialog = ReadingsDialog(window, window.look, a, frozenset())
+        words = " ".join(label.text() for label in dialog.findChildren(QLabel))
+        assert offered.reason in words
+        assert all(c.message in words for c in a.checks if c.correction is None)
         assert dialog.refused() == frozenset()
         dialog._checks[0][0].setChecked(False)
-        assert dialog.refused() == {offered[0].key}
+        assert dialog.refused() == {offered.key}
 
     def test_working_names_every_number_and_its_source(
         self, opened: MainWindow, monkeypatch: pytest.MonkeyPatch
@@ -521,8 +524,6 @@ class TestJudging:
         assert len(keys) == len(set(keys))
 
     def test_help_lists_every_command(self, opened: MainWindow) -> None:
-        from PySide6.QtWidgets import QLabel
-
         from basso.ui.commands import COMMANDS
 
         texts = {label.text() for label in HelpDialog(opened, opened.look).findChildren(QLabel)}
@@ -552,6 +553,17 @@ class TestTrial:
         opened.desk._toggle_side(entry, 1, True)
         assert opened.desk.workspace.trial_a == ()
         assert opened.desk.workspace.trial_b == (entry,)
+
+    def test_copy_on_the_trial_takes_the_verdict_and_its_rows(self, window: MainWindow) -> None:
+        desk = window.desk
+        desk.run("demo.open")
+        wait(lambda: desk.workspace.comparison is not None)
+        desk.go_to("trial")
+        desk.run("edit.copy")
+        lines = QApplication.clipboard().text().splitlines()
+        assert lines[0].strip('"').startswith("Helps")
+        assert lines[2].startswith("Place\tA, kPa")
+        assert len(lines) >= 5
 
     def test_not_comparable_says_why(self, window: MainWindow) -> None:
         desk = window.desk

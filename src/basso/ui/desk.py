@@ -104,14 +104,14 @@ class Desk(QObject):
             "log.open": self._choose_log,
             "session.pick": self._pick_session,
             "demo.open": self.open_demo,
-            "dips.export": self._export_dips,
+            "list.export": self._export_list,
             "picture.export": self._export_picture,
             "window.close": self.window.close,
             "edit.undo": self.workspace.undo.undo,
             "edit.redo": self.workspace.undo.redo,
             "edit.copy": self._copy,
             "judge.floors": self._edit_floors,
-            "judge.corrections": self._edit_corrections,
+            "judge.readings": self._show_readings,
             "judge.working": self._show_working,
             "dip.next": lambda: self._step_dip(1),
             "dip.previous": lambda: self._step_dip(-1),
@@ -377,14 +377,13 @@ class Desk(QObject):
         if dialog.exec():
             self.workspace.set_floors(dialog.floors())
 
-    def _edit_corrections(self) -> None:
+    def _show_readings(self) -> None:
         a = self.workspace.analysis
         if a is None:
             return
-        from basso.ui.dialogs import CorrectionsDialog
+        from basso.ui.dialogs import ReadingsDialog
 
-        offered = [c.correction for c in a.checks if c.correction is not None]
-        dialog = CorrectionsDialog(self.window, self.look, offered, self.workspace.refused)
+        dialog = ReadingsDialog(self.window, self.look, a, self.workspace.refused)
         if dialog.exec():
             self.workspace.set_refused(dialog.refused())
 
@@ -405,20 +404,20 @@ class Desk(QObject):
     # Taking it along
 
     def _copy(self) -> None:
-        QApplication.clipboard().setText(self.dips.table_text(only_selected=True))
+        text = self.trial.table_text() if self.station == "trial" else self.dips.table_text(only_selected=True)
+        QApplication.clipboard().setText(text)
 
-    def _export_dips(self) -> None:
+    def _export_list(self) -> None:
         a = self.workspace.analysis
-        if a is None:
+        on_trial = self.station == "trial"
+        if a is None or (on_trial and self.workspace.comparison is None):
             return
+        what = "trial" if on_trial else f"{a.recording.path.stem}-dips"
         name, _ = QFileDialog.getSaveFileName(
-            self.window,
-            "Export the dip list",
-            str(self.settings.folder / f"{a.recording.path.stem}-dips.csv"),
-            "CSV (*.csv)",
+            self.window, "Export the list", str(self.settings.folder / f"{what}.csv"), "CSV (*.csv)"
         )
         if name:
-            self._write(Path(name), self.dips.table_text(",").encode())
+            self._write(Path(name), (self.trial.table_text(",") if on_trial else self.dips.table_text(",")).encode())
 
     def _export_picture(self) -> None:
         name, _ = QFileDialog.getSaveFileName(

@@ -1,8 +1,9 @@
-"""The few dialogs: floors, corrections, working, command search, help."""
+"""The few dialogs: floors, readings, working, command search, help."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
@@ -31,6 +32,10 @@ from basso.ui.stations.dips.picture import Step
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, digits_of
 
+if TYPE_CHECKING:
+    from basso.analysis import Analysis
+
+_LEVELS = ("fail", "warn", "note", "ok")
 _CAUTION = (
     "Basso advises; the engine builder, the maker's manual, the event's rules and local law decide. Test only on a closed "
     "course, never on the road. With a real low-pressure warning stop the engine."
@@ -45,6 +50,22 @@ def _label(look: Look, words: str, kind: Type = Type.BODY, soft: bool = False) -
     if soft:
         label.setStyleSheet(f"color: {look.palette.soft};")
     return label
+
+
+def _scrolled(layout: QVBoxLayout) -> tuple[QWidget, QVBoxLayout]:
+    """A column that scrolls when it is longer than the dialog."""
+    body = QWidget()
+    column = QVBoxLayout(body)
+    column.setContentsMargins(0, 4, 10, 0)
+    column.setSpacing(1)
+    scroll = QScrollArea()
+    scroll.setWidgetResizable(True)
+    scroll.setWidget(body)
+    scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    body.setAutoFillBackground(False)
+    scroll.viewport().setAutoFillBackground(False)
+    layout.addWidget(scroll, 1)
+    return body, column
 
 
 class FloorsDialog(QDialog):
@@ -192,52 +213,61 @@ def _alike(a: Floor, b: Floor) -> bool:
     return (a.base_kpa > 0) == (b.base_kpa > 0) if isinstance(a, Slope) and isinstance(b, Slope) else True
 
 
-class CorrectionsDialog(QDialog):
-    """See each correction with its evidence; untick one to refuse it."""
+class ReadingsDialog(QDialog):
+    """What was found about the readings: corrections that can be refused, other checks, what the reader assumed."""
 
-    def __init__(
-        self, parent: QWidget, look: Look, offered: Sequence[Correction], refused: frozenset[tuple[str, str]]
-    ) -> None:
+    def __init__(self, parent: QWidget, look: Look, analysis: Analysis, refused: frozenset[tuple[str, str]]) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Corrections")
-        self.setMinimumWidth(540)
+        self.setWindowTitle("Readings")
+        self.resize(580, 420)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(20, 16, 20, 14)
-        layout.addWidget(_label(look, "What was put right before judging", Type.TITLE))
-        layout.addWidget(
+        layout.setContentsMargins(20, 16, 12, 14)
+        _, column = _scrolled(layout)
+        column.addWidget(_label(look, "Can these readings be believed?", Type.TITLE))
+        column.addWidget(
             _label(look, "The recording itself is never changed. Untick a correction to judge without it.", soft=True)
         )
         self._checks: list[tuple[QCheckBox, tuple[str, str]]] = []
-        names = {
-            "offset": "Zero",
-            "spikes": "Impossible readings left out",
-            "sign": "Sign turned over",
-            "scale": "Scale",
-            "delay": "Delay",
-        }
-        for c in offered:
-            check = QCheckBox(
-                f"{names[c.kind]}: {c.channel}"
-                + (f", {c.value:+.1f} {c.unit}".replace("-", "−") if c.kind == "offset" else "")
-            )
-            check.setFont(look.font(Type.STRONG))
-            check.setChecked(c.key not in refused)
-            layout.addSpacing(6)
-            layout.addWidget(check)
-            layout.addWidget(_label(look, c.reason, Type.SMALL, soft=True))
-            self._checks.append((check, c.key))
-        if not offered:
-            layout.addSpacing(8)
-            layout.addWidget(_label(look, "Nothing needed correcting in this session."))
-        layout.addStretch(1)
+        for check in sorted(analysis.checks, key=lambda c: (c.correction is None, _LEVELS.index(c.level))):
+            column.addSpacing(8)
+            if check.correction is not None:
+                self._offer(column, look, check.correction, refused)
+            else:
+                mark = {"fail": "Cannot be judged", "warn": "Mind", "note": "Note", "ok": "Sound"}[check.level]
+                column.addWidget(_label(look, f"{mark}: {check.id.replace('_', ' ')}", Type.SMALL_STRONG))
+                column.addWidget(_label(look, check.message, Type.SMALL, soft=True))
+        if analysis.recording.notes:
+            column.addSpacing(12)
+            column.addWidget(_label(look, "What the reader assumed or repaired", Type.STRONG))
+            for note in analysis.recording.notes:
+                column.addWidget(_label(look, note, Type.SMALL, soft=True))
+        column.addStretch(1)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         layout.addWidget(buttons)
 
+    def _offer(self, column: QVBoxLayout, look: Look, c: Correction, refused: frozenset[tuple[str, str]]) -> None:
+        names = {
+            "offset": "Zero", "spikes": "Impossible readings left out", "sign": "Sign turned over", "scale": "Scale", "delay": "Delay taken out",
+        }  # fmt: skip
+        amount = (
+            f", {c.value:+.1f} {c.unit}"
+            if c.kind == "offset"
+            else f", {c.value:.2f} {c.unit}"
+            if c.kind == "delay"
+            else ""
+        )
+        box = QCheckBox(f"{names[c.kind]}: {c.channel}{amount}".replace("-", "−"))
+        box.setFont(look.font(Type.STRONG))
+        box.setChecked(c.key not in refused)
+        column.addWidget(box)
+        column.addWidget(_label(look, c.reason, Type.SMALL, soft=True))
+        self._checks.append((box, c.key))
+
     def refused(self) -> frozenset[tuple[str, str]]:
         """Keys of the corrections that are not ticked."""
-        return frozenset(key for check, key in self._checks if not check.isChecked())
+        return frozenset(key for box, key in self._checks if not box.isChecked())
 
 
 class WorkingDialog(QDialog):
@@ -250,10 +280,7 @@ class WorkingDialog(QDialog):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 12, 14)
         layout.addWidget(_label(look, title, Type.TITLE))
-        body = QWidget()
-        column = QVBoxLayout(body)
-        column.setContentsMargins(0, 4, 10, 0)
-        column.setSpacing(1)
+        _, column = _scrolled(layout)
         for step in steps:
             column.addWidget(_label(look, step.what, Type.SMALL_STRONG))
             column.addWidget(_label(look, step.formula))
@@ -261,13 +288,6 @@ class WorkingDialog(QDialog):
                 column.addWidget(_label(look, step.source, Type.SMALL, soft=True))
             column.addSpacing(9)
         column.addStretch(1)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setWidget(body)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        body.setAutoFillBackground(False)
-        scroll.viewport().setAutoFillBackground(False)
-        layout.addWidget(scroll, 1)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.reject)
         layout.addWidget(buttons)
@@ -336,12 +356,12 @@ class HelpDialog(QDialog):
         self.resize(700, 620)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 12, 14)
-        body = QWidget()
-        column = QVBoxLayout(body)
+        _, column = _scrolled(layout)
+        column.setSpacing(5)
         column.addWidget(_label(look, "From a log to its dips", Type.TITLE))
         for words in (
             "Drop a log on the window. Basso finds the columns it needs, checks the readings and takes the sensor's zero from the "
-            "seconds with the engine stopped; what it assumed is in the session's notes.",
+            "seconds with the engine stopped; what it assumed is listed under Readings.",
             "A dip is a stretch in which the gallery pressure lay below the floor while the engine ran warm above 1500 rpm. The "
             "floor is the highest of the rules under Floors. The margin is pressure less floor; the tide along the bottom shows it "
             "for the whole session.",
@@ -365,12 +385,6 @@ class HelpDialog(QDialog):
                 grid.addWidget(QLabel(command.title), i, 1)
                 grid.addWidget(_label(look, command.hint, Type.SMALL, soft=True), i, 2)
             column.addLayout(grid)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setWidget(body)
-        body.setAutoFillBackground(False)
-        scroll.viewport().setAutoFillBackground(False)
-        layout.addWidget(scroll)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.reject)
         layout.addWidget(buttons)

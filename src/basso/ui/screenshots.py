@@ -11,7 +11,7 @@ from pathlib import Path
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
-from basso.ui.dialogs import CorrectionsDialog, FloorsDialog, WorkingDialog
+from basso.ui.dialogs import FloorsDialog, ReadingsDialog, WorkingDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.settings import Settings
 from basso.ui.stations.dips.picture import working
@@ -53,8 +53,7 @@ def take_all(application: QApplication, folder: Path) -> None:
         wait_until(application, lambda: desk.workspace.analysis is not None)
         analysis = desk.workspace.analysis
         assert analysis is not None
-        offered = [c.correction for c in analysis.checks if c.correction is not None]
-        _save(application, CorrectionsDialog(window, window.look, offered, frozenset()), folder / "corrections.png")
+        _save(application, ReadingsDialog(window, window.look, analysis, frozenset()), folder / "readings.png")
         window.close()
 
 

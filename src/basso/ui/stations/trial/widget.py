@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+import io
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -108,6 +110,33 @@ class TrialStation(QWidget):
         words = opening(c, units)
         self._title.setText(words.title)
         self._detail.setText(words.detail)
+
+    def table_text(self, separator: str = "\t") -> str:
+        """The verdict and the places as text, in the units shown."""
+        if self._comparison is None:
+            return ""
+        out = io.StringIO()
+        writer = csv.writer(out, delimiter=separator, lineterminator="\n")
+        unit = self._units.pressure.symbol
+        writer.writerow([self.title])
+        writer.writerow([self.detail])
+        writer.writerow(
+            [
+                "Place",
+                f"A, {unit}",
+                f"B, {unit}",
+                f"B − A, {unit}",
+                f"low, {unit}",
+                f"high, {unit}",
+                "Passes",
+                "Dips a lap",
+            ]
+        )
+        for r in rows(self._comparison, self._units):
+            low, high = (f"{v:.1f}" for v in r.interval[1:]) if r.interval is not None else ("", "")
+            cells = [r.place, r.a, r.b, r.effect, low, high, r.passes, r.dips]
+            writer.writerow([c.replace("\u2009", "").replace("−", "-") for c in cells])
+        return out.getvalue()
 
     @property
     def title(self) -> str:
