@@ -5,9 +5,17 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from basso.recording.recording import Recording
+from basso.recording.roles import Role
+from basso.standin.car import Session
 from basso.standin.circuit import harrowfell, random_circuit
+from basso.standin.faults import Logger
+from basso.standin.pan import Pan
+from basso.standin.scenarios import generator, run_setup
+from basso.standin.simulate import Setup
 from basso.track.laps import find_laps
-from support import judged_scenario, made_recording
+from basso.workflow import run_trial
+from support import judged_scenario, made_recording, recording_of
 
 
 def test_out_and_in_laps_are_not_complete() -> None:
@@ -60,3 +68,42 @@ def test_random_circuits_close(seed: int) -> None:
     assert abs(turned) == pytest.approx(360.0, abs=3.0)
     assert np.hypot(circuit.x_m[-1], circuit.y_m[-1]) < 3.0
     assert 800.0 < circuit.length_m < 6000.0
+
+
+def _without(recording: Recording, *roles: Role) -> Recording:
+    return recording.with_channels(tuple(c for c in recording.channels if c.role not in roles))
+
+
+@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("means", ["path", "pattern"])
+def test_laps_are_found_without_a_lap_column(seed: int, means: str) -> None:
+    """On circuits nobody tuned on: as many laps as were driven, and their time, from GPS or from the g alone."""
+    circuit = random_circuit(generator("laps", seed))
+    setup = Setup(circuit, session=Session(laps=6))
+    simulated, csv = run_setup(setup, Logger(20, gps=means == "path"), generator("laps drive", seed))
+    true = np.bincount(simulated.drive.lap.astype(int))[1:7] * 0.01
+    laps = find_laps(_without(recording_of(csv), Role.LAP))
+    complete = [lap.time_s for lap in laps if lap.complete]
+    assert 5 <= len(complete) <= 7
+    assert np.median(complete) == pytest.approx(float(np.median(true)), rel=0.03)
+    assert not laps[0].complete and not laps[-1].complete
+
+
+def test_driving_about_gives_no_laps() -> None:
+    n = 6000
+    rng = np.random.default_rng(1)
+    wander = np.convolve(rng.normal(0, 1, n), np.ones(60) / 8, mode="same")
+    recording = made_recording(seconds=n / 50, oil_pressure=300.0, rpm=3000.0, lateral_g=wander, speed=25.0)
+    assert find_laps(recording) == ()
+
+
+def test_a_trial_needs_no_lap_column() -> None:
+    """A by GPS, B by the g alone: their laps begin at different places and are laid on each other."""
+    sides = []
+    for name, fill, gps in (("a", 4.2, True), ("b", 4.5, False)):
+        setup = Setup(harrowfell(), pan=Pan(fill_l=fill), session=Session(laps=7))
+        csv = run_setup(setup, Logger(20, gps=gps), generator("no laps " + name, 1))[1]
+        sides.append(_without(recording_of(csv), Role.LAP))
+    c = run_trial("A", [sides[0]], "B", [sides[1]])
+    assert c.verdict == "better"
+    assert c.effect_kpa is not None and c.effect_kpa.low > 0

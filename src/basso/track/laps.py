@@ -1,13 +1,16 @@
-"""Laps, from a lap column; every timed lap between the out-lap and the in-lap counts as complete."""
+"""Laps: whole flying laps between the out-lap and the in-lap, however they can be told."""
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
 
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
+from basso.track.line import crossings_from_path
+from basso.track.pattern import crossings_from_pattern
 from basso.units import FloatArray
 
 
@@ -27,25 +30,19 @@ class Lap:
 
 
 def find_laps(recording: Recording) -> tuple[Lap, ...]:
-    """Laps from the lap column; without one there are none.
+    """Laps from the lap column, else from crossing a line on the GPS path, else from what the g repeats.
 
-    The first and the last stretch are complete only where they are as long as the laps between and the car
-    moves throughout: an out-lap, an in-lap and a lap with a stop are not. Pace more than 10 % off the
-    median is not complete either.
+    An out-lap, an in-lap, a lap with a stop and one more than 10 % off the median time are not complete. Where nothing
+    tells laps there are none.
     """
-    channel = recording.channel(Role.LAP)
-    if channel is None or channel.missing == channel.values.size:
-        return ()
-    known = np.isfinite(channel.values)
-    times, values = channel.time_s[known], np.round(channel.values[known])
-    changes = np.flatnonzero(np.diff(values) != 0) + 1
-    starts = np.concatenate([[0], changes])
-    ends = np.concatenate([changes, [times.size - 1]])
-    spans = [
-        (int(values[s]), float(times[s]), float(times[e]))
-        for s, e in zip(starts, ends, strict=True)
-        if times[e] > times[s]
-    ]
+    spans = _from_column(recording)
+    edges_whole = bool(spans)
+    if not spans:
+        crossings = crossings_from_path(recording) or crossings_from_pattern(recording)
+        if len(crossings) < 2:
+            return ()
+        ends = [0.0, *crossings, recording.duration_s]
+        spans = [(i, a, b) for i, (a, b) in enumerate(itertools.pairwise(ends)) if b > a]
     if len(spans) < 2:
         return tuple(Lap(n, a, b, False) for n, a, b in spans)
     inner = [b - a for _, a, b in spans[1:-1]] or [b - a for _, a, b in spans]
@@ -54,11 +51,25 @@ def find_laps(recording: Recording) -> tuple[Lap, ...]:
     for i, (number, start, end) in enumerate(spans):
         alike = abs((end - start) / usual - 1.0) < 0.10
         edge = i in (0, len(spans) - 1)
-        complete = (
-            alike and _moves_throughout(recording, start, end) and not (edge and _slow(recording, start, end, spans))
-        )
-        laps.append(Lap(number, start, end, complete))
+        whole = not edge or (edges_whole and not _slow(recording, start, end, spans))
+        laps.append(Lap(number, start, end, alike and whole and _moves_throughout(recording, start, end)))
     return tuple(laps)
+
+
+def _from_column(recording: Recording) -> list[tuple[int, float, float]]:
+    """Number, start and end of each value of the lap column; empty without one that counts."""
+    channel = recording.channel(Role.LAP)
+    if channel is None or channel.missing == channel.values.size:
+        return []
+    known = np.isfinite(channel.values)
+    times, values = channel.time_s[known], np.round(channel.values[known])
+    changes = np.flatnonzero(np.diff(values) != 0) + 1
+    if changes.size == 0:
+        return []
+    starts = np.concatenate([[0], changes])
+    ends = np.concatenate([changes, [times.size - 1]])
+    pairs = zip(starts.tolist(), ends.tolist(), strict=True)
+    return [(int(values[s]), float(times[s]), float(times[e])) for s, e in pairs if times[e] > times[s]]
 
 
 def _speed_in(recording: Recording, start: float, end: float) -> FloatArray | None:

@@ -48,27 +48,46 @@ class Pass:
     log: int
 
 
-def same_circuit(a: TrackMap, b: TrackMap) -> str | None:
-    """None when two maps are of the same circuit; else why not, in words."""
-    longer = max(a.length_m, b.length_m)
-    if abs(a.length_m - b.length_m) / longer > 0.03:
-        return f"the laps differ in length, {a.length_m:.0f} m against {b.length_m:.0f} m: another circuit or layout"
-    n = min(a.lateral_profile_g.size, b.lateral_profile_g.size)
+@dataclass(frozen=True, slots=True)
+class Alignment:
+    """How one map's lap distance lies on another's: ``shift_m`` is added after scaling; or why it does not."""
+
+    shift_m: float
+    problem: str | None = None
+
+
+def align(reference: TrackMap, other: TrackMap) -> Alignment:
+    """Lay ``other`` on ``reference`` by the lateral g along the lap.
+
+    Laps may begin anywhere on the circuit (a line found by itself lies elsewhere than a beacon), so every shift is tried.
+    """
+    longer = max(reference.length_m, other.length_m)
+    if abs(reference.length_m - other.length_m) / longer > 0.03:
+        return Alignment(
+            0.0,
+            f"the laps differ in length, {reference.length_m:.0f} m against {other.length_m:.0f} m: another circuit or layout",
+        )
+    n = min(reference.lateral_profile_g.size, other.lateral_profile_g.size)
     grid = np.linspace(0.0, 1.0, n)
 
     def scaled(m: TrackMap) -> FloatArray:
         own = np.linspace(0.0, 1.0, m.lateral_profile_g.size)
         return rolling_mean(np.interp(grid, own, m.lateral_profile_g), 5)
 
-    pa, pb = scaled(a), scaled(b)
+    pa, pb = scaled(reference), scaled(other)
     if np.std(pa) < 0.05 or np.std(pb) < 0.05:
-        return "there is too little cornering to tell whether it is the same circuit"
-    # The start line may be logged a little differently: allow a shift of 3 % of the lap.
-    reach = max(1, int(0.03 * n))
-    best = max(float(np.corrcoef(pa, np.roll(pb, k))[0, 1]) for k in range(-reach, reach + 1))
-    if best < 0.80:
-        return f"the cornering along the lap does not match (correlation {best:.2f}): another circuit or direction"
-    return None
+        return Alignment(0.0, "there is too little cornering to tell whether it is the same circuit")
+    pa, pb = (pa - pa.mean()) / pa.std(), (pb - pb.mean()) / pb.std()
+    agreement = np.fft.irfft(np.fft.rfft(pa) * np.conj(np.fft.rfft(pb)), n) / n
+    best = int(np.argmax(agreement))
+    cells = best - n if best > n / 2 else best
+    # With every shift to choose from, chance agrees more often: ask for more far from the logged line.
+    if float(agreement[best]) < (0.80 if abs(cells) < 0.03 * n else 0.88):
+        return Alignment(
+            0.0,
+            f"the cornering along the lap does not match (correlation {agreement[best]:.2f}): another circuit or direction",
+        )
+    return Alignment(cells / n * reference.length_m)
 
 
 def _followed_to_m(place: Place, places: Sequence[Place]) -> float:
@@ -77,12 +96,16 @@ def _followed_to_m(place: Place, places: Sequence[Place]) -> float:
     return min([place.end_m + _DRAIN_M, *after])
 
 
-def passes_of(analysis: Analysis, places: Sequence[Place], length_m: float, side: int, log: int) -> list[Pass]:
+def passes_of(
+    analysis: Analysis, places: Sequence[Place], length_m: float, side: int, log: int, shift_m: float = 0.0
+) -> list[Pass]:
     """All passes of the complete laps of one analysis through the places of the shared map."""
     track = analysis.track
     if track is None:
         return []
-    along = track.lap_distance_m * (length_m / track.length_m)
+    along = track.lap_distance_m * (length_m / track.length_m) + shift_m
+    if shift_m:
+        along = np.mod(along, length_m)
     side_g = np.nan_to_num(analysis.lateral_g) if analysis.lateral_g is not None else np.zeros(along.shape)
     fore_g = np.nan_to_num(analysis.longitudinal_g) if analysis.longitudinal_g is not None else np.zeros(along.shape)
     step = float(np.median(np.diff(analysis.time_s)))

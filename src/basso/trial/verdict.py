@@ -12,7 +12,7 @@ from basso.analysis import Analysis
 from basso.pressure.exposure import SHARES
 from basso.track.corners import Place, TrackMap
 from basso.trial.effect import Effect, estimate_effect
-from basso.trial.match import Pass, passes_of, same_circuit
+from basso.trial.match import Pass, align, passes_of
 
 Verdict = Literal["better", "worse", "no_clear_change", "not_comparable"]
 LEAST_LAPS = 4
@@ -103,9 +103,8 @@ def compare(label_a: str, a: Sequence[Analysis], label_b: str, b: Sequence[Analy
     blocked = _blocking(a, b)
     reference = next((t for t in tracks if t is not None), None)
     places = reference.places if reference is not None else ()
-    length = reference.length_m if reference is not None else 1.0
-    side_a = _side(label_a, a, places, length, 0)
-    side_b = _side(label_b, b, places, length, 1)
+    side_a = _side(label_a, a, reference, 0)
+    side_b = _side(label_b, b, reference, 1)
     likeness = _likeness(side_a, side_b)
     if not blocked:
         blocked = _unlike(side_a, side_b, likeness)
@@ -143,8 +142,12 @@ def compare(label_a: str, a: Sequence[Analysis], label_b: str, b: Sequence[Analy
     )
 
 
-def _side(label: str, analyses: Sequence[Analysis], places: Sequence[Place], length: float, which: int) -> Side:
-    passes = [p for log, x in enumerate(analyses) for p in passes_of(x, places, length, which, log)]
+def _side(label: str, analyses: Sequence[Analysis], reference: TrackMap | None, which: int) -> Side:
+    passes: list[Pass] = []
+    for log, x in enumerate(analyses):
+        if reference is not None and x.track is not None:
+            laid = align(reference, x.track)
+            passes += passes_of(x, reference.places, reference.length_m, which, log, laid.shift_m)
     laps = sum(lap.complete for x in analyses for lap in x.laps)
     times = [lap.time_s for x in analyses for lap in x.laps if lap.complete]
 
@@ -189,7 +192,7 @@ def _blocking(a: Sequence[Analysis], b: Sequence[Analysis]) -> list[str]:
         return [f"{name} has no laps with speed and g, so its passes cannot be matched"]
     first: TrackMap | None = tracks[0][1]
     for x, track in tracks[1:]:
-        if first is not None and track is not None and (why := same_circuit(first, track)) is not None:
+        if first is not None and track is not None and (why := align(first, track).problem) is not None:
             return [f"{x.recording.path.name}: {why}"]
     return []
 

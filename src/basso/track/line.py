@@ -1,0 +1,70 @@
+"""Lap boundaries from the path: the times at which the car crosses one line again and again.
+
+No line has to be known: among places along the drive the one that is passed most often the same way, and fastest, is
+taken as the line.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from basso.recording.recording import Recording, frame_on
+from basso.recording.roles import Role
+from basso.recording.rolling import rolling_mean
+from basso.units import FloatArray
+
+_EARTH_M = 111_195.0
+_CANDIDATES = 40
+_HALF_LINE_M = 20.0
+_SHORTEST_LAP_S = 15.0
+_SLOWEST_MPS = 5.0
+
+
+def crossings_from_path(recording: Recording) -> list[float]:
+    """Times in seconds of crossing the best line; empty without GPS or a repeated path."""
+    if not (recording.has(Role.LATITUDE) and recording.has(Role.LONGITUDE)):
+        return []
+    frame = frame_on(recording, Role.LATITUDE)
+    lat, lon = frame.filled(Role.LATITUDE, np.nan), frame.filled(Role.LONGITUDE, np.nan)
+    every = max(1, round(0.1 / frame.step_s)) if frame.step_s > 0 else 1
+    time_s, lat, lon = frame.time_s[::every], lat[::every], lon[::every]
+    known = np.isfinite(lat) & np.isfinite(lon) & (np.abs(lat) + np.abs(lon) > 1e-6)
+    if int(known.sum()) < 100:
+        return []
+    time_s, lat, lon = time_s[known], lat[known], lon[known]
+    x = _EARTH_M * np.cos(np.radians(float(np.median(lat)))) * (lon - np.median(lon))
+    y = _EARTH_M * (lat - np.median(lat))
+    x, y = rolling_mean(x, 3), rolling_mean(y, 3)
+    vx, vy = np.gradient(x, time_s), np.gradient(y, time_s)
+    speed = np.hypot(vx, vy)
+    moving = np.flatnonzero(speed > _SLOWEST_MPS)
+    if moving.size < 50:
+        return []
+    candidates = moving[(np.linspace(0.15, 0.85, _CANDIDATES) * (moving.size - 1)).astype(np.int64)]
+    best: tuple[int, float, list[float]] = (1, 0.0, [])
+    for i in candidates.tolist():
+        found = _crossings(time_s, x, y, vx, vy, i)
+        pace = float(speed[i])
+        if (len(found), pace) > best[:2]:
+            best = (len(found), pace, found)
+    return best[2]
+
+
+def _crossings(
+    time_s: FloatArray, x: FloatArray, y: FloatArray, vx: FloatArray, vy: FloatArray, at: int
+) -> list[float]:
+    """Times at which the line through sample ``at``, square to its heading, is crossed the same way."""
+    pace = float(np.hypot(vx[at], vy[at]))
+    ux, uy = vx[at] / pace, vy[at] / pace
+    along = (x - x[at]) * ux + (y - y[at]) * uy
+    across = np.abs((y - y[at]) * ux - (x - x[at]) * uy)
+    forward = vx * ux + vy * uy > 0.5 * np.hypot(vx, vy)
+    near = (across < _HALF_LINE_M) & (np.abs(along) < 60.0) & forward
+    over = np.flatnonzero((along[:-1] < 0) & (along[1:] >= 0) & near[:-1] & near[1:])
+    times: list[float] = []
+    for k in over.tolist():
+        share = -along[k] / (along[k + 1] - along[k])
+        t = float(time_s[k] + share * (time_s[k + 1] - time_s[k]))
+        if not times or t - times[-1] > _SHORTEST_LAP_S:
+            times.append(t)
+    return times

@@ -1,0 +1,99 @@
+"""Lap boundaries without GPS or a lap column: the lap is what the g repeats over the distance travelled."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from basso.recording.recording import Recording, frame_on
+from basso.recording.roles import Role
+from basso.recording.rolling import rolling_mean
+from basso.units import FloatArray
+
+_GRID_M = 5.0
+_SHORTEST_M, _LONGEST_M = 400.0, 12_000.0
+_LEAST_AGREEMENT = 0.6
+_WINDOW_M = 400.0
+
+
+def crossings_from_pattern(recording: Recording) -> list[float]:
+    """Times in seconds at which a lap begins anew; empty when nothing repeats.
+
+    The lap's length is the lag at which lateral g over distance resembles itself; each boundary is then moved to where
+    the stretch around it fits the first one best, so that wheel slip and lines do not add up.
+    """
+    if not (recording.has(Role.LATERAL_G) and recording.has(Role.SPEED)):
+        return []
+    frame = frame_on(recording, Role.LATERAL_G)
+    if frame.step_s <= 0:
+        return []
+    speed = np.maximum(np.nan_to_num(frame.filled(Role.SPEED)), 0.0)
+    travelled = np.concatenate([[0.0], np.cumsum(0.5 * (speed[1:] + speed[:-1]) * np.diff(frame.time_s))])
+    length = float(travelled[-1])
+    if length < 2.2 * _SHORTEST_M:
+        return []
+    grid = np.arange(0.0, length, _GRID_M)
+    rising = np.concatenate([[True], np.diff(travelled) > 1e-6])
+    side = rolling_mean(np.interp(grid, travelled[rising], np.nan_to_num(frame.filled(Role.LATERAL_G))[rising]), 5)
+    when = np.interp(grid, travelled[rising], frame.time_s[rising])
+    lap = _lap_cells(side)
+    if lap is None:
+        return []
+    starts = _boundaries(side, np.interp(grid, travelled[rising], speed[rising]), lap)
+    return [float(when[i]) for i in starts]
+
+
+def _lap_cells(side: FloatArray) -> int | None:
+    """The lap's length in grid cells: the first strong peak of the autocorrelation."""
+    n = side.size
+    centred = side - side.mean()
+    spectrum = np.fft.rfft(centred, 2 * n)
+    raw = np.fft.irfft(spectrum * np.conj(spectrum))[:n]
+    energy = np.concatenate([[0.0], np.cumsum(centred**2)])
+    lags = np.arange(int(_SHORTEST_M / _GRID_M), min(int(_LONGEST_M / _GRID_M), int(n / 2.2)))
+    if lags.size == 0 or energy[-1] <= 0:
+        return None
+    norm = np.sqrt(energy[n - lags] * (energy[n] - energy[lags]))
+    agreement = raw[lags] / np.maximum(norm, 1e-12)
+    top = float(agreement.max())
+    if top < _LEAST_AGREEMENT:
+        return None
+    first = int(np.argmax(agreement > 0.92 * top))
+    climb = agreement[first : first + int(200.0 / _GRID_M)]
+    return int(lags[first + int(np.argmax(climb))])
+
+
+def _boundaries(side: FloatArray, speed: FloatArray, lap: int) -> list[int]:
+    """Grid cells at which laps begin: near the fastest straight, a lap apart, each fitted to the first."""
+    half = int(_WINDOW_M / _GRID_M)
+    if side.size < lap + 2 * half + 2:
+        return []
+    middle = slice(max(half, lap // 2), min(side.size - half, lap // 2 + lap))
+    calm = speed - 30.0 * rolling_mean(np.abs(side), 21)
+    first = middle.start + int(np.argmax(calm[middle]))
+    reference = side[first - half : first + half]
+    reach = max(4, int(0.04 * lap))
+    found = [first]
+    for way in (1, -1):
+        at = first
+        while True:
+            at = _best_fit(side, reference, at + way * lap, reach, half)
+            if at < 0:
+                break
+            found.append(at)
+    return sorted(found)
+
+
+def _best_fit(side: FloatArray, reference: FloatArray, guess: int, reach: int, half: int) -> int:
+    """The cell near ``guess`` around which the signal is most like ``reference``; −1 when none is alike."""
+    best, where = _LEAST_AGREEMENT, -1
+    for at in range(guess - reach, guess + reach + 1):
+        if at < half or at + half > side.size:
+            continue
+        piece = side[at - half : at + half]
+        spread = float(piece.std() * reference.std())
+        if spread < 1e-9:
+            continue
+        alike = float(np.mean((piece - piece.mean()) * (reference - reference.mean()))) / spread
+        if alike > best:
+            best, where = alike, at
+    return where
