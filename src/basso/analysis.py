@@ -28,7 +28,7 @@ from basso.recording.corrections import Correction, apply
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_min
-from basso.track.corners import TrackMap, find_places
+from basso.track.corners import Place, TrackMap, find_places
 from basso.track.laps import Lap, find_laps
 from basso.trust.axes import check_axes, lateral_from_path_g, longitudinal_from_speed_g
 from basso.trust.delay import check_delay
@@ -67,7 +67,7 @@ class JudgedDip:
     rpm: float
     temperature_c: float | None
     lap: Lap | None
-    place: str | None
+    place: Place | None
     rule: str | None
     severity: str
     """"dip", "serious" or "severe" by the lowest share of normal (70, 60, 40 %; default)."""
@@ -301,9 +301,7 @@ def _judge(dip: Dip, s: Signals, laps: Sequence[Lap], track: TrackMap | None) ->
     if dip.min_share is not None:
         severity = "severe" if dip.min_share < 0.40 else "serious" if dip.min_share < 0.60 else "dip"
     rule = s.floor.rule_at(at)
-    return JudgedDip(
-        dip, cause, float(s.rpm[at]), temperature, lap, place.label if place is not None else None, rule, severity
-    )
+    return JudgedDip(dip, cause, float(s.rpm[at]), temperature, lap, place, rule, severity)
 
 
 def _unjudged(

@@ -71,6 +71,7 @@ def test_analysis_document(capsys: pytest.CaptureFixture[str]) -> None:
         assert e["end_s"] - e["start_s"] == pytest.approx(e["duration_s"], abs=0.002)
         assert e["min_margin_kpa"] < 0
         assert e["rule"] in ("slope:0,48.3", "share:0.7")
+    assert {e["corner"] for e in d["events"]} - {None} <= {c["id"] for c in d["corners"]}
     left = [e for e in d["events"] if e["cause"] == "left_turn"]
     assert all(e["lateral_g"] > 0 for e in left), "left is positive"
     assert [x["share"] for x in d["exposure"]["share_of_time_below"]] == [0.9, 0.8, 0.7, 0.6, 0.5, 0.4]

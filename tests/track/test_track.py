@@ -58,7 +58,7 @@ def test_dips_are_told_by_lap_and_place() -> None:
     inside = [d for d in dips if d.lap is not None and d.lap.complete]
     assert inside
     assert all(d.place is not None for d in inside)
-    assert {"turn 2 left", "turn 4 left"} <= {d.place for d in inside}
+    assert {"turn 2 left", "turn 4 left"} <= {d.place.label for d in inside if d.place is not None}
 
 
 @pytest.mark.parametrize("seed", range(6))

@@ -15,6 +15,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog, QLabel, QMessageBox, QWidget
 
 from basso.pressure.floors import Fixed, Share
+from basso.ui.columns_dialog import ColumnsDialog
 from basso.ui.dialogs import FloorsDialog, HelpDialog, ReadingsDialog, SearchDialog, WorkingDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.rail import State
@@ -475,6 +476,45 @@ class TestJudging:
         assert dialog.refused() == frozenset()
         dialog._checks[0][0].setChecked(False)
         assert dialog.refused() == {offered.key}
+
+    def test_a_log_whose_names_say_nothing_is_judged_once_its_columns_are_named(
+        self, window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        lines = LOG.read_text().splitlines()
+        lines[0] = "Time [s],N1,P3 gallery,T4,A,B,V,C,D"
+        odd = tmp_path / "odd.csv"
+        odd.write_text("\n".join(lines))
+        window.open_logs([odd])
+        desk = window.desk
+        wait(lambda: desk.workspace.analysis is not None)
+        assert desk.dips._title.text() == "This log cannot be judged yet"
+        assert "P3 gallery" in desk.dips._detail.text()
+
+        def choose(dialog: ColumnsDialog) -> int:
+            wanted = {
+                "rpm": "N1",
+                "oil_pressure": "P3 gallery",
+                "oil_temp": "T4",
+                "lateral_g": "A",
+                "longitudinal_g": "B",
+                "lap": "D",
+            }
+            for role, column, unit in dialog._rows:
+                if role in wanted:
+                    column.setCurrentText(wanted[role])
+                if role == "oil_pressure":
+                    unit.setCurrentText("psi")
+            return 1
+
+        monkeypatch.setattr(ColumnsDialog, "exec", choose)
+        desk.dips._columns.click()
+        wait(lambda: desk.workspace.analysis is not None)
+        a = desk.workspace.analysis
+        assert a is not None and len(a.dips) > 10
+        assert desk.dips._title.text().startswith("Left turns")
+        desk.run("edit.undo")
+        wait(lambda: desk.workspace.analysis is not None)
+        assert desk.dips._title.text() == "This log cannot be judged yet"
 
     def test_working_names_every_number_and_its_source(
         self, opened: MainWindow, monkeypatch: pytest.MonkeyPatch

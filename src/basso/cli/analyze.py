@@ -66,5 +66,5 @@ def _report(a: Analysis) -> None:
         lap = str(d.lap.number) if d.lap is not None else "–"
         print(
             f"  {d.dip.start_s:7.1f}  {d.dip.duration_s:8.2f}  {d.dip.min_pressure_kpa:10.0f}  {d.dip.min_margin_kpa:11.0f}"
-            f"  {share:>5}  {lap:>3}  {d.place or '–':<17}  {d.cause.name.replace('_', ' ')}: {d.cause.reason}"
+            f"  {share:>5}  {lap:>3}  {d.place.label if d.place is not None else '–':<17}  {d.cause.name.replace('_', ' ')}: {d.cause.reason}"
         )

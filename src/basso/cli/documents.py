@@ -147,7 +147,7 @@ def _event(d: JudgedDip) -> Document:
         "longitudinal_g": rounded(d.cause.longitudinal_g),
         "lag_s": rounded(d.cause.lag_s),
         "lap": d.lap.number if d.lap is not None else None,
-        "corner": d.place.split()[1] if d.place is not None else None,
+        "corner": d.place.id if d.place is not None and d.place.is_corner else None,
         "cause": d.cause.name,
         "confidence": rounded(d.cause.confidence, 2),
         "rule": d.rule,

@@ -50,6 +50,7 @@ COMMANDS: tuple[Command, ...] = (
         ("Ctrl+Shift+L",),
         "checks, corrections to accept or refuse, what was assumed",
     ),
+    Command("judge.columns", "Judge", "Columns…", ("Ctrl+M",), "which column of the log is what, and in which unit"),
     Command("judge.working", "Judge", "Show working", ("F2",), "how the selected dip's numbers came about"),
     *_stations(),
     Command("dip.next", "Go", "Next dip", ("N", "Ctrl+Down")),

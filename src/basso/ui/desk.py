@@ -95,6 +95,7 @@ class Desk(QObject):
         self.rail.chosen.connect(self.go_to)
         self.dips.open_wanted.connect(self._choose_log)
         self.dips.demo_wanted.connect(self.open_demo)
+        self.dips.columns_wanted.connect(self._edit_columns)
         self.cursor.moved.connect(lambda _: self._show_moment())
 
     # Commands
@@ -112,6 +113,7 @@ class Desk(QObject):
             "edit.copy": self._copy,
             "judge.floors": self._edit_floors,
             "judge.readings": self._show_readings,
+            "judge.columns": self._edit_columns,
             "judge.working": self._show_working,
             "dip.next": lambda: self._step_dip(1),
             "dip.previous": lambda: self._step_dip(-1),
@@ -376,6 +378,17 @@ class Desk(QObject):
         dialog = FloorsDialog(self.window, self.look, self.workspace.floors, self.workspace.units)
         if dialog.exec():
             self.workspace.set_floors(dialog.floors())
+
+    def _edit_columns(self) -> None:
+        a = self.workspace.analysis
+        if a is None:
+            return
+        from basso.formats.registry import ReadOptions
+        from basso.ui.columns_dialog import ColumnsDialog
+
+        dialog = ColumnsDialog(self.window, self.look, a.recording)
+        if dialog.exec():
+            self.workspace.set_columns(ReadOptions(*dialog.choice()))
 
     def _show_readings(self) -> None:
         a = self.workspace.analysis

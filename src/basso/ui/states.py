@@ -31,14 +31,19 @@ def station_states(workspace: Workspace) -> dict[str, State]:
     states["sensors"] = _sensors(a, units)
     states["recordings"] = State((f"{laps} laps, " if laps else "") + f"{len(a.recording.channels)} channels")
     states["normal"] = _normal(a, units)
-    severe = sum(d.severity == "severe" for d in a.dips)
-    states["dips"] = State(
-        f"{len(a.dips)} dips" + (f", {severe} severe" if severe else "") if a.dips else "none found",
-        "below" if a.dips else "",
-    )
+    states["dips"] = _dips(a)
     states["corners"] = _corners(a)
     states["accumulator"] = State("pressure logged" if a.recording.has(Role.ACCUMULATOR_PRESSURE) else "none logged")
     return states
+
+
+def _dips(a: Analysis) -> State:
+    if not a.judgeable:
+        return State("cannot be judged yet", "attention")
+    if not a.dips:
+        return State("none found" if a.judged.any() else "nothing to judge")
+    severe = sum(d.severity == "severe" for d in a.dips)
+    return State(f"{len(a.dips)} dips" + (f", {severe} severe" if severe else ""), "below")
 
 
 def _sensors(a: Analysis, units: DisplayUnits) -> State:
@@ -56,6 +61,9 @@ def _sensors(a: Analysis, units: DisplayUnits) -> State:
                 "oil_temp": "no oil temperature",
                 "g": "no g logged",
                 "expected": "no normal",
+                "rpm": "no engine speed",
+                "oil_pressure": "no oil pressure",
+                "delay": "late, corrected",
             }
             return State(names.get(found[0].id, found[0].id.replace("_", " ")), mark)
     return State("readings hold up")
@@ -76,7 +84,7 @@ def _normal(a: Analysis, units: DisplayUnits) -> State:
 def _corners(a: Analysis) -> State:
     if a.track is None:
         return State("no laps to place dips on")
-    places = [d.place for d in a.dips if d.place is not None]
+    places = [d.place.label for d in a.dips if d.place is not None]
     if not places:
         return State(f"{sum(p.is_corner for p in a.track.places)} turns, no dips")
     worst = max(set(places), key=places.count)

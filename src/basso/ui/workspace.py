@@ -18,6 +18,7 @@ from basso.units import DisplayUnits
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
+    from basso.formats.registry import ReadOptions
     from basso.recording.recording import Recording
     from basso.trial.verdict import Comparison
 
@@ -40,6 +41,7 @@ class _Loaded:
     recording: Recording | None = None
     analysis: Analysis | None = None
     refused: frozenset[CorrectionKey] = field(default_factory=frozenset)
+    columns: ReadOptions | None = None
 
 
 class Workspace(QObject):
@@ -108,13 +110,13 @@ class Workspace(QObject):
         if entry is None:
             return
         loaded = self._loaded[entry]
-        recording, floors, refused = loaded.recording, self.floors, loaded.refused
+        recording, columns, floors, refused = loaded.recording, loaded.columns, self.floors, loaded.refused
 
         def work(progress: Progress) -> tuple[Recording, Analysis]:
             from basso.analysis import JudgeOptions
             from basso.workflow import judge, open_recording
 
-            read = recording or open_recording(entry.path, progress=progress)
+            read = recording or open_recording(entry.path, columns, progress)
             return read, judge(read, JudgeOptions(floors=floors, refused=refused), progress=progress)
 
         def done(result: tuple[Recording, Analysis]) -> None:
@@ -158,6 +160,24 @@ class Workspace(QObject):
             _Edit("corrections", lambda: self._use_refused(entry, refused), lambda: self._use_refused(entry, before))
         )
 
+    def set_columns(self, columns: ReadOptions) -> None:
+        """Read the shown session again with other columns or units, as one undo step."""
+        entry = self.shown
+        if entry is None:
+            return
+        before = self._loaded[entry].columns
+        self.undo.push(
+            _Edit("columns", lambda: self._use_columns(entry, columns), lambda: self._use_columns(entry, before))
+        )
+
+    def _use_columns(self, entry: Entry, columns: ReadOptions | None) -> None:
+        loaded = self._loaded[entry]
+        loaded.columns, loaded.recording, loaded.analysis = columns, None, None
+        self.comparison = None
+        if self.shown == entry:
+            self.shown_changed.emit()
+            self._judge()
+
     def _use_floors(self, floors: tuple[Floor, ...]) -> None:
         self.floors = floors
         for loaded in self._loaded.values():
@@ -200,7 +220,7 @@ class Workspace(QObject):
         if not self.trial_a or not self.trial_b:
             return
         sides = (self.trial_a, self.trial_b)
-        known = {e: self._loaded[e].recording for side in sides for e in side}
+        known = {e: (self._loaded[e].recording, self._loaded[e].columns) for side in sides for e in side}
         floors = self.floors
         refused = frozenset(key for side in sides for e in side for key in self._loaded[e].refused)
         labels = [", ".join(dict.fromkeys(e.build or e.title for e in side)) for side in sides]
@@ -209,7 +229,7 @@ class Workspace(QObject):
             from basso.analysis import JudgeOptions
             from basso.workflow import open_recording, run_trial
 
-            read = {e: r or open_recording(e.path, progress=progress) for e, r in known.items()}
+            read = {e: r or open_recording(e.path, columns, progress) for e, (r, columns) in known.items()}
             a, b = ([read[e] for e in side] for side in sides)
             options = JudgeOptions(floors=floors, refused=refused)
             return read, run_trial(labels[0], a, labels[1], b, options, progress)

@@ -117,8 +117,8 @@ QPushButton:disabled {{ color: {soft}; }}
 QToolButton {{ background: transparent; color: {ink}; border: 1px solid transparent; border-radius: 3px; padding: 3px 7px; }}
 QToolButton:hover {{ background: {band}; }}
 QToolButton::menu-indicator {{ image: none; }}
-QLineEdit, QComboBox {{ background: {panel}; color: {ink}; border: 1px solid {rule}; border-radius: 3px; padding: 4px 6px; }}
-QLineEdit:focus, QComboBox:focus {{ border: 1px solid {ink}; }}
+QLineEdit {{ background: {panel}; color: {ink}; border: 1px solid {rule}; border-radius: 3px; padding: 4px 6px; }}
+QLineEdit:focus {{ border: 1px solid {ink}; }}
 QAbstractSpinBox QLineEdit {{ border: none; padding: 0; background: transparent; color: {ink}; }}
 QTableView, QListView {{ background: transparent; border: none; outline: none; selection-background-color: {band};
     selection-color: {ink}; gridline-color: transparent; }}

@@ -62,7 +62,9 @@ class Words:
 def opening(a: Analysis, units: DisplayUnits) -> Words:
     """What matters in this session, first."""
     if not a.judgeable:
-        return Words("This log cannot be judged", " ".join(c.message for c in a.checks if c.level == "fail"))
+        missing = " ".join(c.message for c in a.checks if c.level == "fail")
+        names = ", ".join(c.name for c in a.recording.channels)
+        return Words("This log cannot be judged yet", f"{missing} Its columns are: {names}.")
     laps = sum(lap.complete for lap in a.laps)
     over = f"{laps} laps" if laps else f"{a.exposure.running_s / 60:.0f} min of running"
     if not a.dips:
@@ -149,7 +151,14 @@ def dip_rows(a: Analysis, units: DisplayUnits) -> list[DipRow]:
     rows = []
     for i, d in enumerate(a.dips):
         dip = d.dip
-        where = ", ".join(x for x in (str(d.lap.number) if d.lap is not None else "", d.place or "") if x) or "–"
+        where = (
+            ", ".join(
+                x
+                for x in (str(d.lap.number) if d.lap is not None else "", d.place.label if d.place is not None else "")
+                if x
+            )
+            or "–"
+        )
         heat = units.number(d.temperature_c, Q.TEMPERATURE) if d.temperature_c is not None else "–"
         cells = (
             str(i + 1),

@@ -95,6 +95,7 @@ class DipsStation(QWidget):
     dip_selected = Signal(int)
     open_wanted = Signal()
     demo_wanted = Signal()
+    columns_wanted = Signal()
 
     def __init__(self, look: Look, cursor: Cursor) -> None:
         super().__init__()
@@ -109,6 +110,8 @@ class DipsStation(QWidget):
         self._sorted.setSortRole(_SORT_ROLE)
         self.table = QTableView()
         self._start = self._starting_points()
+        self._columns = QPushButton("Say which column is what…")
+        self._columns.clicked.connect(self.columns_wanted)
         self._build()
         look.changed.connect(self._restyle)
 
@@ -123,6 +126,7 @@ class DipsStation(QWidget):
         layout.addWidget(self._detail)
         layout.addSpacing(6)
         layout.addWidget(self._start)
+        layout.addWidget(self._columns, 0, Qt.AlignmentFlag.AlignLeft)
         layout.addWidget(self.traces, 1)
         table = self.table
         table.setModel(self._sorted)
@@ -182,9 +186,11 @@ class DipsStation(QWidget):
         has_dips = analysis is not None and bool(analysis.dips)
         self.table.setVisible(has_dips)
         self._reason.setVisible(has_dips)
-        self.traces.setVisible(analysis is not None)
         self._start.setVisible(analysis is None and not waiting)
-        self._room.setVisible(analysis is None)
+        unknown = analysis is not None and not analysis.judgeable
+        self._columns.setVisible(unknown)
+        self.traces.setVisible(analysis is not None and not unknown)
+        self._room.setVisible(analysis is None or unknown)
         if analysis is None:
             self._title.setText(waiting or "Open a log to find its dips")
             self._detail.setText(
