@@ -159,4 +159,5 @@ def _looks_like_units(row: tuple[str, ...]) -> bool:
     if not filled:
         return False
     known = sum(parse_unit(f) is not None for f in filled)
-    return known >= max(1, len(filled) // 2)
+    # "RPM" and "g" are names as well as units: a units row is mostly units.
+    return known > 0.5 * len(filled)

@@ -107,7 +107,8 @@ def log_viscosity(oil: str, temperature_c: FloatArray) -> FloatArray:
 def _curve(theta: FloatArray, sharpness: float, log_rpm: FloatArray, log_v: FloatArray) -> FloatArray:
     log_free = theta[0] + theta[1] * log_rpm + theta[2] * log_v
     # softmin in logs, safe against overflow
-    both = np.logaddexp(-sharpness * log_free, -sharpness * theta[3])
+    with np.errstate(invalid="ignore"):  # a missing temperature gives a missing expectation, quietly
+        both = np.logaddexp(-sharpness * log_free, -sharpness * theta[3])
     return np.asarray(np.exp(-both / sharpness), dtype=np.float64)
 
 
