@@ -180,6 +180,22 @@ def test_repeated_and_backward_stamps_are_left_out_and_said() -> None:
     assert any("repeat an earlier time" in n for n in recording.notes)
 
 
+def test_one_wild_stamp_costs_one_row() -> None:
+    lines = _csv().splitlines()
+    cells = lines[30].split(",")
+    cells[0] = "9999999"
+    lines[30] = ",".join(cells)
+    recording = recording_of("\n".join(lines).encode())
+    assert recording.samples == ROWS - 1
+    assert recording.duration_s == pytest.approx(TIME[-1])
+
+
+def test_a_first_row_without_a_time_is_left_out() -> None:
+    lines = _csv().splitlines()
+    lines[1] = "," + lines[1].split(",", 1)[1]
+    assert recording_of("\n".join(lines).encode()).samples == ROWS - 1
+
+
 def test_a_slow_channel_among_blanks_gets_its_own_rate() -> None:
     lines = _csv().splitlines()
     for i in range(1, len(lines)):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import bisect
 import gzip
 import hashlib
 from collections.abc import Sequence
@@ -11,6 +12,7 @@ from pathlib import Path
 from types import MappingProxyType
 
 import numpy as np
+from numpy.typing import NDArray
 
 from basso.errors import FormatError
 from basso.formats.registry import ReadOptions
@@ -207,20 +209,40 @@ def _find_time(path: Path, table: Table, headings: list[Heading], notes: list[st
 
 
 def _in_order(columns: list[_Column], seconds: FloatArray, notes: list[str]) -> tuple[list[_Column], FloatArray]:
-    """Rows without a time, repeated and backward stamps are left out and reported."""
-    known = np.isfinite(seconds)
-    if not known.all():
-        notes.append(f"{int((~known).sum())} rows have no time and were left out.")
-    highest = np.maximum.accumulate(np.where(known, seconds, -np.inf))
-    rising = known & (np.diff(highest, prepend=-np.inf) > 0)
-    dropped = int(known.sum() - rising.sum())
-    if dropped:
-        notes.append(f"{dropped} rows repeat an earlier time or go back in time and were left out.")
-    if rising.all():
+    """Rows without a time, repeated, backward and wild stamps are left out and reported."""
+    if bool(np.all(np.diff(seconds) > 0)):  # False with any NaN
         return columns, seconds - seconds[0]
-    kept = [_Column(c.heading, c.numbers[rising]) for c in columns]
-    seconds = seconds[rising]
-    return kept, seconds - seconds[0]
+    known = np.flatnonzero(np.isfinite(seconds))
+    if known.size < seconds.size:
+        notes.append(f"{seconds.size - known.size} rows have no time and were left out.")
+    kept = known[_longest_rise(seconds[known])]
+    if kept.size < known.size:
+        dropped = known.size - kept.size
+        notes.append(f"{dropped} rows repeat an earlier time or are out of time order and were left out.")
+    seconds = seconds[kept]
+    return [_Column(c.heading, c.numbers[kept]) for c in columns], seconds - seconds[:1]
+
+
+def _longest_rise(values: FloatArray) -> NDArray[np.intp]:
+    """Indices of the longest strictly rising run of stamps: one wild stamp must not cost the rows after it."""
+    tails: list[float] = []
+    ends: list[int] = []
+    before = np.full(values.size, -1, dtype=np.intp)
+    for i, value in enumerate(values.tolist()):
+        at = bisect.bisect_left(tails, value)
+        if at == len(tails):
+            tails.append(value)
+            ends.append(i)
+        else:
+            tails[at] = value
+            ends[at] = i
+        before[i] = ends[at - 1] if at else -1
+    kept = np.empty(len(ends), dtype=np.intp)
+    i = ends[-1] if ends else -1
+    for k in range(len(ends) - 1, -1, -1):
+        kept[k] = i
+        i = int(before[i])
+    return kept
 
 
 def _recording(

@@ -8,12 +8,13 @@ assumed is told in the import's notes.
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from types import MappingProxyType
 
-from basso.units import Quantity, Unit, parse_unit
+from basso.units import UNITS, Quantity, Unit, parse_unit
 
 
 class Role(StrEnum):
@@ -115,7 +116,10 @@ def take_apart(heading: str) -> Heading:
             fits = candidate is not None and _short_tail_fits(suffix.group(1), candidate) if short else True
             if candidate is not None and fits and candidate.quantity is not Quantity.ROTATION:
                 unit, body = candidate, suffix.group(1)
-    words = tuple(w for w in _SPLIT.split(_CAMEL.sub(" ", body).lower()) if w)
+                if unit.symbol == "ms" and re.search("speed|vel", body, re.IGNORECASE):
+                    unit = UNITS["m/s"]
+    plain = "".join(c for c in unicodedata.normalize("NFKD", body) if not unicodedata.combining(c))
+    words = tuple(w for w in _SPLIT.split(_CAMEL.sub(" ", plain).lower()) if w)
     return Heading(name, words, unit)
 
 
@@ -176,41 +180,41 @@ _RULES: tuple[_Rule, ...] = (
     ),
     _Rule(
         Role.ACCUMULATOR_PRESSURE,
-        (r"accum\w*.*(press|pressure|\bp\b)", r"(press|pressure|\bp\b).*accum\w*", r"bottle (press|pressure|p)"),
+        (r"\baccu(m\w*)?\b.*(press|pressure|\bp\b)", r"(press|pressure|\bp\b).*accum\w*", r"bottle (press|pressure|p)"),
     ),
     _Rule(Role.ACCUMULATOR_VALVE, (r"accum\w*.*(valve|state|open|arm)", r"(valve|state).*accum")),
     _Rule(
         Role.OIL_PRESSURE,
-        (r"^oil (pressure|press|prs|p)( (sensor|main|gallery|engine|1))?$", r"^(engine|eng|motor) oil (pressure|press|p)$",
+        (r"^oil (pressure|press|pres|prs|p)( (sensor|main|gallery|engine|1))?$", r"^(engine|eng|motor) oil (pressure|press|pres|p)$",
          r"^oil ?press(ure)?$", r"^(p|press|pressure|prs) ?oil$", r"^(eop|oilp|poil|oelp|oeldruck|oldruck)$",
-         r"\boil\b.*\b(pressure|press|prs|druck)\b", r"\b(pressure|press|prs)\b.*\boil\b", r"\bgallery\b",
+         r"\boil\b.*\b(pressure|press|pres|prs|druck)\b", r"\b(pressure|press|prs)\b.*\boil\b", r"\bgallery\b",
          r"^oil p\b", r"\bp oil\b"),
         _OTHER_PRESSURES,
     ),
     _Rule(
         Role.OIL_TEMP,
         (r"^oil (temperature|temp|tmp|t)( (sensor|sump|main|engine|1))?$", r"^(engine|eng|motor) oil (temperature|temp|t)$",
-         r"^(t|temp|temperature|tmp) ?oil$", r"^(eot|oilt|toil|oelt|oeltemp|oiltemp|oltemp)$",
+         r"^(t|temp|temperature|tmp) ?oil$", r"^(eot|oilt|toil|oelt|oeltemp|oiltemp|oltemp|oltemperatur|oeltemperatur)$",
          r"\boil\b.*\b(temperature|temp|tmp)\b", r"\b(temperature|temp)\b.*\boil\b", r"^sump (temp|temperature)$"),
         r"gearbox|trans|diff|water|coolant|press",
     ),
     _Rule(
         Role.LATERAL_G,
-        (r"^(lat|lateral)( (g|acc|accel|acceleration|force|gforce))*( lat(eral)?)?$",
-         r"^(g|acc|accel|acceleration|gforce|g force|force g)( g)? (lat|lateral|y|sideways)( (acc|accel|g))?$", r"^a ?y$",
+        (r"^(lateral|lat)( (g|acc|accel|acceleration|force|gforce))+( lat(eral)?)?$|^lateral$",
+         r"^(g|a|acc|accel|acceleration|gforce|g force|force g)( g)? (lat|lateral|y|sideways)( (acc|accel|g))?$", r"^a ?y$",
          r"^(y|sideways)( (g|acc|accel|acceleration))+$", r"\b(latacc|acclat|latg|glat|latac|accy|ay|accely)\b",
-         r"\blat(eral)?\b.*\b(g|acc\w*)\b", r"\b(g|acc\w*|gforce)\b.*\blat(eral)?\b", r"\b(querbeschl\w*|quer g)\b",
+         r"\blat(eral)?\b.*\b(g|acc\w*)\b", r"\b(g|acc\w*|gforce)\b.*\blat(eral)?\b", r"\b(querbeschl\w*|quer g)\b|^lat$",
          r"\bacc\w* y\b", r"\by acc\w*\b"),
         r"latitude|gyro|yaw|rate|deg|wheel|damper",
     ),
     _Rule(
         Role.LONGITUDINAL_G,
-        (r"^(lon|long|longitudinal)( (g|acc|accel|acceleration|force|gforce))*$",
-         r"^(g|acc|accel|acceleration|gforce|g force|force g)( g)? (lon|long|longitudinal|x|fore ?aft|inline)( (acc|accel|g))?$",
+        (r"^(longitudinal|long|lon)( (g|acc|accel|acceleration|force|gforce))+$|^longitudinal$",
+         r"^(g|a|acc|accel|acceleration|gforce|g force|force g)( g)? (lon|long|longitudinal|x|fore ?aft|inline)( (acc|accel|g))?$",
          r"^a ?x$", r"^(x|inline|fore ?aft)( (g|acc|accel|acceleration))+$",
-         r"\b(longacc|acclong|longg|glong|glon|longac|accx|ax|lonacc|acclon|long)\b", r"\b(inline|inl) ?(g|acc\w*)?\b",
+         r"\b(longacc|acclong|longg|glong|glon|longac|accx|ax|lonacc|acclon)\b", r"\b(inline|inl) ?(g|acc\w*)?\b",
          r"\blon(g|gitudinal)?\b.*\b(g|acc\w*)\b", r"\b(g|acc\w*|gforce)\b.*\blon(g|gitudinal)?\b",
-         r"\bacc\w* x\b", r"\bx acc\w*\b", r"\b(laengsbeschl\w*|langsbeschl\w*)\b"),
+         r"\bacc\w* x\b", r"\bx acc\w*\b", r"\b(laengsbeschl\w*|langsbeschl\w*)\b|^(lon|long)$"),
         r"longitude|gyro|rate|deg|wheel|damper",
     ),
     _Rule(
@@ -223,7 +227,7 @@ _RULES: tuple[_Rule, ...] = (
         Role.SPEED,
         (r"^(speed|velocity|vel|v|vss|geschwindigkeit)$", r"^(vehicle|gps|ground|car|road|corr|wheel)( \w+)? (speed|velocity|vel)$",
          r"^(speed|velocity) (gps|vehicle|ground|car|kph|kmh|mph|ms|km h|m s)$", r"^v (gps|car|veh|vehicle)$", r"\bspeed\b"),
-        r"engine|wind|fan|turbo|pump|accuracy|acc\b|error|motor|rotation|crank|angular|vertical",
+        r"engine|\bwind\b|fan|turbo|pump|accuracy|acc\b|error|motor|rotation|crank|angular|vertical",
     ),
     _Rule(Role.LATITUDE, (r"^(gps )?lat(itude)?( (deg|gps))?$", r"\blatitude\b"), r"acc|force|\bg\b"),
     _Rule(
