@@ -31,6 +31,7 @@ from basso.recording.rolling import rolling_min
 from basso.track.corners import Place, TrackMap, find_places
 from basso.track.laps import Lap, find_laps
 from basso.trust.axes import check_axes, lateral_from_path_g, longitudinal_from_speed_g
+from basso.trust.bounds import check_bounds
 from basso.trust.delay import check_delay
 from basso.trust.spikes import check_spikes, noise_kpa
 from basso.trust.verdict import Check
@@ -244,12 +245,19 @@ def _trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], 
                 "There is no g channel: the direction in which the oil was thrown is derived where it can be.",
             )
         )
-    found = [check_spikes(recording), check_zero(recording), *check_axes(recording)]
-    if (delay := check_delay(recording)) is not None:
+    found = check_bounds(recording)
+    sound = apply(recording, _accepted(found, options))
+    found += [check_spikes(sound), check_zero(sound), *check_axes(sound)]
+    if (delay := check_delay(sound)) is not None:
         found.append(delay)
     checks += found
-    corrections = [c.correction for c in found if c.correction is not None and c.correction.key not in options.refused]
+    corrections = _accepted(found, options)
     return checks, corrections, apply(recording, corrections)
+
+
+def _accepted(checks: Sequence[Check], options: JudgeOptions) -> list[Correction]:
+    """The corrections that the user did not refuse."""
+    return [c.correction for c in checks if c.correction is not None and c.correction.key not in options.refused]
 
 
 def _g_channels(frame: Frame, checks: list[Check]) -> tuple[FloatArray | None, FloatArray | None]:

@@ -18,6 +18,7 @@ from basso.standin.faults import Logger
 from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup
 from basso.trust.axes import check_axes
+from basso.trust.bounds import check_bounds
 from basso.trust.delay import check_delay
 from basso.trust.spikes import check_spikes, impossible_samples, noise_kpa
 from basso.trust.zero import check_zero
@@ -152,6 +153,20 @@ class TestDelay:
 
     def test_too_few_changes_of_rpm_to_tell(self) -> None:
         assert check_delay(made_recording(oil_pressure=300.0, rpm=3000.0)) is None
+
+
+class TestBounds:
+    def test_what_no_car_shows_is_left_out_and_said(self) -> None:
+        rpm = np.full(3000, 4000.0)
+        rpm[100:110] = 1e9
+        (check,) = check_bounds(made_recording(oil_pressure=300.0, rpm=rpm, oil_temp=95.0))
+        assert check.level == "note"
+        assert "10 readings" in check.message and "rpm" in check.message
+        assert check.correction is not None
+        assert check.correction.samples.tolist() == list(range(100, 110))
+
+    def test_a_sound_session_has_nothing_out_of_bounds(self) -> None:
+        assert check_bounds(_session(Logger(50, gps=True))) == []
 
 
 class TestAxes:

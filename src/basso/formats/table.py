@@ -122,9 +122,9 @@ def _plain_numbers(body: bytes, layout: TextLayout, width: int) -> list[FloatArr
 
 
 def _finite(values: FloatArray) -> FloatArray:
-    """Infinite readings become missing."""
-    if not np.isfinite(values.sum()) and np.isinf(values).any():
-        return np.where(np.isinf(values), np.nan, values)
+    """Infinite and absurdly large readings become missing: no quantity reaches 1e30 in any unit."""
+    if values.size and float(np.nanmax(np.abs(values), initial=0.0)) > 1e30:
+        return np.where(np.abs(values) > 1e30, np.nan, values)
     return values
 
 

@@ -98,7 +98,7 @@ def find_places(
         slices.append(part)
         lengths.append(float(along[-1]))
         lap_distance[part] = along
-    if not lengths or float(np.median(lengths)) < 200.0:
+    if not lengths or not 200.0 <= float(np.median(lengths)) < 1e5:
         return None
     length = float(np.median(lengths))
     for part, own in zip(slices, lengths, strict=True):
@@ -130,7 +130,7 @@ def _travelled_m(frame: Frame) -> FloatArray | None:
     if speed is None or np.isfinite(speed).mean() < 0.9:
         return None
     known = np.nan_to_num(speed)
-    return np.concatenate([[0.0], np.cumsum(0.5 * (known[1:] + known[:-1]) * np.diff(frame.time_s))])
+    return np.concatenate([[0.0], np.cumsum(0.5 * (known[1:] + known[:-1]) * np.clip(np.diff(frame.time_s), 0.0, 2.0))])
 
 
 def _corners(grid: FloatArray, side: FloatArray) -> list[Place]:

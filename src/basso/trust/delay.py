@@ -20,6 +20,7 @@ GALLERY_S = 0.035
 _NOTICED_S = 0.10
 _LONGEST_S = 0.60
 _GRID_S = 0.02
+_ENOUGH_S = 1500.0
 
 
 def check_delay(recording: Recording) -> Check | None:
@@ -45,9 +46,8 @@ def measure_delay_s(recording: Recording) -> tuple[float, float] | None:
     frame = frame_on(recording, Role.OIL_PRESSURE)
     if frame.step_s <= 0 or frame.step_s > 0.051:
         return None
-    grid = np.arange(frame.time_s[0], frame.time_s[-1], _GRID_S)
-    if grid.size > 75_000:  # twenty-five minutes tell enough
-        grid = grid[:75_000]
+    first = float(frame.time_s[0])
+    grid = np.arange(first, min(float(frame.time_s[-1]), first + _ENOUGH_S), _GRID_S)
     pressure, rpm = (np.nan_to_num(frame.filled(r)) for r in (Role.OIL_PRESSURE, Role.RPM))
     smooth = max(1, round(0.1 / _GRID_S))
     rates = []
