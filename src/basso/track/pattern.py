@@ -27,7 +27,9 @@ def crossings_from_pattern(recording: Recording) -> list[float]:
     if frame.step_s <= 0:
         return []
     speed = np.maximum(np.nan_to_num(frame.filled(Role.SPEED)), 0.0)
-    travelled = np.concatenate([[0.0], np.cumsum(0.5 * (speed[1:] + speed[:-1]) * np.clip(np.diff(frame.time_s), 0.0, 2.0))])
+    travelled = np.concatenate(
+        [[0.0], np.cumsum(0.5 * (speed[1:] + speed[:-1]) * np.clip(np.diff(frame.time_s), 0.0, 2.0))]
+    )
     length = float(travelled[-1])
     if not 2.2 * _SHORTEST_M < length < 1e7:
         return []

@@ -231,7 +231,8 @@ def _likeness(a: Side, b: Side) -> tuple[Likeness, ...]:
         state: Literal["matched", "adjusted"] = "matched" if abs(apart) < 3.0 else "adjusted"
         rows.append(Likeness("Oil temperature", f"{ta[0]:.0f}–{ta[2]:.0f} against {tb[0]:.0f}–{tb[2]:.0f} °C", state))
     else:
-        rows.append(Likeness("Oil temperature", "not logged", "not known"))
+        why = "not logged" if a.passes and b.passes else "no passes on one side"
+        rows.append(Likeness("Oil temperature", why, "not known"))
     na, nb = a.conditions.rpm, b.conditions.rpm
     if na is not None and nb is not None:
         apart = nb[1] - na[1]

@@ -86,7 +86,7 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
     name, group = max(groups.items(), key=lambda item: sum(d.dip.duration_s for d in item[1]))
     lead = [d.cause.held_g for d in group if d.cause.held_g is not None]
     title = _CLAIMS[name].format(g=float(np.percentile(lead, 10)) if lead else 0.0)
-    title += _how_often(group, laps) + _with_heat(group) + "."
+    title += _how_often(group, a) + _with_heat(group) + "."
     lowest = min(a.dips, key=lambda d: d.dip.min_margin_kpa)
     need = lowest.dip.min_pressure_kpa - lowest.dip.min_margin_kpa
     severe = sum(d.severity == "severe" for d in a.dips)
@@ -103,11 +103,13 @@ def _count(n: int, word: str) -> str:
     return f"{n} {word}" + ("" if n == 1 else "s")
 
 
-def _how_often(group: list[JudgedDip], laps: int) -> str:
-    with_it = len({d.lap.number for d in group if d.lap is not None and d.lap.complete})
-    if laps < 2 or with_it == 0:
+def _how_often(group: list[JudgedDip], a: Analysis) -> str:
+    """In how many of the complete laps; a dip that lasts over several counts in each."""
+    laps = [lap for lap in a.laps if lap.complete]
+    with_it = sum(any(d.dip.start_s < lap.end_s and d.dip.end_s > lap.start_s for d in group) for lap in laps)
+    if len(laps) < 2 or with_it == 0:
         return ""
-    return ", every lap" if with_it == laps else f", in {with_it} of {laps} laps"
+    return ", every lap" if with_it == len(laps) else f", in {with_it} of {len(laps)} laps"
 
 
 def _with_heat(group: list[JudgedDip]) -> str:

@@ -211,13 +211,22 @@ def rows(c: Comparison, units: DisplayUnits) -> list[Row]:
                 interval,
                 e is not None and (e.low > 0 or e.high < 0),
                 f"{r.passes_a} · {r.passes_b}",
-                f"{r.dips_per_lap_a:.1f} → {r.dips_per_lap_b:.1f}",
+                _dips_words(r),
             )
         )
     others = [r for r in c.corners if r not in shown]
     if others:
         made.append(_others(c, others, units))
     return made
+
+
+def _dips_words(r: CornerRow) -> str:
+    """Dips a lap before and after; a side without passes has none to tell."""
+    before, after = (
+        f"{dips:.1f}" if passes else "–"
+        for dips, passes in ((r.dips_per_lap_a, r.passes_a), (r.dips_per_lap_b, r.passes_b))
+    )
+    return f"{before} → {after}"
 
 
 def _others(c: Comparison, others: list[CornerRow], units: DisplayUnits) -> Row:

@@ -172,9 +172,16 @@ class _Board(QWidget):
         self.setAccessibleDescription("; ".join(f"{r.place} {r.a} to {r.b}" for r in self._rows))
         self.update()
 
+    def _plot_lines(self) -> float:
+        """Height of the plot in lines; without one the room goes to the likeness beside it."""
+        if self._plot is not None:
+            return 15.5
+        rows = len(self._comparison.likeness) if self._comparison is not None else 0
+        return 2.0 + 2.35 * rows
+
     def _needed(self) -> float:
         line = self._look.height()
-        return line * (16.5 + 1.38 * (len(self._rows) + 2) + 9.0)
+        return line * (self._plot_lines() + 1.0 + 1.38 * (len(self._rows) + 2) + 9.0)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -183,7 +190,7 @@ class _Board(QWidget):
             return
         line = self._look.height()
         width = float(self.width()) - 6
-        plot = QRectF(0, 0, width * 0.68, line * 15.5)
+        plot = QRectF(0, 0, width * 0.68, line * self._plot_lines())
         if self._plot is not None:
             self._paint_plot(painter, plot, self._plot)
         else:
@@ -415,6 +422,7 @@ class _Board(QWidget):
         for share in (40, 50, 60, 70, 80, 90):
             paint.text(painter, px(share), area.bottom() + line * 0.85, f"{share} %", small, soft, paint.CENTRE)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        labelled: list[float] = []
         for curve, name, color, style in (
             (curves[0], "A", "side_a", Qt.PenStyle.SolidLine),
             (curves[1], "B", "side_b", Qt.PenStyle.DashLine),
@@ -424,7 +432,9 @@ class _Board(QWidget):
             painter.setPen(paint.pen(look.color(color), 2.0, style))
             painter.drawPolyline(QPolygonF([QPointF(px(s), py(v)) for s, v in curve]))
             s, v = curve[-1]
-            paint.text(painter, px(s) + 6, py(v), name, look.font(Type.SMALL_STRONG), look.color(color))
+            y = py(v) + (line if any(abs(py(v) - other) < line for other in labelled) else 0.0)
+            labelled.append(y)
+            paint.text(painter, px(s) + 6, y, name, look.font(Type.SMALL_STRONG), look.color(color))
 
     def _paint_settle(self, painter: QPainter, x: float, y: float, width: float) -> None:
         look, line = self._look, self._look.height()
