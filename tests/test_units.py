@@ -79,12 +79,9 @@ def test_absolute_units_are_told_apart() -> None:
 def test_base_units_are_those_of_the_contract(quantity: Quantity) -> None:
     assert (
         base_unit(quantity).symbol
-        == {
-            Quantity.PRESSURE: "kPa",
-            Quantity.TEMPERATURE: "°C",
-            Quantity.ACCELERATION: "g",
-            Quantity.SPEED: "m/s",
-        }[quantity]
+        == {Quantity.PRESSURE: "kPa", Quantity.TEMPERATURE: "°C", Quantity.ACCELERATION: "g", Quantity.SPEED: "m/s"}[
+            quantity
+        ]
     )
 
 

@@ -106,10 +106,7 @@ _UNITS: tuple[tuple[Unit, tuple[str, ...]], ...] = (
     (Unit("psi abs", _Q.PRESSURE, PSI_KPA, absolute=True), ("psia", "psi(a)", "psiabs")),
     (Unit("kg/cm²", _Q.PRESSURE, 98.0665), ("kg/cm2", "kg/cm²", "kgf/cm2", "kgf/cm²")),
     (Unit("°C", _Q.TEMPERATURE), ("°c", "c", "degc", "deg c", "celsius", "centigrade", "ºc", "℃", "\ufffdc")),
-    (
-        Unit("°F", _Q.TEMPERATURE, _F, -32.0 * _F),
-        ("°f", "f", "degf", "deg f", "fahrenheit", "ºf", "℉", "\ufffdf"),
-    ),
+    (Unit("°F", _Q.TEMPERATURE, _F, -32.0 * _F), ("°f", "f", "degf", "deg f", "fahrenheit", "ºf", "℉", "\ufffdf")),
     (Unit("K", _Q.TEMPERATURE, 1.0, -273.15), ("k", "kelvin", "degk", "°k")),
     (Unit("g", _Q.ACCELERATION), ("g", "gs", "gn", "g0", "g-force")),
     (Unit("mg", _Q.ACCELERATION, 0.001), ("mg",)),

@@ -57,12 +57,7 @@ def _csv(
 
 
 def _check(recording: Recording) -> None:
-    expected = {
-        Role.RPM: RPM,
-        Role.OIL_PRESSURE: PRESSURE_KPA,
-        Role.OIL_TEMP: TEMPERATURE_C,
-        Role.LATERAL_G: LATERAL_G,
-    }
+    expected = {Role.RPM: RPM, Role.OIL_PRESSURE: PRESSURE_KPA, Role.OIL_TEMP: TEMPERATURE_C, Role.LATERAL_G: LATERAL_G}
     for role, values in expected.items():
         channel = recording.channel(role)
         assert channel is not None, role

@@ -8,13 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from basso.sump.shape import BoxPan
-from basso.sump.surface import (
-    oil_outline,
-    pickup_head_m,
-    surface_offset_m,
-    volume_under_l,
-    wetted_section,
-)
+from basso.sump.surface import oil_outline, pickup_head_m, surface_offset_m, volume_under_l, wetted_section
 
 PAN = BoxPan(0.26, 0.20, 0.16, (-0.03, 0.042, 0.008))
 slopes = st.floats(-2.5, 2.5)

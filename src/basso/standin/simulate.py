@@ -10,15 +10,7 @@ import numpy as np
 from basso.recording.spans import runs_of
 from basso.standin.car import STEP_S, Car, Drive, Session, drive_session, dyno_session
 from basso.standin.circuit import Circuit
-from basso.standin.engine import (
-    Engine,
-    Heat,
-    balance_kpa,
-    churned_air,
-    lagged,
-    oil_temperature,
-    pump_flow,
-)
+from basso.standin.engine import Engine, Heat, balance_kpa, churned_air, lagged, oil_temperature, pump_flow
 from basso.standin.pan import OilMotion, Pan, move_oil
 from basso.units import STANDARD_ATMOSPHERE_KPA, FloatArray
 

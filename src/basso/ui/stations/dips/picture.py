@@ -72,8 +72,7 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
         margin = margin[np.isfinite(margin)]
         if margin.size == 0:
             return Words(
-                "Nothing to judge in this session",
-                "The engine never ran warm above the gate, so no floor applies.",
+                "Nothing to judge in this session", "The engine never ran warm above the gate, so no floor applies."
             )
         least = units.text(float(margin.min()), Q.PRESSURE, difference=True, signed=True)
         return Words(

@@ -1,0 +1,119 @@
+"""Laying one lap on another, and what counts as a pass."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from basso.track.corners import Place, TrackMap
+from basso.trial.match import align, passes_of
+from support import judged_scenario
+
+
+def _map(profile: np.ndarray, length_m: float | None = None) -> TrackMap:
+    return TrackMap(np.empty(0), length_m or 5.0 * profile.size, (), profile)
+
+
+def _profile(seed: int, n: int = 600) -> np.ndarray:
+    """A made lap: a handful of corners of random place, length and side."""
+    rng = np.random.default_rng(seed)
+    x = np.arange(n)
+    lap = np.zeros(n)
+    for _ in range(8):
+        at, width, g = rng.integers(0, n), rng.uniform(6, 25), rng.choice([-1.1, 1.1])
+        distance = np.minimum(np.abs(x - at), n - np.abs(x - at))
+        lap += g * np.exp(-((distance / width) ** 2))
+    return lap
+
+
+@pytest.mark.parametrize("shift", [0, 7, 150, 300, 555])
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_a_lap_that_begins_elsewhere_is_laid_back(seed: int, shift: int) -> None:
+    reference = _profile(seed)
+    noise = np.random.default_rng(seed + 100).normal(0, 0.05, reference.size)
+    laid = align(_map(reference), _map(np.roll(reference, -shift) + noise))
+    assert laid.problem is None
+    expected = 5.0 * shift if shift <= 300 else 5.0 * (shift - 600)
+    assert laid.shift_m == pytest.approx(expected, abs=10.0)
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_other_circuits_of_the_same_length_are_told_apart(seed: int) -> None:
+    laid = align(_map(_profile(seed)), _map(_profile(seed + 50)))
+    assert laid.problem is not None
+    assert "circuit" in laid.problem
+
+
+def test_the_same_circuit_the_other_way_round_is_not_the_same() -> None:
+    reference = _profile(4)
+    assert align(_map(reference), _map(-reference[::-1])).problem is not None
+
+
+def test_another_length_is_another_layout() -> None:
+    reference = _profile(5)
+    problem = align(_map(reference), _map(reference, 1.05 * 5.0 * reference.size)).problem
+    assert problem is not None and "length" in problem
+
+
+def test_an_oval_of_nothing_tells_nothing() -> None:
+    problem = align(_map(np.zeros(600)), _map(np.zeros(600))).problem
+    assert problem is not None and "too little cornering" in problem
+
+
+class TestPasses:
+    def test_one_for_each_complete_lap_and_place(self) -> None:
+        a = judged_scenario("baseline-1", 3).analysis
+        assert a.track is not None
+        found = passes_of(a, a.track.places, a.track.length_m, 0, 0)
+        assert len(found) == 7 * len(a.track.places)
+        assert len({(p.lap_key, p.place) for p in found}) == len(found)
+
+    def test_the_lowest_of_a_pass_is_the_lowest_recorded_there(self) -> None:
+        a = judged_scenario("baseline-1", 3).analysis
+        assert a.track is not None
+        place = next(p for p in a.track.places if p.id == "4")
+        for p in passes_of(a, a.track.places, a.track.length_m, 0, 0):
+            if p.place != "4":
+                continue
+            lap = next(lap for lap in a.laps if lap.number == p.lap_key[2])
+            inside = (a.time_s >= lap.start_s) & (a.time_s < lap.end_s)
+            inside &= (a.track.lap_distance_m >= place.start_m) & (a.track.lap_distance_m <= place.end_m)
+            assert p.min_pressure_kpa <= a.pressure_kpa[inside].min() + 1e-9
+            assert lap.start_s <= p.time_s <= lap.end_s
+            assert 0.9 < p.peak_g < 1.5
+
+    def test_a_pass_does_not_run_into_the_next_place(self) -> None:
+        a = judged_scenario("baseline-1", 3).analysis
+        assert a.track is not None
+        first = Place("x", "left", 100.0, 120.0, 140.0, 1.0)
+        close = Place("y", "right", 150.0, 170.0, 190.0, -1.0)
+        alone = passes_of(a, [first], a.track.length_m, 0, 0)
+        followed = passes_of(a, [first, close], a.track.length_m, 0, 0)
+        assert min(p.min_pressure_kpa for p in alone) <= min(p.min_pressure_kpa for p in followed if p.place == "x")
+
+    def test_out_and_in_laps_give_no_pass(self) -> None:
+        a = judged_scenario("baseline-1", 3).analysis
+        assert a.track is not None
+        laps = {p.lap_key[2] for p in passes_of(a, a.track.places, a.track.length_m, 0, 0)}
+        assert laps == set(range(1, 8))
+
+    def test_no_track_no_passes(self) -> None:
+        a = judged_scenario("dyno", 1).analysis
+        assert a.track is None
+        assert passes_of(a, [], 3400.0, 0, 0) == []
+
+    def test_a_shifted_map_finds_the_same_passes(self) -> None:
+        a = judged_scenario("baseline-1", 3).analysis
+        assert a.track is not None
+        length = a.track.length_m
+        moved = [
+            replace(p, start_m=p.start_m - 200.0, apex_m=p.apex_m - 200.0, end_m=p.end_m - 200.0)
+            for p in a.track.places
+            if p.start_m > 250
+        ]
+        straight = {(p.lap_key, p.place): p.min_pressure_kpa for p in passes_of(a, a.track.places, length, 0, 0)}
+        shifted = passes_of(a, moved, length, 0, 0, shift_m=-200.0)
+        same = [p.min_pressure_kpa == pytest.approx(straight[(p.lap_key, p.place)]) for p in shifted]
+        assert np.mean(same) > 0.9
