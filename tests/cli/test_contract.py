@@ -165,7 +165,7 @@ def test_standin_same_seed_same_bytes(tmp_path: Path) -> None:
         ["analyze", str(DEMO / "dyno.csv"), "--role", "oil_pressure=No such column"],
         ["compare", "--a", str(DEMO / "dyno.csv"), "--b", str(DEMO / "dyno.csv")],
         ["standin", "/nowhere/out.csv", "--scenario", "gated", "--laps", "1"],
-        ["standin", "/tmp/out.csv", "--scenario", "nordic"],
+        ["standin", "/tmp/out.csv", "--scenario", "elsewhere"],
         ["standin", "/tmp/out.csv", "--scenario", "gated", "--laps", "0"],
         ["standin"],
     ],

@@ -42,7 +42,7 @@ def test_all_demo_logs_together_stay_small() -> None:
 
 def test_an_unknown_scenario_is_answered_with_the_known_ones() -> None:
     with pytest.raises(InputError, match="baseline-1"):
-        scenario("monza")
+        scenario("elsewhere")
 
 
 @pytest.fixture(scope="module")

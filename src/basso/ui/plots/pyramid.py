@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from basso.units import FloatArray
 
@@ -53,8 +54,15 @@ class Pyramid:
             low, high = low_next, high_next
             self._levels.append(_closed(low, high))
 
-    def columns(self, start_s: float, end_s: float, count: int) -> Columns:
-        """Reduce the view from ``start_s`` to ``end_s`` to ``count`` pixel columns."""
+    def edges(self, start_s: float, end_s: float, count: int) -> NDArray[np.intp]:
+        """First sample of each pixel column, and one past the last: shape (count + 1,)."""
+        return np.searchsorted(self.time_s, np.linspace(start_s, end_s, count + 1))
+
+    def columns(self, start_s: float, end_s: float, count: int, edges: NDArray[np.intp] | None = None) -> Columns:
+        """Reduce the view from ``start_s`` to ``end_s`` to ``count`` pixel columns.
+
+        Signals sampled together share their :meth:`edges`; pass them in to look them up once a frame.
+        """
         first = max(0, int(np.searchsorted(self.time_s, start_s)) - 1)
         last = min(self.time_s.size, int(np.searchsorted(self.time_s, end_s, side="right")) + 1)
         span = max(end_s - start_s, 1e-9)
@@ -62,7 +70,7 @@ class Pyramid:
             part = slice(first, last)
             values = self.values[part]
             return Columns((self.time_s[part] - start_s) / span, values, values, dense=False)
-        edges = np.searchsorted(self.time_s, np.linspace(start_s, end_s, count + 1))
+        edges = self.edges(start_s, end_s, count) if edges is None else edges
         a, b = edges[:-1], np.maximum(edges[1:], edges[:-1])
         level = 0
         while level + 1 < len(self._levels) and (last - first) / count > 3 * _STEP ** (level + 1):

@@ -14,6 +14,9 @@ from basso.ui.plots.paint import pen
 from basso.ui.plots.pyramid import Columns
 from basso.units import FloatArray
 
+_LEAST_HATCH_PX = 5.0
+"""Narrower than this a hatch cannot be told from a fill, and costs as much as the rest of the frame."""
+
 
 def points_of(x: FloatArray, y: FloatArray) -> QPolygonF:
     """A polygon from two arrays.
@@ -78,7 +81,7 @@ def band(
         shape = points_of(np.concatenate([x[part], x[part][::-1]]), np.concatenate([top[part], bottom[part][::-1]]))
         painter.setBrush(fill)
         painter.drawPolygon(shape)
-        if hatch is not None:
+        if hatch is not None and x[part.stop - 1] - x[part.start] > _LEAST_HATCH_PX:
             painter.setBrush(QBrush(hatch, Qt.BrushStyle.BDiagPattern))
             painter.drawPolygon(shape)
     painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
@@ -123,11 +124,12 @@ class Traces(QWidget):
         if rows:
             self._paint_times(painter, rows)
             self._paint_dips(painter, rows)
+        edges = self._pyramids[0][0].edges(*self._cursor.view, max(2, int(rows[0].width()))) if rows else None
         for panel, pyramids, row in zip(self._panels, self._pyramids, rows, strict=True):
             self._paint_axis(painter, panel, row)
             painter.save()
             painter.setClipRect(row.adjusted(0, -2, 0, 2))
-            self._paint_lines(painter, panel, pyramids, row)
+            self._paint_lines(painter, panel, pyramids, row, edges)
             painter.restore()
         if rows:
             self._paint_labels(painter, self._panels[0], self._pyramids[0], rows[0])
@@ -151,13 +153,15 @@ class Traces(QWidget):
         start, end = self._cursor.view
         top, bottom = rows[0].top(), rows[-1].bottom()
         wash = self._look.color("wash")
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         for i, (a, b, _, _) in enumerate(self._dips):
             if b < start or a > end:
                 continue
-            x0, x1 = self._x_of(a), self._x_of(b)
-            painter.fillRect(QRectF(x0, top, max(x1 - x0, 1.0), bottom - top), wash)
+            # Whole pixels: a rectangle off the grid takes the painter's slow path.
+            x0, x1 = round(self._x_of(a)), round(self._x_of(b))
+            painter.fillRect(x0, round(top), max(x1 - x0, 1), round(bottom - top), wash)
             if i == self._selected:
-                painter.fillRect(QRectF(x0, top - 4, max(x1 - x0, 3.0), 3), self._look.color("below"))
+                painter.fillRect(x0, round(top - 4), max(x1 - x0, 3), 3, self._look.color("below"))
 
     def _paint_axis(self, painter: QPainter, panel: Panel, row: QRectF) -> None:
         look = self._look
@@ -174,13 +178,15 @@ class Traces(QWidget):
         paint.text(painter, 5, y, panel.title, look.font(Type.SMALL_STRONG), look.color("ink"))
         paint.text(painter, 5, y + line * 0.95, panel.unit, small, soft)
 
-    def _paint_lines(self, painter: QPainter, panel: Panel, pyramids: list[Pyramid], row: QRectF) -> None:
+    def _paint_lines(
+        self, painter: QPainter, panel: Panel, pyramids: list[Pyramid], row: QRectF, edges: NDArray[np.intp] | None
+    ) -> None:
         start, end = self._cursor.view
         count = max(2, int(row.width()))
         scale = -row.height() / (panel.high - panel.low)
         to_y = (scale, row.bottom() - panel.low * scale)
         to_x = (row.width(), row.left())
-        columns = [p.columns(start, end, count) for p in pyramids]
+        columns = [p.columns(start, end, count, edges) for p in pyramids]
         styles = [line.style for line in panel.lines]
         if "expected" in styles and panel.spread > 0:
             c = columns[styles.index("expected")]
