@@ -10,13 +10,14 @@ import pytest
 from basso.analysis import Analysis, JudgeOptions, analyse
 from basso.pressure.floors import Fixed
 from basso.recording.roles import Role
-from basso.standin.car import Session
-from basso.standin.circuit import harrowfell
-from basso.standin.engine import Heat
+from basso.standin.car import Car, Session
+from basso.standin.circuit import harrowfell, random_circuit
+from basso.standin.engine import Engine, Heat
 from basso.standin.faults import Logger
 from basso.standin.pan import Pan
 from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup, TrueDip, true_dips
+from basso.sump.shape import BoxPan
 from support import judged_scenario, recording_of, score
 
 SESSIONS = [
@@ -181,3 +182,30 @@ def test_every_dip_carries_its_evidence() -> None:
         assert 0.0 < d.cause.confidence <= 1.0
         assert d.rule is not None
         assert d.dip.min_margin_kpa < 0
+
+
+HEALTHY = {
+    "a slow gallery": ({"engine": Engine(lag_s=0.3)}, Logger(50)),
+    "a late sensor": ({}, Logger(50, delay_s=0.6)),
+    "a late sensor, 10 Hz": ({}, Logger(10, delay_s=0.3)),
+    "a noisy sensor": ({}, Logger(50, noise_kpa=15.0)),
+    "a loose connector, 10 Hz": ({}, Logger(10, spikes_per_min=10.0, dropouts_per_min=5.0)),
+    "few samples": ({}, Logger(5)),
+    "a cold start": ({"heat": Heat(start_c=25.0, ambient_c=10.0)}, Logger(25)),
+    "no relief valve in sight": ({"engine": Engine(relief_kpa=900.0)}, Logger(50)),
+    "an early relief valve": ({"engine": Engine(relief_kpa=380.0, relief_slope=2.0)}, Logger(50)),
+    "a fast car": ({"car": Car(grip_g=1.9, brake_g=1.8, drive_g=0.9, power_w=400e3)}, Logger(50)),
+}
+
+
+@pytest.mark.parametrize("name", HEALTHY)
+def test_healthy_engines_of_every_kind_raise_no_alarm(name: str) -> None:
+    """Oil well over the pickup, whatever else is odd about engine, car and logger: not one dip."""
+    changes, logger = HEALTHY[name]
+    pan = Pan(shape=BoxPan(0.26, 0.20, 0.16, (0.0, 0.0, 0.008)), fill_l=5.6)
+    for seed in (1, 2):
+        circuit = random_circuit(generator("healthy " + name, seed))
+        setup = replace(Setup(circuit, pan=pan, session=Session(laps=4)), **changes)  # type: ignore[arg-type]
+        simulated, csv = run_setup(setup, logger, generator("healthy drive " + name, seed))
+        assert true_dips(simulated) == []
+        assert analyse(recording_of(csv)).dips == ()

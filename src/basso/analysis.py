@@ -135,7 +135,7 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     temperature = frame.get(Role.OIL_TEMP)
     is_settled = settled(frame, lateral, longitudinal, SettledLimits())
     expected = options.normal or fit_expected(pressure, rpm, temperature, is_settled)
-    followed = _followed_rpm(rpm, frame.step_s)
+    followed = _followed_rpm(rpm, frame.step_s, _follow_s(checks, corrections))
     expected_kpa = expected.at(followed, temperature)
     if not expected.valid:
         checks.append(Check("expected", "warn", f"No expected pressure: {expected.reason}."))
@@ -270,14 +270,23 @@ def _g_channels(frame: Frame, checks: list[Check]) -> tuple[FloatArray | None, F
     return lateral, longitudinal
 
 
-def _followed_rpm(rpm: FloatArray, step_s: float) -> FloatArray:
+def _follow_s(checks: Sequence[Check], corrections: Sequence[Correction]) -> float:
+    """How long the gallery of this log takes to follow the rpm: 0.15 s, or longer where it was measured to be slower."""
+    delay = next((c for c in checks if c.id == "delay"), None)
+    if delay is None or delay.measured is None:
+        return _FOLLOW_S
+    taken_out = sum(c.value for c in corrections if c.kind == "delay")
+    return min(max(_FOLLOW_S, 3.5 * (delay.measured - taken_out)), 4.0 * _FOLLOW_S)
+
+
+def _followed_rpm(rpm: FloatArray, step_s: float, follow_s: float) -> FloatArray:
     """The rpm the gallery has had time to follow.
 
-    The gallery lags the engine: where the rpm jumps up by more than 250 within 0.15 s (a blip, a downshift), the
-    lowest rpm of those 0.15 s counts, so that a floor that leaps is not held against oil that cannot.
+    The gallery lags the engine: where the rpm jumps up by more than 250 within the time it takes to follow (a blip,
+    a downshift), the lowest rpm of that time counts, so that a floor that leaps is not held against oil that cannot.
     """
     known = np.nan_to_num(rpm)
-    size = max(1, round(_FOLLOW_S / max(step_s, 1e-3)) + 1)
+    size = max(1, round(follow_s / max(step_s, 1e-3)) + 1)
     lately = rolling_min(known, size, trailing=True)
     return np.where(known - lately > _BLIP_RPM, lately, known)
 

@@ -18,7 +18,7 @@ from basso.trust.verdict import Check
 GALLERY_S = 0.035
 """What a short, stiff line and the gallery need by themselves (default); not taken off."""
 _NOTICED_S = 0.10
-_LONGEST_S = 0.60
+_LONGEST_S = 1.00
 _GRID_S = 0.02
 _ENOUGH_S = 1500.0
 
@@ -35,21 +35,21 @@ def check_delay(recording: Recording) -> Check | None:
     extra = delay - GALLERY_S
     words = f"The pressure follows the engine speed after {delay:.2f} s (agreement {agreement:.2f})"
     if extra < _NOTICED_S:
-        return Check("delay", "ok", f"{words}: no delay to speak of.", channel.name)
+        return Check("delay", "ok", f"{words}: no delay to speak of.", channel.name, measured=delay)
     reason = f"{words}; a gallery needs about {GALLERY_S:.2f} s. A long thin line or a filter in the logger delays it."
     correction = Correction(channel.name, "delay", round(extra, 3), "s", reason)
-    return Check("delay", "warn", f"{reason} It is moved {extra:.2f} s earlier.", channel.name, correction)
+    return Check("delay", "warn", f"{reason} It is moved {extra:.2f} s earlier.", channel.name, correction, delay)
 
 
 def measure_delay_s(recording: Recording) -> tuple[float, float] | None:
     """Delay in seconds and the correlation at it; None with too few transitions or no clear peak."""
     frame = frame_on(recording, Role.OIL_PRESSURE)
-    if frame.step_s <= 0 or frame.step_s > 0.051:
+    if frame.step_s <= 0 or frame.step_s > 0.11:
         return None
     first = float(frame.time_s[0])
     grid = np.arange(first, min(float(frame.time_s[-1]), first + _ENOUGH_S), _GRID_S)
     pressure, rpm = (np.nan_to_num(frame.filled(r)) for r in (Role.OIL_PRESSURE, Role.RPM))
-    smooth = max(1, round(0.1 / _GRID_S))
+    smooth = max(1, round(max(0.1, 2.0 * frame.step_s) / _GRID_S))
     rates = []
     for values, least in ((pressure, 40.0), (rpm, 900.0)):
         log = np.log(np.maximum(np.interp(grid, frame.time_s, values), least))

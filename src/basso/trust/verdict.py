@@ -20,6 +20,7 @@ class Check:
         message: the finding with its numbers, one or two sentences.
         channel: the channel it is about, or None for the whole recording.
         correction: what would put it right, or None.
+        measured: the figure the check rests on, in the unit its message names, or None.
     """
 
     id: str
@@ -27,3 +28,4 @@ class Check:
     message: str
     channel: str | None = None
     correction: Correction | None = None
+    measured: float | None = None
