@@ -55,10 +55,10 @@ def measure_delay_s(recording: Recording) -> tuple[float, float] | None:
         log = np.log(np.maximum(np.interp(grid, frame.time_s, values), least))
         rates.append(np.gradient(rolling_mean(log, smooth), _GRID_S))
     by_pressure, by_rpm = rates
-    quick = np.flatnonzero(np.abs(by_rpm) > 0.6)
+    quick = np.flatnonzero(np.abs(by_rpm) > 0.35)
     reach = round(_LONGEST_S / _GRID_S)
     quick = quick[(quick > reach) & (quick < grid.size - reach - 1)]
-    if quick.size < 150:
+    if quick.size < 100:
         return None
     quick = quick[:: max(1, quick.size // 8_000)]
     lags = np.arange(-5, reach)
