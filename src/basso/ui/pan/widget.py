@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPolygonF
+from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPixmap, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from basso.sump.shape import BoxPan
@@ -46,6 +46,7 @@ class PanView(QWidget):
         super().__init__()
         self._look, self._units = look, units
         self._moment: Moment | None = None
+        self._labels: tuple[object, QPixmap] | None = None
         self._pan: BoxPan = ASSUMED_PAN
         self.setFixedWidth(round(look.height() * 14.6))
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
@@ -222,21 +223,33 @@ class PanView(QWidget):
     def _paint_readings(
         self, painter: QPainter, y: float, left: float, right: float, lines: Sequence[ReadingLine]
     ) -> None:
+        """Only the values are written anew for each moment; names, units and rules come from a picture kept of them."""
         look, line = self._look, self._look.height(Type.BODY)
-        unit_width = line * 2.0
+        painter.drawPixmap(0, round(y), self._reading_labels(left, right, lines))
+        y = float(round(y))
         for r in lines:
             y += line * 1.5
             if y > self.height() - line * 0.3:
                 return
-            paint.text(painter, left, y, r.name, look.font(Type.BODY), look.color("soft"))
-            paint.text(
-                painter,
-                right - unit_width,
-                y,
-                r.value,
-                look.font(Type.NUMBER),
-                look.color("below" if r.low else "ink"),
-                paint.RIGHT,
-            )
-            paint.text(painter, right - unit_width + 7, y, r.unit, look.font(Type.SMALL), look.color("soft"))
-            paint.rule(painter, left, y + line * 0.72, right, y + line * 0.72, look.color("rule"))
+            color = look.color("below" if r.low else "ink")
+            paint.text(painter, right - line * 2.0, y, r.value, look.font(Type.NUMBER), color, paint.RIGHT)
+
+    def _reading_labels(self, left: float, right: float, lines: Sequence[ReadingLine]) -> QPixmap:
+        """Names, units and rules of the readings on the panel's ground."""
+        look, line, ratio = self._look, self._look.height(Type.BODY), self.devicePixelRatioF()
+        key = (tuple((r.name, r.unit) for r in lines), self.width(), ratio, look.palette.name)
+        if self._labels is None or self._labels[0] != key:
+            picture = QPixmap(round(self.width() * ratio), round(line * (1.5 * len(lines) + 1.0) * ratio))
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(look.color("panel"))
+            painter = QPainter(picture)
+            paint.rule(painter, 0, 0, 0, picture.height(), look.color("rule"))
+            y = 0.0
+            for r in lines:
+                y += line * 1.5
+                paint.text(painter, left, y, r.name, look.font(Type.BODY), look.color("soft"))
+                paint.text(painter, right - line * 2.0 + 7, y, r.unit, look.font(Type.SMALL), look.color("soft"))
+                paint.rule(painter, left, y + line * 0.72, right, y + line * 0.72, look.color("rule"))
+            painter.end()
+            self._labels = (key, picture)
+        return self._labels[1]

@@ -69,19 +69,25 @@ def trace(
         painter.drawPolyline(points_of(np.repeat(x[part], 2), np.column_stack([top[part], bottom[part]]).ravel()))
 
 
-def band(
-    painter: QPainter, x: FloatArray, top: FloatArray, bottom: FloatArray, fill: QColor, hatch: QColor | None = None
+def band(painter: QPainter, x: FloatArray, top: FloatArray, bottom: FloatArray, fill: QColor) -> None:
+    """Fill between two lines, breaking at NaN."""
+    _fill(painter, x, top, bottom, QBrush(fill), 0.0)
+
+
+def hatch(painter: QPainter, x: FloatArray, top: FloatArray, bottom: FloatArray, color: QColor) -> None:
+    """Hatch between two lines, breaking at NaN, where the stretch is wide enough for a hatch to be seen."""
+    _fill(painter, x, top, bottom, QBrush(color, Qt.BrushStyle.BDiagPattern), _LEAST_HATCH_PX)
+
+
+def _fill(
+    painter: QPainter, x: FloatArray, top: FloatArray, bottom: FloatArray, brush: QBrush, least_px: float
 ) -> None:
-    """Fill between two lines, breaking at NaN; hatched when a hatch colour is given."""
-    known = np.isfinite(top) & np.isfinite(bottom)
     painter.setPen(Qt.PenStyle.NoPen)
-    for part in (slice(*run) for run in runs_of(known)):
-        if part.stop - part.start < 2:
+    painter.setBrush(brush)
+    for first, last in runs_of(np.isfinite(top) & np.isfinite(bottom)):
+        if last - first < 2 or x[last - 1] - x[first] < least_px:
             continue
-        shape = points_of(np.concatenate([x[part], x[part][::-1]]), np.concatenate([top[part], bottom[part][::-1]]))
-        painter.setBrush(fill)
-        painter.drawPolygon(shape)
-        if hatch is not None and x[part.stop - 1] - x[part.start] > _LEAST_HATCH_PX:
-            painter.setBrush(QBrush(hatch, Qt.BrushStyle.BDiagPattern))
-            painter.drawPolygon(shape)
+        part = slice(first, last)
+        across = np.concatenate([x[part], x[part][::-1]])
+        painter.drawPolygon(points_of(across, np.concatenate([top[part], bottom[part][::-1]])))
     painter.setBrush(Qt.BrushStyle.NoBrush)

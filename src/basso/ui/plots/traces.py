@@ -219,10 +219,12 @@ class Traces(QWidget):
         if not under.any():
             return
         x = measured.x * to_x[0] + to_x[1]
-        top = np.where(under, level * to_y[0] + to_y[1], np.nan)
-        bottom = np.where(under, low * to_y[0] + to_y[1], np.nan)
+        top = level * to_y[0] + to_y[1]
+        bottom = np.where(under, low * to_y[0] + to_y[1], top)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        strokes.band(painter, x, top, bottom, self._look.color("wash"), self._look.color("below"))
+        # One shape for all of them (of no height where nothing is under), and a hatch only where it can be seen.
+        strokes.band(painter, x, top, bottom, self._look.color("wash"))
+        strokes.hatch(painter, x, np.where(under, top, np.nan), bottom, self._look.color("below"))
 
     def _paint_labels(self, painter: QPainter, panel: Panel, pyramids: list[Pyramid], row: QRectF) -> None:
         """Name the expected and floor lines where they run free of each other."""
