@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QByteArray, QSettings
 
-from basso.units import UNITS, DisplayUnits
+if TYPE_CHECKING:
+    from basso.units import DisplayUnits
 
 _VERSION = 1
 
@@ -30,6 +32,8 @@ class Settings:
     @property
     def units(self) -> DisplayUnits:
         """Units to read in."""
+        from basso.units import UNITS, DisplayUnits
+
         standard = DisplayUnits()
 
         def chosen(name: str, standard_symbol: str) -> str:

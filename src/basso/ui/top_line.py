@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QProgressBar, QToolButton, QWidget
 
 from basso.ui.plots import paint
 from basso.ui.theme.look import Look, Type
-from basso.units import UNITS, DisplayUnits
+
+if TYPE_CHECKING:
+    from basso.units import DisplayUnits
 
 _UNIT_CHOICES = (
     ("pressure", "Pressure", ("kPa", "bar", "psi")),
@@ -22,7 +26,8 @@ _UNIT_CHOICES = (
 class TopLine(QWidget):
     """One line across the window."""
 
-    units_chosen = Signal(DisplayUnits)
+    units_chosen = Signal(object)
+    """Carries the :class:`basso.units.DisplayUnits` chosen."""
     cancelled = Signal()
 
     def __init__(self, look: Look) -> None:
@@ -33,7 +38,7 @@ class TopLine(QWidget):
         self.crumbs, self.units_button, self.look_button = QToolButton(), QToolButton(), QToolButton()
         self.search_button, self.menu_button, self._cancel = QToolButton(), QToolButton(), QToolButton()
         self._work, self._bar = QLabel(), QProgressBar()
-        self._units = DisplayUnits()
+        self._units: DisplayUnits | None = None
         self._build()
         look.changed.connect(self._restyle)
         self._restyle()
@@ -106,6 +111,10 @@ class TopLine(QWidget):
     def _choose(self, field: str, symbol: str) -> None:
         from dataclasses import replace
 
+        from basso.units import UNITS
+
+        if self._units is None:
+            return
         self.units_chosen.emit(replace(self._units, **{field: UNITS[symbol]}))
 
     def show_work(self, what: str, fraction: float) -> None:

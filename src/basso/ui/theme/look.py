@@ -40,7 +40,8 @@ class Look(QObject):
             QFontDatabase.addApplicationFont(str(file))
         self._points = max(application.font().pointSizeF(), 9.5)
         self.palette: Palette = NIGHT if night else DAY
-        application.setStyle(QStyleFactory.create("Fusion"))
+        if application.style().objectName() != "fusion":
+            application.setStyle(QStyleFactory.create("Fusion"))
         self._apply()
 
     @property
