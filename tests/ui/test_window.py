@@ -587,6 +587,21 @@ class TestTrial:
         desk.run("edit.undo")
         assert desk.workspace.trial_b == ()
 
+    def test_a_verdict_goes_when_what_it_rests_on_changes(self, window: MainWindow) -> None:
+        desk = window.desk
+        desk.run("demo.open")
+        wait(lambda: desk.workspace.comparison is not None)
+        old = desk.workspace.comparison
+        for change in (
+            lambda: desk.workspace.set_floors((Fixed(150.0),)),
+            lambda: desk.workspace.set_refused(frozenset({("Oil pressure [psi]", "offset")})),
+        ):
+            change()
+            assert desk.workspace.comparison is None
+            assert "Comparing" in desk.trial.title, "no old verdict is shown as current"
+            wait(lambda: desk.workspace.comparison is not None and desk.workspace.analysis is not None)
+            assert desk.workspace.comparison is not old
+
     def test_a_session_is_never_on_both_sides(self, opened: MainWindow) -> None:
         (entry,) = opened.desk.workspace.entries
         opened.desk._toggle_side(entry, 0, True)

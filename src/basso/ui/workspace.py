@@ -173,19 +173,18 @@ class Workspace(QObject):
     def _use_columns(self, entry: Entry, columns: ReadOptions | None) -> None:
         loaded = self._loaded[entry]
         loaded.columns, loaded.recording, loaded.analysis = columns, None, None
-        self.comparison = None
         if self.shown == entry:
             self.shown_changed.emit()
             self._judge()
+        self._renew_trial(entry)
 
     def _use_floors(self, floors: tuple[Floor, ...]) -> None:
         self.floors = floors
         for loaded in self._loaded.values():
             loaded.analysis = None
-        self.comparison = None
         self.shown_changed.emit()
         self._judge()
-        self._run_trial()
+        self._renew_trial()
 
     def _use_refused(self, entry: Entry, refused: frozenset[CorrectionKey]) -> None:
         self._loaded[entry].refused = refused
@@ -193,6 +192,7 @@ class Workspace(QObject):
         if self.shown == entry:
             self.shown_changed.emit()
             self._judge()
+        self._renew_trial(entry)
 
     # Units
 
@@ -215,6 +215,13 @@ class Workspace(QObject):
         self.comparison = None
         self.trial_changed.emit()
         self._run_trial()
+
+    def _renew_trial(self, entry: Entry | None = None) -> None:
+        """What a trial rests on has changed (in one session, or in all): its old verdict goes at once."""
+        if entry is None or entry in (*self.trial_a, *self.trial_b):
+            self.comparison = None
+            self.trial_changed.emit()
+            self._run_trial()
 
     def _run_trial(self) -> None:
         if not self.trial_a or not self.trial_b:
