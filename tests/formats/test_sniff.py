@@ -79,10 +79,10 @@ def test_no_table_no_layout(lines: list[str]) -> None:
     ],
 )
 def test_clocks(cells: list[str], seconds: list[float]) -> None:
-    parsed = clock_seconds(pl.Series(cells))
+    parsed, _ = clock_seconds(pl.Series(cells))
     assert parsed is not None
     assert (parsed - parsed[0]).tolist() == pytest.approx(seconds)
 
 
 def test_words_are_no_clock() -> None:
-    assert clock_seconds(pl.Series(["fast", "slow"])) is None
+    assert clock_seconds(pl.Series(["fast", "slow"])) == (None, "")

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 
 def add_reading(parser: argparse.ArgumentParser) -> None:
-    """``--role`` and ``--unit``."""
+    """``--role``, ``--unit``, ``--rate`` and ``--dbc``."""
     group = parser.add_argument_group("reading")
     group.add_argument(
         "--role",
@@ -31,6 +31,12 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
         default=[],
         metavar="COLUMN=UNIT",
         help='its unit, such as "P3 gallery=psi"; repeatable',
+    )
+    group.add_argument("--rate", type=float, metavar="HZ", help="rows a second, for a log without time stamps")
+    group.add_argument(
+        "--dbc",
+        metavar="FILE",
+        help="the database that decodes a bus log (default: the one beside it, if there is one)",
     )
 
 
@@ -64,9 +70,13 @@ def reading(arguments: argparse.Namespace) -> ReadOptions:
     """The reading options; raises InputError for a role or unit that does not exist."""
     from basso.formats.registry import ReadOptions, parse_role_option, parse_unit_option
 
+    if arguments.rate is not None and not (math.isfinite(arguments.rate) and arguments.rate > 0):
+        raise InputError(f"--rate {arguments.rate}: give the rows a second, a number over 0.")
     return ReadOptions(
         roles=dict(parse_role_option(t) for t in arguments.role),
         units=dict(parse_unit_option(t) for t in arguments.unit),
+        rate_hz=arguments.rate,
+        database=Path(arguments.dbc) if arguments.dbc else None,
     )
 
 

@@ -2,34 +2,42 @@
 
 from __future__ import annotations
 
-import bisect
 import gzip
 import hashlib
-from collections.abc import Sequence
+import re
+from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from datetime import UTC, datetime
 from pathlib import Path
 from types import MappingProxyType
+from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
 
 from basso.errors import FormatError
+from basso.formats.assemble import RawColumn, assemble, headings_of
 from basso.formats.registry import ReadOptions
 from basso.formats.sniff import TextLayout, find_layout
 from basso.formats.table import Table, read_table
+from basso.formats.timebase import repair
 from basso.progress import Progress
-from basso.recording.channel import Channel
-from basso.recording.plausible import assume_unit, contradicts
 from basso.recording.recording import Recording
-from basso.recording.roles import QUANTITY_OF, Heading, Role, recognise, take_apart
-from basso.units import UNITS, FloatArray, Quantity, parse_unit
+from basso.recording.roles import Heading, Role, recognise
+from basso.units import FloatArray, Quantity
+
+if TYPE_CHECKING:
+    import polars as pl
 
 _HEAD_BYTES = 262144
 _HEAD_LINES = 400
-_SMALL_BYTES = 3_000_000
 _NAMES_OF_SEPARATORS = MappingProxyType({",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"})
-_NEEDED = (Role.OIL_PRESSURE, Role.RPM)
+_COUNTER = re.compile(
+    r"^(sample|samples|index|row|rows|record|no|nr|num|number|count|counter|id|n|i)( (no|nr|number|index|count|id))?$"
+)
+_RATE = re.compile(r"(sampl\w*|logging|log|data|record\w*) ?(rate|frequency|freq)|^(rate|frequency|freq)\b|abtastrate")
+_STEP = re.compile(r"(sampl\w*|logging|log|time) ?(interval|period|step)|^(interval|period)\b")
+_FIRST_NUMBER = re.compile(r"\d+(\.\d+)?")
 
 
 def recognises(path: Path, head: bytes) -> bool:
@@ -50,29 +58,24 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
     raw, encoding = _text_bytes(path, notes)
     # The hash lets go of the interpreter, so it costs nothing beside the parsing.
     with ThreadPoolExecutor(1) as beside:
-        digest = beside.submit(_content_hash, raw)
-        recording, layout = _parsed(path, raw, options, progress, notes)
+        hashing = beside.submit(_content_hash, raw)
+        layout = _layout(path, raw)
+        progress(0.1, f"reading {path.name}")
+        table = read_table(path, raw, layout, notes)
+        digest = hashing.result()
+    del raw, hashing
+    progress(0.6, f"recognising the columns of {path.name}")
+    facts = {r[0].rstrip(":"): r[1] for r in layout.preamble if len(r) >= 2 and r[0] and r[1]}
+    columns, started = _columns(path, table, layout, options, facts, notes)
     separator = _NAMES_OF_SEPARATORS[layout.separator]
+    kind = f"CSV, {separator}{', decimal comma' if layout.decimal_comma else ''}, {encoding}"
+    recording = assemble(path, kind, columns, options, notes, facts, started)
     progress(1.0, f"read {path.name}")
-    return replace(
-        recording,
-        format=f"CSV, {separator}{', decimal comma' if layout.decimal_comma else ''}, {encoding}",
-        content_hash=digest.result(),
-    )
+    return replace(recording, content_hash=digest)
 
 
 def _content_hash(raw: bytes) -> str:
     return hashlib.blake2b(raw, digest_size=16).hexdigest()
-
-
-def _parsed(
-    path: Path, raw: bytes, options: ReadOptions, progress: Progress, notes: list[str]
-) -> tuple[Recording, TextLayout]:
-    layout = _layout(path, raw)
-    progress(0.1, f"reading {path.name}")
-    columns = _columns(path, read_table(path, raw, layout, notes), layout, notes)
-    progress(0.6, f"recognising the columns of {path.name}")
-    return _recording(path, layout, columns, options, notes), layout
 
 
 def _text_bytes(path: Path, notes: list[str]) -> tuple[bytes, str]:
@@ -129,208 +132,164 @@ def _layout(path: Path, raw: bytes) -> TextLayout:
     return layout
 
 
-@dataclass(slots=True)
-class _Column:
-    heading: Heading
-    numbers: FloatArray
-
-
-def _columns(path: Path, table: Table, layout: TextLayout, notes: list[str]) -> tuple[list[_Column], FloatArray]:
-    """The columns in time order, and the time in seconds."""
-    headings = _headings(table.names, layout)
-    clock_index, seconds = _find_time(path, table, headings, notes)
-    columns: list[_Column] = []
-    for i, (heading, values) in enumerate(zip(headings, table.columns, strict=True)):
-        if i == clock_index:
-            columns.append(_Column(heading, seconds))
+def _columns(
+    path: Path, table: Table, layout: TextLayout, options: ReadOptions, facts: Mapping[str, str], notes: list[str]
+) -> tuple[list[RawColumn], str]:
+    """The columns in time order, each at its own times, and when the log began if its stamps say so."""
+    headings = headings_of(table.names, layout.units)
+    clock = _find_time(path, table, headings, options, facts, notes)
+    kept: list[Heading] = []
+    numbers: list[FloatArray] = []
+    for i, heading in enumerate(headings):
+        values = table.columns[i]
+        if i == clock.index:
+            kept.append(heading)
+            numbers.append(clock.seconds)
         elif isinstance(values, np.ndarray):
-            columns.append(_Column(heading, values))
+            kept.append(heading)
+            numbers.append(values)
         elif heading.name:
             notes.append(f"Column '{heading.name}' holds text and was left out.")
-    return _in_order(columns, seconds, notes)
-
-
-def _headings(names: Sequence[str], layout: TextLayout) -> list[Heading]:
-    headings = []
-    seen: dict[str, int] = {}
-    for i, name in enumerate(names):
-        heading = take_apart(name)
-        stated = layout.units[i] if layout.units is not None and i < len(layout.units) else ""
-        unit = parse_unit(stated) if stated else None
-        shown = heading.name or f"column {i + 1}"
-        seen[shown] = seen.get(shown, 0) + 1
-        if seen[shown] > 1:
-            shown = f"{shown} ({seen[shown]})"
-        headings.append(Heading(shown, heading.words, unit or heading.unit))
-    return headings
-
-
-def _find_time(path: Path, table: Table, headings: list[Heading], notes: list[str]) -> tuple[int, FloatArray]:
-    """The time column and its values in seconds (not yet starting at zero)."""
-    roles = recognise(headings)
-    order = [i for i, r in enumerate(roles) if r is Role.TIME]
-    order += [i for i, h in enumerate(headings) if i not in order and "time" in h.words and "lap" not in h.words]
-    order += [0] if 0 not in order else []
-    for i in order:
-        values = table.columns[i]
-        if not isinstance(values, np.ndarray):
-            from basso.formats.clock import clock_seconds
-
-            seconds = clock_seconds(values)
-            if seconds is not None and np.isfinite(seconds).mean() > 0.9:
-                return i, seconds
-            continue
-        known = values[np.isfinite(values)]
-        if known.size < 0.9 * values.size or known.size < 2 or known[-1] <= known[0]:
-            continue
-        steps = np.diff(known)
-        if np.count_nonzero(steps >= 0) < 0.95 * steps.size:
-            continue
-        unit = headings[i].unit
-        stated = unit is not None and unit.quantity is Quantity.TIME
-        named = roles[i] is Role.TIME or "time" in headings[i].words
-        if not named and not stated:
-            notes.append(f"No column is named as time; '{headings[i].name}' rises steadily and was taken as seconds.")
-        if unit is not None and stated:
-            return i, unit.to_base(values)
-        step = float(np.median(steps[steps > 0])) if np.any(steps > 0) else 0.0
-        if known[0] > 1e11 or (step > 1.9 and float(step).is_integer() and known[-1] - known[0] > 20000):
-            scale = 1e-6 if known[0] > 1e14 else 1e-3
-            notes.append(
-                f"'{headings[i].name}' has no unit; by its steps it was taken as {'µs' if scale < 1e-4 else 'ms'}."
-            )
-            return i, values * scale
-        return i, values
-    raise FormatError(
-        path,
-        "has no time column (none that rises steadily, in seconds or as a clock time)",
-        'export it with time, or name the column with --role time="NAME"',
-    )
-
-
-def _in_order(columns: list[_Column], seconds: FloatArray, notes: list[str]) -> tuple[list[_Column], FloatArray]:
-    """Rows without a time, repeated, backward and wild stamps are left out and reported."""
-    if bool(np.all(np.diff(seconds) > 0)):  # False with any NaN
-        return columns, seconds - seconds[0]
-    known = np.flatnonzero(np.isfinite(seconds))
-    if known.size < seconds.size:
-        notes.append(f"{seconds.size - known.size} rows have no time and were left out.")
-    kept = known[_longest_rise(seconds[known])]
-    if kept.size < known.size:
-        dropped = known.size - kept.size
-        notes.append(f"{dropped} rows repeat an earlier time or are out of time order and were left out.")
-    seconds = seconds[kept]
-    return [_Column(c.heading, c.numbers[kept]) for c in columns], seconds - seconds[:1]
-
-
-def _longest_rise(values: FloatArray) -> NDArray[np.intp]:
-    """Indices of the longest strictly rising run of stamps: one wild stamp must not cost the rows after it."""
-    tails: list[float] = []
-    ends: list[int] = []
-    before = np.full(values.size, -1, dtype=np.intp)
-    for i, value in enumerate(values.tolist()):
-        at = bisect.bisect_left(tails, value)
-        if at == len(tails):
-            tails.append(value)
-            ends.append(i)
-        else:
-            tails[at] = value
-            ends[at] = i
-        before[i] = ends[at - 1] if at else -1
-    kept = np.empty(len(ends), dtype=np.intp)
-    i = ends[-1] if ends else -1
-    for k in range(len(ends) - 1, -1, -1):
-        kept[k] = i
-        i = int(before[i])
-    return kept
-
-
-def _recording(
-    path: Path, layout: TextLayout, table: tuple[list[_Column], FloatArray], options: ReadOptions, notes: list[str]
-) -> Recording:
-    columns, seconds = table
+    del table
+    seconds, numbers = repair(clock.seconds, numbers, notes)
     if seconds.size < 2:
         raise FormatError(path, "has fewer than two rows in time order", "export the whole session again")
-    headings = [c.heading for c in columns]
-    forced = _forced(path, headings, options)
-    for name in options.units:
-        if name not in {h.name for h in headings}:
-            raise FormatError(path, f"has no column '{name}' to set a unit for", f"use one of: {_some(headings)}")
-    headings = [replace(h, unit=options.units.get(h.name, h.unit)) for h in headings]
-    roles = recognise(headings, forced)
-    channels: list[Channel] = []
-    for column, heading, role in zip(columns, headings, roles, strict=True):
-        if not heading.words and np.isnan(column.numbers).all():
-            continue
-        if role is Role.TIME:
-            channels.append(Channel(heading.name, role, UNITS["s"], heading.unit is None, seconds, seconds))
-            continue
-        channels.append(_channel(heading, role, column.numbers, seconds, heading.name in options.units, notes))
-    channels = _with_shared_times(channels)
-    for role in _NEEDED:
-        if not any(c.role is role for c in channels):
-            notes.append(f'No column was recognised as {role}; name it with --role {role}="NAME".')
-    facts = {r[0].rstrip(":"): r[1] for r in layout.preamble if len(r) >= 2 and r[0] and r[1]}
-    return Recording(path, "CSV", tuple(channels), tuple(notes), MappingProxyType(facts))
+    return _at_own_times([RawColumn(h, seconds, v) for h, v in zip(kept, numbers, strict=True)]), clock.started
 
 
-def _forced(path: Path, headings: list[Heading], options: ReadOptions) -> dict[int, Role]:
-    forced: dict[int, Role] = {}
-    for role, name in options.roles.items():
-        index = next((i for i, h in enumerate(headings) if h.name.strip() == name.strip()), None)
-        if index is None:
-            index = next((i for i, h in enumerate(headings) if h.name.lower() == name.lower()), None)
-        if index is None:
-            raise FormatError(path, f"has no column '{name}' for {role}", f"use one of: {_some(headings)}")
-        forced[index] = role
-    return forced
+@dataclass(frozen=True, slots=True)
+class _Clock:
+    """Stamps in seconds, not yet starting at zero; the column they came from, or −1; when the log began, or ""."""
+
+    index: int
+    seconds: FloatArray
+    started: str = ""
 
 
-def _some(headings: list[Heading]) -> str:
-    names = [f"'{h.name}'" for h in headings]
-    return ", ".join(names[:12]) + (" …" if len(names) > 12 else "")
-
-
-def _channel(
-    heading: Heading, role: Role | None, values: FloatArray, seconds: FloatArray, unit_forced: bool, notes: list[str]
-) -> Channel:
-    unit, assumed = heading.unit, False
-    quantity = QUANTITY_OF[role] if role is not None else None
-    if role is not None and quantity is not None:
-        if unit is None or unit.quantity is not quantity:
-            unit, assumed = assume_unit(role, values), True
-            if quantity in (Quantity.PRESSURE, Quantity.TEMPERATURE, Quantity.ACCELERATION, Quantity.SPEED):
-                notes.append(f"'{heading.name}' has no unit; its values were taken as {unit.symbol}.")
-        elif not unit_forced and (better := contradicts(role, unit, values)) is not None:
-            notes.append(
-                f"'{heading.name}' says {unit.symbol}, which no engine shows at these values; taken as {better.symbol}."
-            )
-            unit, assumed = better, True
-    if unit is not None and unit.absolute:
-        # The day's atmosphere is not known here; zero correction measures it. Keep the value as logged.
-        notes.append(
-            f"'{heading.name}' is absolute pressure ({unit.symbol}); the zero is taken from the engine-off reading."
+def _find_time(
+    path: Path, table: Table, headings: list[Heading], options: ReadOptions, facts: Mapping[str, str], notes: list[str]
+) -> _Clock:
+    """The time of each row: from the time column, or from a sampling rate that the file's head or the user gives."""
+    roles = recognise(headings, _named_as_time(headings, options))
+    order = [i for i, r in enumerate(roles) if r is Role.TIME]
+    order += [i for i, h in enumerate(headings) if i not in order and "time" in h.words and "lap" not in h.words]
+    order += [0] if 0 not in order and not _COUNTER.search(" ".join(headings[0].words)) else []
+    for i in order if options.rate_hz is None else ():
+        found = _clock_from(i, table.columns[i], headings[i], roles[i] is Role.TIME, table, notes)
+        if found is not None:
+            return found
+    rows = len(table.columns[0])
+    rate = options.rate_hz or _rate_in(facts)
+    if rate is None:
+        raise FormatError(
+            path,
+            "has no time column (none that rises steadily, in seconds or as a clock time)",
+            'name it with --role time="NAME", or give the sampling rate with --rate HZ',
         )
-    base = unit.to_base(values) if unit is not None else values
-    return Channel(heading.name, role, unit, assumed, seconds, np.ascontiguousarray(base, dtype=np.float64))
+    said = "given" if options.rate_hz else "in the file's head"
+    notes.append(f"Time was counted from the rows at {rate:g} Hz, the rate {said}.")
+    return _Clock(-1, np.arange(rows) / rate)
 
 
-def _with_shared_times(channels: list[Channel]) -> list[Channel]:
+def _named_as_time(headings: list[Heading], options: ReadOptions) -> dict[int, Role]:
+    name = options.roles.get(Role.TIME, "").strip().lower()
+    return {i: Role.TIME for i, h in enumerate(headings) if name and h.name.lower() == name}
+
+
+def _clock_from(
+    index: int, values: FloatArray | pl.Series, heading: Heading, is_time: bool, table: Table, notes: list[str]
+) -> _Clock | None:
+    """The clock in one column; None when it holds none."""
+    if not isinstance(values, np.ndarray):
+        from basso.formats.clock import clock_seconds
+
+        seconds, started = clock_seconds(values)
+        if seconds is not None and np.isfinite(seconds).mean() > 0.9:
+            return _Clock(index, seconds, started)
+        return None
+    known = values[np.isfinite(values)]
+    if known.size < 0.9 * values.size or known.size < 2:
+        return None
+    steps = np.diff(known)
+    # A clock that was set once in mid-log still runs ahead with nearly every row.
+    if np.count_nonzero(steps >= 0) < 0.95 * steps.size or not np.any(steps > 0):
+        return None
+    unit = heading.unit
+    stated = unit is not None and unit.quantity is Quantity.TIME
+    if not is_time and "time" not in heading.words and not stated:
+        notes.append(f"No column is named as time; '{heading.name}' rises steadily and was taken as seconds.")
+    if unit is not None and stated:
+        return _Clock(index, unit.to_base(values), _epoch_start(float(unit.to_base(float(known[0])))))
+    scale, name = _stamp_scale(float(np.median(known)), float(np.median(steps[steps > 0])), table)
+    if name:
+        notes.append(f"'{heading.name}' has no unit; by its steps it was taken as {name}.")
+    return _Clock(index, values * scale if scale != 1.0 else values, _epoch_start(float(known[0]) * scale))
+
+
+def _stamp_scale(middle: float, step: float, table: Table) -> tuple[float, str]:
+    """Factor to seconds of stamps without a unit, and the unit's name when it is not seconds.
+
+    Whole steps of two and more are too long for seconds where the other columns hardly change from row to row.
+    """
+    for least, scale, name in ((1e17, 1e-9, "ns"), (1e14, 1e-6, "µs"), (1e11, 1e-3, "ms")):
+        if middle > least:
+            return scale, name
+    if step < 1.9 or not float(step).is_integer() or not _smooth(table):
+        return 1.0, ""
+    for least, scale, name in ((2e6, 1e-9, "ns"), (2e3, 1e-6, "µs")):
+        if step >= least:
+            return scale, name
+    return 1e-3, "ms"
+
+
+def _smooth(table: Table) -> bool:
+    """True when the table's columns change little from row to row, as at many rows a second."""
+    alike = []
+    for values in table.columns:
+        if not isinstance(values, np.ndarray):
+            continue
+        some = values[:20000]
+        some = some[np.isfinite(some)]
+        if some.size > 20 and float(np.ptp(some)) > 0:
+            rough = float(np.mean(np.abs(np.diff(some)))) / float(np.std(some))
+            alike.append(rough < 0.3)
+    return sum(alike) > 0.5 * len(alike) if alike else True
+
+
+def _epoch_start(seconds: float) -> str:
+    """ISO text of a first stamp that counts from 1970, or ""."""
+    if not 3e8 < seconds < 4.2e9:
+        return ""
+    return datetime.fromtimestamp(seconds, UTC).strftime("%Y-%m-%dT%H:%M:%S")
+
+
+def _rate_in(facts: Mapping[str, str]) -> float | None:
+    """The sampling rate in Hz that a file's head states, or None."""
+    for key, value in facts.items():
+        number = _FIRST_NUMBER.search(value.replace(",", "."))
+        if number is None or not (found := float(number.group())) > 0:
+            continue
+        words = f"{key} {value}".lower()
+        if _RATE.search(key.lower()):
+            return 1000.0 * found if "khz" in words else found
+        if _STEP.search(key.lower()):
+            return 1.0 / (found * (1e-3 if re.search(r"\bms\b|milli", words) else 1.0))
+    return None
+
+
+def _at_own_times(columns: list[RawColumn]) -> list[RawColumn]:
     """A column that was sampled more slowly (regular blanks between its values) gets its own times."""
-    result = []
     shared: dict[bytes, FloatArray] = {}
-    for channel in channels:
-        known = ~np.isnan(channel.values)
-        count = int(known.sum())
+    for column in columns:
+        known = ~np.isnan(column.values)
+        count = int(np.count_nonzero(known))
         if count < 2 or count > 0.7 * known.size:
-            result.append(channel)
             continue
         steps = np.diff(np.flatnonzero(known))
         usual = np.median(steps)
         if np.count_nonzero(np.abs(steps - usual) <= max(1.0, 0.2 * usual)) < 0.8 * steps.size:
-            result.append(channel)
             continue
         key = hashlib.blake2b(np.packbits(known).tobytes(), digest_size=8).digest()
-        times = shared.setdefault(key, channel.time_s[known])
-        result.append(replace(channel, time_s=times, values=channel.values[known]))
-    return result
+        column.time_s = shared.setdefault(key, column.time_s[known])
+        column.values = column.values[known]
+    return columns

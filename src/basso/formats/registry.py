@@ -18,10 +18,21 @@ from basso.units import Unit, parse_unit
 
 @dataclass(frozen=True, slots=True)
 class ReadOptions:
-    """What the user says about a file beyond what it says itself: column name → role, column name → unit."""
+    """What the user says about a file beyond what it says itself.
+
+    Attributes:
+        roles: role → column name.
+        units: column name → unit.
+        rate_hz: rows a second, for a log without (usable) time stamps.
+        database: the bus database (DBC) that decodes a bus log, else one beside it is used.
+        remembered: roles and units were confirmed earlier for logs of this shape.
+    """
 
     roles: Mapping[Role, str] = field(default_factory=lambda: MappingProxyType({}))
     units: Mapping[str, Unit] = field(default_factory=lambda: MappingProxyType({}))
+    rate_hz: float | None = None
+    database: Path | None = None
+    remembered: bool = False
 
 
 class Reader(Protocol):

@@ -28,6 +28,9 @@ class Channel:
         time_s: seconds from the first sample of the recording, ascending, shape (n,). Shared between
             channels that were sampled together.
         values: base-unit values, shape (n,), NaN where the logger wrote nothing.
+        confidence: that role and unit are right, 0 to 1: 1 when the user said so.
+        why: what role and unit were taken from, in words.
+        doubt: what speaks against them, one sentence, or "".
     """
 
     name: str
@@ -36,6 +39,9 @@ class Channel:
     unit_assumed: bool
     time_s: FloatArray
     values: FloatArray
+    confidence: float = 1.0
+    why: str = ""
+    doubt: str = ""
 
     def __post_init__(self) -> None:
         if self.time_s.shape != self.values.shape:

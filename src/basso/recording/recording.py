@@ -25,6 +25,8 @@ class Recording:
         notes: what the reader had to assume or repair, one sentence each.
         facts: session facts found in the file's head ("Venue" → "Harrowfell").
         content_hash: hash of the file's bytes; the same file read twice has the same hash.
+        started: date and, when known, time of day at which it began, ISO 8601 local ("2026-05-12T10:20:00"), or "".
+        manual: the samples are single readings off a gauge, not a record of what happened in between.
     """
 
     path: Path
@@ -33,6 +35,8 @@ class Recording:
     notes: tuple[str, ...] = ()
     facts: MappingProxyType[str, str] = field(default_factory=lambda: MappingProxyType({}))
     content_hash: str = ""
+    started: str = ""
+    manual: bool = False
 
     @cached_property
     def _by_role(self) -> dict[Role, Channel]:

@@ -18,7 +18,7 @@ from basso.units import UNITS, Quantity, Unit, parse_unit
 
 
 class Role(StrEnum):
-    """The channel roles fixed by the headless contract."""
+    """The channel roles fixed by the headless contract, and the two of a position in plain metres."""
 
     TIME = "time"
     RPM = "rpm"
@@ -30,6 +30,8 @@ class Role(StrEnum):
     SPEED = "speed"
     LATITUDE = "latitude"
     LONGITUDE = "longitude"
+    POSITION_X = "position_x"
+    POSITION_Y = "position_y"
     DISTANCE = "distance"
     LAP = "lap"
     THROTTLE = "throttle"
@@ -44,6 +46,27 @@ class Role(StrEnum):
     PRESSURE_FILTER_OUT = "pressure_filter_out"
     FUEL_LEVEL = "fuel_level"
 
+    @property
+    def words(self) -> str:
+        """The role as people say it."""
+        return _WORDS.get(self.value, self.value.replace("_", " "))
+
+
+_WORDS = MappingProxyType(
+    {
+        "rpm": "engine speed",
+        "oil_temp": "oil temperature",
+        "lateral_g": "sideways g",
+        "longitudinal_g": "fore–aft g",
+        "vertical_g": "vertical g",
+        "lap": "lap number",
+        "coolant_temp": "coolant temperature",
+        "air_temp": "air temperature",
+        "pressure_pump_out": "pressure after the pump",
+        "pressure_cooler_out": "pressure after the cooler",
+        "pressure_filter_out": "pressure after the filter",
+    }
+)
 
 _Q = Quantity
 QUANTITY_OF: MappingProxyType[Role, Quantity | None] = MappingProxyType(
@@ -58,6 +81,8 @@ QUANTITY_OF: MappingProxyType[Role, Quantity | None] = MappingProxyType(
         Role.SPEED: _Q.SPEED,
         Role.LATITUDE: _Q.ANGLE,
         Role.LONGITUDE: _Q.ANGLE,
+        Role.POSITION_X: _Q.DISTANCE,
+        Role.POSITION_Y: _Q.DISTANCE,
         Role.DISTANCE: _Q.DISTANCE,
         Role.LAP: None,
         Role.THROTTLE: None,
@@ -145,7 +170,7 @@ class _Rule:
     """A pattern that rules the role out."""
 
 
-_OTHER_PRESSURES = (
+OTHER_PRESSURES = (
     r"fuel|boost|manifold|\bmap\b|brake|tyre|tire|coolant|water|baro|ambient|crank|gearbox|trans|diff|oil (t|temp)"
     r"|\btemp|accumulat|clutch|air"
 )
@@ -189,7 +214,7 @@ _RULES: tuple[_Rule, ...] = (
          r"^oil ?press(ure)?$", r"^(p|press|pressure|prs) ?oil$", r"^(eop|oilp|poil|oelp|oeldruck|oldruck)$",
          r"\boil\b.*\b(pressure|press|pres|prs|druck)\b", r"\b(pressure|press|prs)\b.*\boil\b", r"\bgallery\b",
          r"^oil p\b", r"\bp oil\b"),
-        _OTHER_PRESSURES,
+        OTHER_PRESSURES,
     ),
     _Rule(
         Role.OIL_TEMP,
@@ -234,6 +259,16 @@ _RULES: tuple[_Rule, ...] = (
         Role.LONGITUDE,
         (r"^(gps )?(lon|lng|long|longitude)( (deg|gps))?$", r"\blongitude\b"),
         r"acc|force|\bg\b|longitudinal",
+    ),
+    _Rule(
+        Role.POSITION_X,
+        (r"^(pos|position|path|gps|track|local|car) (x|east|easting)( \w+)?$", r"^(x|east|easting)( (pos|position|path|m))?$"),
+        r"acc|gyro|rate|\bg\b",
+    ),
+    _Rule(
+        Role.POSITION_Y,
+        (r"^(pos|position|path|gps|track|local|car) (y|north|northing)( \w+)?$", r"^(y|north|northing)( (pos|position|path|m))?$"),
+        r"acc|gyro|rate|\bg\b",
     ),
     _Rule(
         Role.DISTANCE,
@@ -283,6 +318,8 @@ def score(heading: Heading, role: Role) -> float:
     unit = heading.unit
     if unit is not None and wanted is not None and unit.quantity is not wanted and not _unit_excused(role, unit):
         return 0.0
+    if unit is None and role in (Role.POSITION_X, Role.POSITION_Y):
+        return 0.0  # "x" alone may be anything
     joined = " ".join(heading.words)
     for candidate, patterns, without in _COMPILED:
         if candidate is not role:

@@ -20,20 +20,37 @@ _SHORTEST_LAP_S = 15.0
 _SLOWEST_MPS = 5.0
 
 
+def path_m(recording: Recording) -> tuple[FloatArray, FloatArray, FloatArray] | None:
+    """Time in s, and the path east and north in m about its middle, at no more than 10 Hz; None without a position.
+
+    From latitude and longitude on a sphere (a circuit is small), or from plain x and y.
+    """
+    degrees = recording.has(Role.LATITUDE) and recording.has(Role.LONGITUDE)
+    if not degrees and not (recording.has(Role.POSITION_X) and recording.has(Role.POSITION_Y)):
+        return None
+    east, north = (Role.LONGITUDE, Role.LATITUDE) if degrees else (Role.POSITION_X, Role.POSITION_Y)
+    frame = frame_on(recording, north)
+    every = max(1, round(0.1 / frame.step_s)) if frame.step_s > 0 else 1
+    time_s = frame.time_s[::every]
+    x, y = frame.filled(east, np.nan)[::every], frame.filled(north, np.nan)[::every]
+    # Receivers write 0, 0 until they know where they are.
+    known = np.isfinite(x) & np.isfinite(y) & ((np.abs(x) + np.abs(y) > 1e-6) | (not degrees))
+    if int(known.sum()) < 100:
+        return None
+    time_s, x, y = time_s[known], x[known], y[known]
+    x, y = x - np.median(x), y - np.median(y)
+    if degrees:
+        middle = float(np.median(frame.filled(north, np.nan)[::every][known]))
+        x, y = _EARTH_M * np.cos(np.radians(middle)) * x, _EARTH_M * y
+    return time_s, x, y
+
+
 def crossings_from_path(recording: Recording) -> list[float]:
     """Times in seconds of crossing the best line; empty without GPS or a repeated path."""
-    if not (recording.has(Role.LATITUDE) and recording.has(Role.LONGITUDE)):
+    path = path_m(recording)
+    if path is None:
         return []
-    frame = frame_on(recording, Role.LATITUDE)
-    lat, lon = frame.filled(Role.LATITUDE, np.nan), frame.filled(Role.LONGITUDE, np.nan)
-    every = max(1, round(0.1 / frame.step_s)) if frame.step_s > 0 else 1
-    time_s, lat, lon = frame.time_s[::every], lat[::every], lon[::every]
-    known = np.isfinite(lat) & np.isfinite(lon) & (np.abs(lat) + np.abs(lon) > 1e-6)
-    if int(known.sum()) < 100:
-        return []
-    time_s, lat, lon = time_s[known], lat[known], lon[known]
-    x = _EARTH_M * np.cos(np.radians(float(np.median(lat)))) * (lon - np.median(lon))
-    y = _EARTH_M * (lat - np.median(lat))
+    time_s, x, y = path
     x, y = rolling_mean(x, 3), rolling_mean(y, 3)
     vx, vy = np.gradient(x, time_s), np.gradient(y, time_s)
     speed = np.hypot(vx, vy)

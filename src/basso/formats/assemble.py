@@ -1,0 +1,183 @@
+"""From columns of numbers, whatever file they came from, to a recording: names, roles, units, notes, start, laps."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+from pathlib import Path
+from types import MappingProxyType
+
+import numpy as np
+
+from basso.errors import FormatError
+from basso.formats.registry import ReadOptions
+from basso.recording.channel import Channel
+from basso.recording.lap_signals import with_lap_numbers
+from basso.recording.recognition import Recognition, recognise_columns
+from basso.recording.recording import Recording
+from basso.recording.roles import Heading, Role, take_apart
+from basso.units import UNITS, FloatArray, parse_unit
+
+_NEEDED = (Role.OIL_PRESSURE, Role.RPM)
+_DATE_KEYS = re.compile(r"(?i)\b(date|datum|day|log ?date|start(ed)?|recorded|session date|created)\b")
+_TIME_KEYS = re.compile(r"(?i)^(log |session |start |local )?(time|zeit|time of day|start time)$")
+_DATES = (
+    "%Y-%m-%d",
+    "%d.%m.%Y",
+    "%d/%m/%Y",
+    "%m/%d/%Y",
+    "%Y/%m/%d",
+    "%d-%m-%Y",
+    "%d %b %Y",
+    "%d %B %Y",
+    "%B %d %Y",
+    "%Y%m%d",
+)
+_TIMES = ("", " %H:%M:%S", " %H:%M", " %H:%M:%S.%f", "T%H:%M:%S", "T%H:%M:%S.%f", " %I:%M:%S %p", " %I:%M %p")
+
+
+@dataclass(slots=True)
+class RawColumn:
+    """One column as a file holds it.
+
+    Attributes:
+        heading: name, words, unit.
+        time_s: seconds from the first sample of the file; columns sampled together share one array.
+        values: in the unit as logged, NaN where missing. Let go of once taken over, to save memory.
+    """
+
+    heading: Heading
+    time_s: FloatArray
+    values: FloatArray
+
+
+def headings_of(names: Sequence[str], units: Sequence[str] | None) -> list[Heading]:
+    """Take headings apart; units from a row of their own win; names are made unique."""
+    headings = []
+    seen: dict[str, int] = {}
+    for i, name in enumerate(names):
+        heading = take_apart(name)
+        stated = units[i] if units is not None and i < len(units) else ""
+        unit = parse_unit(stated) if stated else None
+        shown = heading.name or f"column {i + 1}"
+        seen[shown] = seen.get(shown, 0) + 1
+        if seen[shown] > 1:
+            shown = f"{shown} ({seen[shown]})"
+        headings.append(Heading(shown, heading.words, unit or heading.unit))
+    return headings
+
+
+def assemble(
+    path: Path, kind: str, columns: Sequence[RawColumn], options: ReadOptions, notes: list[str],
+    facts: Mapping[str, str], started: str = "",
+) -> Recording:  # fmt: skip
+    """Make the recording.
+
+    Args:
+        path, kind: the file and what sort it is.
+        columns: every column; one recognised as time becomes the recording's own time channel.
+        options: roles and units the user set.
+        notes: of the reader so far; extended.
+        facts: session facts.
+        started: when it began, if the stamps tell; else looked for in the facts.
+
+    Raises:
+        FormatError: a column the user named does not exist.
+    """
+    headings = [c.heading for c in columns]
+    forced = _forced(path, headings, options)
+    for name in options.units:
+        if name not in {h.name for h in headings}:
+            raise FormatError(path, f"has no column '{name}' to set a unit for", f"use one of: {_some(headings)}")
+    set_units = frozenset(i for i, h in enumerate(headings) if h.name in options.units)
+    headings = [replace(h, unit=options.units.get(h.name, h.unit)) for h in headings]
+    recognised, more = recognise_columns(
+        headings, [c.time_s for c in columns], [c.values for c in columns], forced, set_units
+    )
+    if options.remembered:
+        recognised = [_as_confirmed(r, h.name, options) for r, h in zip(recognised, headings, strict=True)]
+    channels = [
+        _channel(column, heading, found)
+        for column, heading, found in zip(columns, headings, recognised, strict=True)
+        if heading.words or heading.unit is not None or not np.isnan(column.values).all()
+    ]
+    notes += [r.note for r in recognised if r.note] + more
+    notes += [
+        f"'{c.name}' is absolute pressure ({c.unit.symbol}); the zero is taken from the engine-off reading."
+        for c in channels
+        if c.role is not None and c.unit is not None and c.unit.absolute
+    ]
+    channels, note = with_lap_numbers(channels)
+    notes += [note] if note else []
+    for role in _NEEDED:
+        if not any(c.role is role for c in channels):
+            notes.append(f'No column was recognised as {role}; name it with --role {role}="NAME".')
+    return Recording(
+        path, kind, tuple(channels), tuple(notes), MappingProxyType(dict(facts)), started=started or started_of(facts)
+    )
+
+
+def _channel(column: RawColumn, heading: Heading, found: Recognition) -> Channel:
+    if found.role is Role.TIME:
+        # A time column may double as the recording's time; it is given in seconds from the first sample.
+        return Channel(
+            heading.name, Role.TIME, UNITS["s"], heading.unit is None, column.time_s, column.time_s, found.confidence,
+            found.why,
+        )  # fmt: skip
+    unit, values = found.unit, column.values
+    column.values = np.empty(0)
+    base = unit.to_base(values) if unit is not None else values
+    return Channel(
+        heading.name, found.role, unit, found.unit_assumed, column.time_s, np.ascontiguousarray(base, dtype=np.float64),
+        found.confidence, found.why, found.doubt,
+    )  # fmt: skip
+
+
+def _as_confirmed(found: Recognition, name: str, options: ReadOptions) -> Recognition:
+    """What the user confirmed for a log of the same shape needs no asking and no note."""
+    if found.role is None or (found.role not in options.roles and name not in options.units):
+        return found
+    return replace(found, confidence=1.0, why="confirmed by you for logs of this shape", note="", doubt="")
+
+
+def _forced(path: Path, headings: list[Heading], options: ReadOptions) -> dict[int, Role]:
+    forced: dict[int, Role] = {}
+    for role, name in options.roles.items():
+        index = next((i for i, h in enumerate(headings) if h.name.strip() == name.strip()), None)
+        if index is None:
+            index = next((i for i, h in enumerate(headings) if h.name.lower() == name.lower()), None)
+        if index is None:
+            raise FormatError(path, f"has no column '{name}' for {role}", f"use one of: {_some(headings)}")
+        forced[index] = role
+    return forced
+
+
+def _some(headings: list[Heading]) -> str:
+    names = [f"'{h.name}'" for h in headings]
+    return ", ".join(names[:12]) + (" …" if len(names) > 12 else "")
+
+
+def started_of(facts: Mapping[str, str]) -> str:
+    """When a session began, as ISO text, from facts such as ("Date", "12.05.2026") and ("Time", "10:20"); else ""."""
+    date = next((v for k, v in facts.items() if _DATE_KEYS.search(k) and any(c.isdigit() for c in v)), "")
+    clock = next((v for k, v in facts.items() if _TIME_KEYS.match(k.strip()) and ":" in v), "")
+    for text in (f"{date} {clock}".strip(), date) if date else ():
+        if (when := parse_start(text)) is not None:
+            return when
+    return ""
+
+
+def parse_start(text: str) -> str | None:
+    """ISO text of a date, with or without a time of day, in one of the usual spellings; day before month."""
+    plain = re.sub(r"(?i)^\w+day,?\s+", "", text.strip().replace(",", "")).rstrip("Zz")
+    for date in _DATES:
+        for clock in _TIMES:
+            try:
+                made = datetime.strptime(plain, date + clock)  # noqa: DTZ007: loggers write local time without a zone
+            except ValueError:
+                continue
+            if 1980 <= made.year <= 2100:
+                return made.date().isoformat() if not clock else made.isoformat(timespec="seconds")
+    return None
