@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import hashlib
 import importlib
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from types import MappingProxyType
 from typing import Protocol, cast
@@ -48,7 +50,16 @@ class Reader(Protocol):
 
 
 # Most particular first; text comes last, since anything can look like text.
-_READERS = ("basso.formats.csv_text",)
+_READERS = (
+    "basso.formats.columnar",
+    "basso.formats.measurement",
+    "basso.formats.bus",
+    "basso.formats.csv_text",
+)  # fmt: skip
+LOG_SUFFIXES = (
+    ".csv", ".txt", ".tsv", ".log", ".gz", ".parquet", ".arrow", ".feather", ".ipc", ".mf4", ".mdf", ".asc", ".blf", ".trc",
+)  # fmt: skip
+"""Endings a folder is searched for; a file named by the user is read whatever its ending."""
 
 
 def read_recording(path: Path | str, options: ReadOptions | None = None, progress: Progress = silent) -> Recording:
@@ -60,14 +71,26 @@ def read_recording(path: Path | str, options: ReadOptions | None = None, progres
     file = Path(path)
     head = _head(file)
     for name in _READERS:
+        # Looking at a few bytes must not cost the import of a big library: readers load theirs in ``read``.
         reader = cast(Reader, importlib.import_module(name))
         if reader.recognises(file, head):
-            return reader.read(file, options or ReadOptions(), progress)
+            # The hash lets go of the interpreter, so it costs nothing beside the parsing.
+            with ThreadPoolExecutor(1) as beside:
+                digest = beside.submit(content_hash, file)
+                recording = reader.read(file, options or ReadOptions(), progress)
+                progress(1.0, f"read {file.name}")
+                return replace(recording, content_hash=digest.result())
     raise FormatError(
         file,
-        "is not a text log that Basso can read (it holds binary data)",
+        "is no log that Basso can read (it holds binary data of no kind it knows)",
         "export the log as CSV from the logger's software",
     )
+
+
+def content_hash(file: Path) -> str:
+    """Hash of a file's bytes, 128 bit as text: the same content has the same hash wherever it lies."""
+    with file.open("rb") as stream:
+        return hashlib.file_digest(stream, lambda: hashlib.blake2b(digest_size=16)).hexdigest()
 
 
 def _head(file: Path) -> bytes:

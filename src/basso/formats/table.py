@@ -46,12 +46,12 @@ def read_table(path: Path, raw: bytes, layout: TextLayout, notes: list[str]) -> 
     body = _whole_last_row(raw, layout, len(names), notes)
     textual = frozenset(i for i in range(len(names)) if _is_text_column(layout.sample, i))
     if not textual and not layout.decimal_comma and (plain := _plain_numbers(body, layout, len(names))) is not None:
-        return Table(names, tuple(map(_finite, plain)), textual)
+        return Table(names, tuple(map(finite, plain)), textual)
     frame = _frame(path, body, names, textual, layout, notes)
     if frame.height < 2:
         raise FormatError(path, "has fewer than two rows of data", "export the whole session again")
     series = frame.get_columns()
-    return Table(names, tuple(c if i in textual else _finite(c.to_numpy()) for i, c in enumerate(series)), textual)
+    return Table(names, tuple(c if i in textual else finite(c.to_numpy()) for i, c in enumerate(series)), textual)
 
 
 def _names(layout: TextLayout) -> tuple[str, ...]:
@@ -121,7 +121,7 @@ def _plain_numbers(body: bytes, layout: TextLayout, width: int) -> list[FloatArr
     return list(np.ascontiguousarray(table.T))
 
 
-def _finite(values: FloatArray) -> FloatArray:
+def finite(values: FloatArray) -> FloatArray:
     """Infinite and absurdly large readings become missing: no quantity reaches 1e30 in any unit."""
     if values.size and float(np.nanmax(np.abs(values), initial=0.0)) > 1e30:
         return np.where(np.abs(values) > 1e30, np.nan, values)
