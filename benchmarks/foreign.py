@@ -17,7 +17,8 @@ import numpy as np
 
 from basso.errors import BassoError
 from basso.formats.bus import raw_values
-from basso.formats.registry import ReadOptions, read_recording
+from basso.formats.options import ReadOptions
+from basso.formats.registry import read_recording
 
 _LOGS = {".asc", ".blf", ".log", ".trc", ".mf4"}
 _DATABASES = {".dbc", ".kcd", ".sym", ".arxml"}

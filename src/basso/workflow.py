@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from importlib import resources
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -12,16 +11,39 @@ from basso.progress import Progress, silent
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis, JudgeOptions
-    from basso.formats.registry import ReadOptions
+    from basso.formats.options import ReadOptions
     from basso.recording.recording import Recording
+    from basso.recording.summary import Summary
     from basso.trial.verdict import Comparison
 
 
 def open_recording(path: Path, options: ReadOptions | None = None, progress: Progress = silent) -> Recording:
-    """Read a log of any known format."""
-    from basso.formats.registry import read_recording
+    """Read a log of any known format; one that was read before is taken from what was kept of it."""
+    from basso.formats.cache import Kept
+    from basso.formats.options import ReadOptions
 
-    return read_recording(path, options, progress)
+    options = options or ReadOptions()
+    return Kept().recording(path, options) or _read(path, options, progress, keep_samples=True)[0]
+
+
+def describe(path: Path, options: ReadOptions | None = None, progress: Progress = silent) -> Summary:
+    """What is in a log; of one that was read before without touching its samples."""
+    from basso.formats.cache import Kept
+    from basso.formats.options import ReadOptions
+
+    options = options or ReadOptions()
+    return Kept().summary(path, options) or _read(path, options, progress, keep_samples=False)[1]
+
+
+def _read(path: Path, options: ReadOptions, progress: Progress, keep_samples: bool) -> tuple[Recording, Summary]:
+    from basso.formats.cache import Kept
+    from basso.formats.registry import read_recording
+    from basso.recording.summary import summarise
+
+    recording = read_recording(path, options, progress)
+    summary = summarise(recording)
+    Kept().keep(recording, options, summary, keep_samples)
+    return recording, summary
 
 
 def judge(
@@ -64,7 +86,7 @@ def run_trial(
 
 def demo_folder() -> Path:
     """Where the demo logs that ship with Basso lie."""
-    return Path(str(resources.files("basso").joinpath("demo")))
+    return Path(__file__).parent / "demo"
 
 
 def write_whole(path: Path, data: bytes) -> None:

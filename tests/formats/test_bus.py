@@ -14,7 +14,8 @@ import pytest
 
 from basso.errors import FormatError
 from basso.formats.bus import bit_places, raw_values
-from basso.formats.registry import ReadOptions, read_recording
+from basso.formats.options import ReadOptions
+from basso.formats.registry import read_recording
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
 from basso.standin.bus import DATABASE

@@ -12,7 +12,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from basso.errors import BassoError, FormatError
-from basso.formats.registry import ReadOptions, parse_role_option, parse_unit_option, read_recording
+from basso.formats.options import ReadOptions, parse_role_option, parse_unit_option
+from basso.formats.registry import read_recording
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
 from support import recording_of, write_temporary

@@ -6,12 +6,12 @@ import json
 import math
 from typing import TYPE_CHECKING, Any
 
-from basso.pressure.exposure import SHARES
+from basso.recording.summary import Summary, summarise
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
     from basso.analysis import Analysis, JudgedDip
-    from basso.recording.channel import Channel
-    from basso.recording.recording import Recording
     from basso.trial.effect import Effect
     from basso.trial.verdict import Comparison, Side
 
@@ -30,34 +30,30 @@ def rounded(value: float | None, digits: int = 3) -> float | None:
     return round(float(value), digits)
 
 
-def import_document(recording: Recording) -> Document:
+def import_document(path: Path, summary: Summary) -> Document:
     """``basso.import/1``."""
     return {
         "schema": "basso.import/1",
-        "path": str(recording.path),
-        "format": recording.format,
-        "duration_s": rounded(recording.duration_s),
-        "samples": recording.samples,
-        "rate_hz": rounded(recording.rate_hz),
-        "channels": [_channel(c) for c in recording.channels],
-        "notes": list(recording.notes),
-    }
-
-
-def _channel(channel: Channel) -> Document:
-    import numpy as np
-
-    known = channel.values[np.isfinite(channel.values)]
-    return {
-        "name": channel.name,
-        "role": str(channel.role) if channel.role is not None else None,
-        "unit": channel.unit.symbol if channel.unit is not None else None,
-        "unit_assumed": channel.unit_assumed,
-        "rate_hz": rounded(channel.rate_hz),
-        "samples": int(channel.values.size),
-        "min": rounded(float(known.min()), 6) if known.size else None,
-        "max": rounded(float(known.max()), 6) if known.size else None,
-        "missing": channel.missing,
+        "path": str(path),
+        "format": summary.format,
+        "duration_s": rounded(summary.duration_s),
+        "samples": summary.samples,
+        "rate_hz": rounded(summary.rate_hz),
+        "channels": [
+            {
+                "name": c.name,
+                "role": c.role,
+                "unit": c.unit,
+                "unit_assumed": c.unit_assumed,
+                "rate_hz": rounded(c.rate_hz),
+                "samples": c.samples,
+                "min": rounded(c.least, 6),
+                "max": rounded(c.most, 6),
+                "missing": c.missing,
+            }
+            for c in summary.channels
+        ],
+        "notes": list(summary.notes),
     }
 
 
@@ -80,7 +76,7 @@ def analysis_document(analysis: Analysis) -> Document:
     temperature = e.temperature_range_c
     return {
         "schema": "basso.analysis/1",
-        "log": import_document(analysis.recording),
+        "log": import_document(analysis.recording.path, summarise(analysis.recording)),
         "checks": [{"id": c.id, "level": c.level, "message": c.message, "channel": c.channel} for c in analysis.checks],
         "corrections": [
             {"channel": c.channel, "kind": c.kind, "value": rounded(c.value), "unit": c.unit, "reason": c.reason}
@@ -156,6 +152,8 @@ def _event(d: JudgedDip) -> Document:
 
 def comparison_document(c: Comparison) -> Document:
     """``basso.comparison/1``."""
+    from basso.pressure.exposure import SHARES
+
     over = [p.id for p in c.over]
     effects = [
         _effect(measure, effect, over)

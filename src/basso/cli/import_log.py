@@ -26,23 +26,24 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """Read and report."""
-    from basso.workflow import open_recording
+    from basso.workflow import describe
 
-    recording = open_recording(Path(arguments.log), options.reading(arguments))
-    document = import_document(recording)
+    path = Path(arguments.log)
+    summary = describe(path, options.reading(arguments))
+    document = import_document(path, summary)
     if arguments.json:
         print(dump(document))
         return 0
-    rate = recording.rate_hz
+    rate = summary.rate_hz
     print(
-        f"{recording.path}: {recording.format}, {recording.duration_s:.1f} s, {recording.samples} rows"
+        f"{path}: {summary.format}, {summary.duration_s:.1f} s, {summary.samples} rows"
         + (f" at {rate:.4g} Hz" if rate else "")
     )
-    width = max(len(c["name"]) for c in document["channels"])
-    for c in document["channels"]:
-        span = f"{c['min']:.5g} to {c['max']:.5g}" if c["min"] is not None else "empty"
-        unit = (c["unit"] or "") + (" (assumed)" if c["unit_assumed"] else "")
-        print(f"  {c['name']:<{width}}  {c['role'] or '–':<20} {unit:<16} {span}")
-    for note in recording.notes:
+    width = max((len(c.name) for c in summary.channels), default=0)
+    for c in summary.channels:
+        span = f"{c.least:.5g} to {c.most:.5g}" if c.least is not None else "empty"
+        unit = (c.unit or "") + (" (assumed)" if c.unit_assumed else "")
+        print(f"  {c.name:<{width}}  {c.role or '–':<20} {unit:<16} {span}")
+    for note in summary.notes:
         print(f"Note: {note}")
     return 0

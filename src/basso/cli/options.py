@@ -12,7 +12,7 @@ from basso.errors import InputError
 
 if TYPE_CHECKING:
     from basso.analysis import JudgeOptions
-    from basso.formats.registry import ReadOptions
+    from basso.formats.options import ReadOptions
 
 
 def add_reading(parser: argparse.ArgumentParser) -> None:
@@ -68,7 +68,7 @@ def add_judging(parser: argparse.ArgumentParser) -> None:
 
 def reading(arguments: argparse.Namespace) -> ReadOptions:
     """The reading options; raises InputError for a role or unit that does not exist."""
-    from basso.formats.registry import ReadOptions, parse_role_option, parse_unit_option
+    from basso.formats.options import ReadOptions, parse_role_option, parse_unit_option
 
     if arguments.rate is not None and not (math.isfinite(arguments.rate) and arguments.rate > 0):
         raise InputError(f"--rate {arguments.rate}: give the rows a second, a number over 0.")

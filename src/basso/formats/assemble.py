@@ -12,7 +12,7 @@ from types import MappingProxyType
 import numpy as np
 
 from basso.errors import FormatError
-from basso.formats.registry import ReadOptions
+from basso.formats.options import ReadOptions
 from basso.recording.channel import Channel
 from basso.recording.lap_signals import with_lap_numbers
 from basso.recording.recognition import Recognition, recognise_columns
@@ -45,7 +45,7 @@ class RawColumn:
     Attributes:
         heading: name, words, unit.
         time_s: seconds from the first sample of the file; columns sampled together share one array.
-        values: in the unit as logged, NaN where missing. Let go of once taken over, to save memory.
+        values: in the unit as logged, NaN where missing. Handed over: it is converted in place.
     """
 
     heading: Heading
@@ -126,11 +126,18 @@ def _channel(column: RawColumn, heading: Heading, found: Recognition) -> Channel
             heading.name, Role.TIME, UNITS["s"], heading.unit is None, column.time_s, column.time_s, found.confidence,
             found.why,
         )  # fmt: skip
-    unit, values = found.unit, column.values
+    base = np.ascontiguousarray(column.values, dtype=np.float64)
     column.values = np.empty(0)
-    base = unit.to_base(values) if unit is not None else values
+    unit = found.unit
+    if unit is not None and not base.flags.writeable:
+        base = unit.to_base(base)
+    elif unit is not None:
+        if unit.factor != 1.0:
+            base *= unit.factor
+        if unit.offset != 0.0:
+            base += unit.offset
     return Channel(
-        heading.name, found.role, unit, found.unit_assumed, column.time_s, np.ascontiguousarray(base, dtype=np.float64),
+        heading.name, found.role, unit, found.unit_assumed, column.time_s, base,
         found.confidence, found.why, found.doubt,
     )  # fmt: skip
 

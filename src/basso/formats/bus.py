@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from basso.errors import Cancelled, FormatError
 from basso.formats.assemble import RawColumn, assemble, headings_of
-from basso.formats.registry import ReadOptions
+from basso.formats.options import ReadOptions
 from basso.formats.rows import epoch_start
 from basso.formats.timebase import repair
 from basso.progress import Progress

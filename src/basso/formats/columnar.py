@@ -9,7 +9,7 @@ import numpy as np
 
 from basso.errors import FormatError
 from basso.formats.assemble import assemble
-from basso.formats.registry import ReadOptions
+from basso.formats.options import ReadOptions
 from basso.formats.rows import columns_of
 from basso.formats.table import Table, finite
 from basso.progress import Progress
@@ -80,7 +80,7 @@ def _table(frame: pl.DataFrame) -> tuple[Table, list[str]]:
         columns.append(numbers)
         units.append(unit)
     textual = frozenset(i for i, c in enumerate(columns) if not isinstance(c, np.ndarray))
-    return Table(tuple(frame.columns), tuple(columns), textual), units
+    return Table(tuple(frame.columns), columns, textual), units
 
 
 def _numbers(series: pl.Series) -> tuple[FloatArray | pl.Series, str]:

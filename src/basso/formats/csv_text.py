@@ -8,10 +8,10 @@ from types import MappingProxyType
 
 from basso.errors import FormatError
 from basso.formats.assemble import assemble
-from basso.formats.registry import ReadOptions
+from basso.formats.options import ReadOptions
 from basso.formats.rows import columns_of
 from basso.formats.sniff import TextLayout, find_layout
-from basso.formats.table import read_table
+from basso.formats.table import in_numbers, is_utf8, read_table
 from basso.progress import Progress
 from basso.recording.recording import Recording
 
@@ -39,7 +39,8 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
     layout = _layout(path, raw)
     progress(0.1, f"reading {path.name}")
     table = read_table(path, raw, layout, notes)
-    del raw
+    del raw  # before the numbers take their own room
+    table = in_numbers(table)
     progress(0.6, f"recognising the columns of {path.name}")
     facts = {r[0].rstrip(":"): r[1] for r in layout.preamble if len(r) >= 2 and r[0] and r[1]}
     columns, started = columns_of(path, table, layout.units, options, facts, notes)
@@ -74,13 +75,10 @@ def _text_bytes(path: Path, notes: list[str]) -> tuple[bytes, str]:
             "export it again, or cut the file off above this row",
             f"row {row}",
         )
-    if raw.isascii():
+    # The rest is looked at only if it turns out to matter: most text is numbers.
+    if is_utf8(raw[:_HEAD_BYTES]) or is_utf8(raw[: _HEAD_BYTES - 3]):
         return raw, "UTF-8" + packed
-    try:
-        raw.decode("utf-8")
-    except UnicodeDecodeError:
-        return raw.decode("latin-1").encode(), "Latin-1" + packed
-    return raw, "UTF-8" + packed
+    return raw.decode("latin-1").encode(), "Latin-1" + packed
 
 
 def _layout(path: Path, raw: bytes) -> TextLayout:

@@ -13,7 +13,7 @@ import numpy as np
 from basso.errors import Cancelled, FormatError
 from basso.formats.assemble import RawColumn, assemble, headings_of
 from basso.formats.bus import database_for
-from basso.formats.registry import ReadOptions
+from basso.formats.options import ReadOptions
 from basso.formats.timebase import repair
 from basso.progress import Progress
 from basso.recording.recording import Recording

@@ -14,7 +14,7 @@ import numpy as np
 
 from basso.errors import FormatError
 from basso.formats.assemble import RawColumn, headings_of
-from basso.formats.registry import ReadOptions
+from basso.formats.options import ReadOptions
 from basso.formats.table import Table
 from basso.formats.timebase import repair
 from basso.recording.roles import Heading, Role, recognise
@@ -201,6 +201,8 @@ def _at_own_times(columns: list[RawColumn]) -> list[RawColumn]:
     """A column that was sampled more slowly (regular blanks between its values) gets its own times."""
     shared: dict[bytes, FloatArray] = {}
     for column in columns:
+        if not np.isnan(column.values.min()):  # NaN if there is any: one pass without a copy
+            continue
         known = ~np.isnan(column.values)
         count = int(np.count_nonzero(known))
         if count < 2 or count > 0.7 * known.size:

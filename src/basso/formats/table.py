@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import codecs
 import io
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 import numpy as np
 
@@ -19,6 +20,7 @@ if TYPE_CHECKING:
 
 _TAIL_BYTES = 65536
 _SMALL_BYTES = 3_000_000
+_PIECE_BYTES = 1 << 20
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -27,12 +29,13 @@ class Table:
 
     Attributes:
         names: the heading's fields, trailing empty ones cut off.
-        columns: one array of numbers each, NaN where missing; a column of text as the table library's series.
+        columns: one array of numbers each, NaN where missing; a column of text, and any column before
+            :func:`in_numbers`, as the table library's series.
         textual: indices of the columns of text.
     """
 
     names: tuple[str, ...]
-    columns: tuple[FloatArray | pl.Series, ...]
+    columns: list[FloatArray | pl.Series]
     textual: frozenset[int]
 
 
@@ -46,12 +49,43 @@ def read_table(path: Path, raw: bytes, layout: TextLayout, notes: list[str]) -> 
     body = _whole_last_row(raw, layout, len(names), notes)
     textual = frozenset(i for i in range(len(names)) if _is_text_column(layout.sample, i))
     if not textual and not layout.decimal_comma and (plain := _plain_numbers(body, layout, len(names))) is not None:
-        return Table(names, tuple(map(finite, plain)), textual)
+        return Table(names, [finite(c) for c in plain], textual)
     frame = _frame(path, body, names, textual, layout, notes)
     if frame.height < 2:
         raise FormatError(path, "has fewer than two rows of data", "export the whole session again")
-    series = frame.get_columns()
-    return Table(names, tuple(c if i in textual else finite(c.to_numpy()) for i, c in enumerate(series)), textual)
+    return Table(names, list(frame.get_columns()), textual)
+
+
+def in_numbers(table: Table) -> Table:
+    """The table with its numbers as arrays. ``table`` is emptied on the way."""
+    if all(isinstance(c, np.ndarray) for c in table.columns):
+        return table
+    columns = _numbers_of(cast("list[pl.Series]", table.columns), table.textual)
+    return Table(table.names, columns, table.textual)
+
+
+def _numbers_of(series: list[pl.Series], textual: frozenset[int]) -> list[FloatArray | pl.Series]:
+    """The columns as numbers, all in one block of memory (which costs the system far less than one for each).
+
+    ``series`` is emptied, so that the library's own copy is let go of column by column.
+    """
+    rows = series[0].len()
+    block = np.empty((len(series) - len(textual), rows))
+    free = iter(block)
+    columns: list[FloatArray | pl.Series] = []
+    series.reverse()
+    while series:
+        column = series.pop()
+        if len(columns) in textual:
+            columns.append(column)
+            continue
+        own = next(free)
+        at = 0
+        for chunk in column.get_chunks():
+            own[at : at + chunk.len()] = chunk.to_numpy()
+            at += chunk.len()
+        columns.append(finite(own))
+    return columns
 
 
 def _names(layout: TextLayout) -> tuple[str, ...]:
@@ -90,6 +124,8 @@ def _frame(
         return load(schema)
     except pl.exceptions.PolarsError:
         pass
+    if not is_utf8(body):
+        body = body.decode("latin-1").encode()
     try:
         frame = load(dict.fromkeys(keys, pl.String), list(MISSING_WORDS))
     except pl.exceptions.PolarsError as error:
@@ -121,9 +157,20 @@ def _plain_numbers(body: bytes, layout: TextLayout, width: int) -> list[FloatArr
     return list(np.ascontiguousarray(table.T))
 
 
+def is_utf8(raw: bytes) -> bool:
+    """True for valid UTF-8; looked at piece by piece, since a whole decoded copy would double the memory."""
+    decoder = codecs.getincrementaldecoder("utf-8")()
+    try:
+        for start in range(0, len(raw), _PIECE_BYTES):
+            decoder.decode(raw[start : start + _PIECE_BYTES], final=start + _PIECE_BYTES >= len(raw))
+    except UnicodeDecodeError:
+        return False
+    return True
+
+
 def finite(values: FloatArray) -> FloatArray:
     """Infinite and absurdly large readings become missing: no quantity reaches 1e30 in any unit."""
-    if values.size and float(np.nanmax(np.abs(values), initial=0.0)) > 1e30:
+    if values.size and (float(np.fmax.reduce(values)) > 1e30 or float(np.fmin.reduce(values)) < -1e30):
         return np.where(np.abs(values) > 1e30, np.nan, values)
     return values
 

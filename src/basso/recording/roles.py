@@ -12,6 +12,7 @@ import unicodedata
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cache
 from types import MappingProxyType
 
 from basso.units import UNITS, Quantity, Unit, parse_unit
@@ -309,7 +310,12 @@ _RULES: tuple[_Rule, ...] = (
     ),
     _Rule(Role.FUEL_LEVEL, (r"\bfuel (level|lvl|qty|quantity|remaining|volume)\b", r"^fuel$"), r"press|temp|flow|used"),
 )  # fmt: skip
-_COMPILED = tuple((r.role, tuple(re.compile(p) for p in r.patterns), re.compile(r.without)) for r in _RULES)
+
+
+@cache
+def _compiled() -> dict[Role, tuple[tuple[re.Pattern[str], ...], re.Pattern[str]]]:
+    """The rules ready for use; made when a heading is first looked at, since most starts look at none."""
+    return {r.role: (tuple(re.compile(p) for p in r.patterns), re.compile(r.without)) for r in _RULES}
 
 
 def score(heading: Heading, role: Role) -> float:
@@ -321,15 +327,13 @@ def score(heading: Heading, role: Role) -> float:
     if unit is None and role in (Role.POSITION_X, Role.POSITION_Y):
         return 0.0  # "x" alone may be anything
     joined = " ".join(heading.words)
-    for candidate, patterns, without in _COMPILED:
-        if candidate is not role:
-            continue
-        if without.search(joined) and role is not Role.ACCUMULATOR_PRESSURE:
-            return 0.0
-        for rank, pattern in enumerate(patterns):
-            if pattern.search(joined):
-                named = 1.0 - 0.5 * rank / len(patterns)
-                return named if unit is not None or wanted is None else named - 0.1
+    patterns, without = _compiled()[role]
+    if without.search(joined) and role is not Role.ACCUMULATOR_PRESSURE:
+        return 0.0
+    for rank, pattern in enumerate(patterns):
+        if pattern.search(joined):
+            named = 1.0 - 0.5 * rank / len(patterns)
+            return named if unit is not None or wanted is None else named - 0.1
     return 0.0
 
 

@@ -383,7 +383,7 @@ class Desk(QObject):
         a = self.workspace.analysis
         if a is None:
             return
-        from basso.formats.registry import ReadOptions
+        from basso.formats.options import ReadOptions
         from basso.ui.columns_dialog import ColumnsDialog
 
         dialog = ColumnsDialog(self.window, self.look, a.recording)

@@ -18,7 +18,7 @@ from basso.units import DisplayUnits
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
-    from basso.formats.registry import ReadOptions
+    from basso.formats.options import ReadOptions
     from basso.recording.recording import Recording
     from basso.trial.verdict import Comparison
 

@@ -1,0 +1,57 @@
+"""What the user says about a file beyond what it says itself. Needs no NumPy: options are there before any log is."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from types import MappingProxyType
+from typing import TYPE_CHECKING
+
+from basso.errors import InputError
+
+if TYPE_CHECKING:
+    from basso.recording.roles import Role
+    from basso.units import Unit
+
+
+@dataclass(frozen=True, slots=True)
+class ReadOptions:
+    """What the user says about a file beyond what it says itself.
+
+    Attributes:
+        roles: role → column name.
+        units: column name → unit.
+        rate_hz: rows a second, for a log without (usable) time stamps.
+        database: the bus database (DBC) that decodes a bus log, else one beside it is used.
+        remembered: roles and units were confirmed earlier for logs of this shape.
+    """
+
+    roles: Mapping[Role, str] = field(default_factory=lambda: MappingProxyType({}))
+    units: Mapping[str, Unit] = field(default_factory=lambda: MappingProxyType({}))
+    rate_hz: float | None = None
+    database: Path | None = None
+    remembered: bool = False
+
+
+def parse_role_option(text: str) -> tuple[Role, str]:
+    """Read ``--role oil_pressure="P3 gallery"``."""
+    from basso.recording.roles import Role
+
+    role, _, column = text.partition("=")
+    try:
+        return Role(role.strip()), column.strip()
+    except ValueError:
+        known = ", ".join(Role)
+        raise InputError(f"--role {text}: '{role}' is no role; use one of {known}.") from None
+
+
+def parse_unit_option(text: str) -> tuple[str, Unit]:
+    """Read ``--unit "P3 gallery=psi"``."""
+    from basso.units import parse_unit
+
+    column, _, spelled = text.rpartition("=")
+    unit = parse_unit(spelled)
+    if not column or unit is None:
+        raise InputError(f"--unit {text}: '{spelled}' is no unit Basso knows; write it like \"P3 gallery=psi\".")
+    return column.strip(), unit

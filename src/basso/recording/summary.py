@@ -1,0 +1,90 @@
+"""What is in a recording, in a few words and numbers: for the log list and ``basso import``, without its samples.
+
+Needs no NumPy to be read back, so that a log that was read before is described at once.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from basso.recording.channel import Channel
+    from basso.recording.recording import Recording
+
+
+@dataclass(frozen=True, slots=True)
+class ChannelSummary:
+    """One channel: what it is and what its values span, in base units; None where there is nothing to say."""
+
+    name: str
+    role: str | None
+    unit: str | None
+    unit_assumed: bool
+    rate_hz: float | None
+    samples: int
+    least: float | None
+    most: float | None
+    missing: int
+    confidence: float
+    why: str
+    doubt: str
+
+
+@dataclass(frozen=True, slots=True)
+class Summary:
+    """One recording. ``started`` is ISO text or ""."""
+
+    format: str
+    content_hash: str
+    started: str
+    manual: bool
+    duration_s: float
+    samples: int
+    rate_hz: float | None
+    channels: tuple[ChannelSummary, ...]
+    notes: tuple[str, ...]
+    facts: Mapping[str, str]
+
+    def has(self, role: str) -> bool:
+        """True when some channel carries the role and holds a value."""
+        return any(c.role == role and c.missing < c.samples for c in self.channels)
+
+    def as_plain(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return {**asdict(self), "facts": dict(self.facts)}
+
+
+def from_plain(plain: dict[str, Any]) -> Summary:
+    """Read back what :meth:`Summary.as_plain` gave; raises TypeError or KeyError when it is something else."""
+    channels = tuple(ChannelSummary(**c) for c in plain["channels"])
+    return Summary(**{**plain, "channels": channels, "notes": tuple(plain["notes"]), "facts": dict(plain["facts"])})
+
+
+def summarise(recording: Recording) -> Summary:
+    """Look once over every channel."""
+    return Summary(
+        recording.format, recording.content_hash, recording.started, recording.manual, recording.duration_s,
+        recording.samples, recording.rate_hz, tuple(_channel(c) for c in recording.channels), recording.notes,
+        dict(recording.facts),
+    )  # fmt: skip
+
+
+def _channel(channel: Channel) -> ChannelSummary:
+    import numpy as np
+
+    values = channel.values
+    # One pass each that skips NaN and copies nothing.
+    low = float(np.fmin.reduce(values)) if values.size else math.nan
+    high = float(np.fmax.reduce(values)) if values.size else math.nan
+    missing = channel.missing if math.isnan(low) or bool(np.isnan(values.min())) else 0
+    known = missing < values.size
+    return ChannelSummary(
+        channel.name,
+        channel.role.value if channel.role is not None else None,
+        channel.unit.symbol if channel.unit is not None else None,
+        channel.unit_assumed, channel.rate_hz, int(values.size), low if known else None, high if known else None,
+        missing, channel.confidence, channel.why, channel.doubt,
+    )  # fmt: skip
