@@ -76,8 +76,9 @@ class Kept:
 
     def _entry_of(self, path: Path, options: ReadOptions) -> Path | None:
         asked = _asked(path, options)
-        noted = json.loads(self._index_file(asked).read_text(encoding="utf-8"))
-        if noted["asked"] != asked or noted["file"] != _stamp(path):
+        index = self._index_file(asked)
+        noted = json.loads(index.read_text(encoding="utf-8")) if index.is_file() else None
+        if noted is None or noted["asked"] != asked or noted["file"] != _stamp(path):
             return None
         entry = self._folder / str(noted["entry"])
         if not entry.is_dir():

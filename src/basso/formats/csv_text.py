@@ -6,6 +6,8 @@ import gzip
 from pathlib import Path
 from types import MappingProxyType
 
+import numpy as np
+
 from basso.errors import FormatError
 from basso.formats.assemble import assemble
 from basso.formats.options import ReadOptions
@@ -62,7 +64,7 @@ def _text_bytes(path: Path, notes: list[str]) -> tuple[bytes, str]:
     if raw[:3] == b"\xef\xbb\xbf":
         return raw[3:], "UTF-8" + packed
     if raw[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        return raw.decode("utf-16", errors="replace").encode(), "UTF-16" + packed
+        return _from_utf16(raw), "UTF-16" + packed
     whole = raw.rstrip(b"\x00") if raw.endswith(b"\x00") else raw
     if len(whole) < len(raw):
         notes.append("The file ends in zero bytes, as after a power loss; they were left out.")
@@ -79,6 +81,16 @@ def _text_bytes(path: Path, notes: list[str]) -> tuple[bytes, str]:
     if is_utf8(raw[:_HEAD_BYTES]) or is_utf8(raw[: _HEAD_BYTES - 3]):
         return raw, "UTF-8" + packed
     return raw.decode("latin-1").encode(), "Latin-1" + packed
+
+
+def _from_utf16(raw: bytes) -> bytes:
+    """UTF-16 as UTF-8. Below the head there are as a rule only digits, which need no decoder: half of each pair is zero."""
+    codec = "utf-16-le" if raw[:2] == b"\xff\xfe" else "utf-16-be"
+    body = np.frombuffer(raw, dtype="<u2" if codec.endswith("le") else ">u2", offset=2, count=(len(raw) - 2) // 2)
+    head = min(_HEAD_BYTES, body.size)
+    if int(body[head:].max(initial=0)) < 128:
+        return raw[2 : 2 + 2 * head].decode(codec, errors="replace").encode() + body[head:].astype(np.uint8).tobytes()
+    return raw[2:].decode(codec, errors="replace").encode()
 
 
 def _layout(path: Path, raw: bytes) -> TextLayout:
