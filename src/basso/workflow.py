@@ -7,6 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from basso.errors import InputError
 from basso.progress import Progress, silent
 
 if TYPE_CHECKING:
@@ -15,6 +16,7 @@ if TYPE_CHECKING:
     from basso.recording.recording import Recording
     from basso.recording.summary import Summary
     from basso.trial.verdict import Comparison
+    from basso.units import DisplayUnits
 
 
 def open_recording(path: Path, options: ReadOptions | None = None, progress: Progress = silent) -> Recording:
@@ -84,6 +86,55 @@ def run_trial(
     return compare(label_a, judged[: len(a)], label_b, judged[len(a) :])
 
 
+def export_recording(
+    recording: Recording, path: Path, span_s: tuple[float, float] | None = None, corrected: Analysis | None = None
+) -> None:
+    """Write a log as CSV or Parquet, by the file's ending.
+
+    Args:
+        span_s: only from here to there.
+        corrected: write it with this analysis' corrections in force, and say so in the file.
+
+    Raises:
+        InputError: the kind is unknown, the stretch empty, or the place cannot be written.
+    """
+    from basso.formats.write import part_of, recording_bytes
+    from basso.recording.corrections import apply
+
+    facts = {}
+    if corrected is not None:
+        recording = apply(recording, corrected.corrections)
+        facts["Corrected"] = (
+            "; ".join(f"{c.channel}: {c.kind} {c.value:g} {c.unit}" for c in corrected.corrections) or "nothing"
+        )
+    if span_s is not None:
+        recording = part_of(recording, *span_s)
+    write_whole(path, recording_bytes(recording, path.suffix, facts))
+
+
+def export_analysis(analysis: Analysis, path: Path, units: DisplayUnits | None = None) -> None:
+    """Write what was found as JSON (the contract's document), CSV (the dips) or a spreadsheet, by the file's ending.
+
+    Raises:
+        InputError: the kind is unknown, or the place cannot be written.
+    """
+    from basso.report.documents import analysis_document, dump
+    from basso.report.tables import as_csv, as_spreadsheet, dips_sheet, sheets_of
+    from basso.units import DisplayUnits
+
+    units = units or DisplayUnits()
+    kind = path.suffix.lower()
+    if kind == ".json":
+        data = dump(analysis_document(analysis)).encode()
+    elif kind == ".csv":
+        data = as_csv(dips_sheet(analysis, units))
+    elif kind == ".xlsx":
+        data = as_spreadsheet(sheets_of(analysis, units))
+    else:
+        raise InputError(f"'{path.name}': an analysis is written as .json, .csv or .xlsx; name the file so.")
+    write_whole(path, data)
+
+
 def demo_folder() -> Path:
     """Where the demo logs that ship with Basso lie."""
     return Path(__file__).parent / "demo"
@@ -97,8 +148,6 @@ def write_whole(path: Path, data: bytes) -> None:
     """
     import os
     import tempfile
-
-    from basso.errors import InputError
 
     try:
         handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")

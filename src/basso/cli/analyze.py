@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import argparse
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from basso.cli import options
-from basso.cli.documents import analysis_document, dump
+from basso.errors import InputError
+from basso.report.documents import analysis_document, dump
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
@@ -27,16 +29,23 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--json", action="store_true", help="print one JSON document (basso.analysis/1), an array for several logs"
     )
+    parser.add_argument(
+        "--out", metavar="FILE", help="write the analysis too: .json, .csv (the dips) or .xlsx (everything)"
+    )
     options.add_judging(parser)
     options.add_reading(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
     """Judge each log and report."""
-    from basso.workflow import judge, open_recording
+    from basso.workflow import export_analysis, judge, open_recording
 
+    if arguments.out and len(arguments.logs) > 1:
+        raise InputError("--out takes one log at a time; run it once for each.")
     judging, reading = options.judging(arguments), options.reading(arguments)
     analyses = [judge(open_recording(path, reading), judging) for path in options.paths(arguments.logs)]
+    if arguments.out:
+        export_analysis(analyses[0], Path(arguments.out))
     if arguments.json:
         documents = [analysis_document(a) for a in analyses]
         print(dump(documents[0] if len(documents) == 1 else documents))

@@ -7,8 +7,8 @@ from dataclasses import replace
 from pathlib import Path
 
 from basso.cli import options
-from basso.cli.documents import comparison_document, dump
 from basso.errors import InputError
+from basso.report.documents import comparison_document, dump
 
 HELP = "judge a change: logs before against logs after"
 DESCRIPTION = """\

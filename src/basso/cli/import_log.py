@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 
 from basso.cli import options
-from basso.cli.documents import dump, import_document
+from basso.report.documents import dump, import_document
 
 HELP = "read a log and say what was found in it"
 DESCRIPTION = """\

@@ -12,12 +12,13 @@ from typing import Protocol, cast
 from basso import __version__
 from basso.errors import BassoError
 
-_COMMANDS = ("open", "import", "analyze", "compare", "standin")
+_COMMANDS = ("open", "import", "analyze", "compare", "export", "standin")
 _MODULES = {
     "open": "basso.cli.open_window",
     "import": "basso.cli.import_log",
     "analyze": "basso.cli.analyze",
     "compare": "basso.cli.compare",
+    "export": "basso.cli.export",
     "standin": "basso.cli.standin",
 }
 

@@ -20,6 +20,10 @@ from basso.recording.recording import Recording
 from basso.recording.roles import Heading, Role, take_apart
 from basso.units import UNITS, FloatArray, parse_unit
 
+ROLE_FACT = "role "
+"""A fact ``role oil_pressure`` → ``P3 gallery`` says what a column is."""
+MANUAL_KIND = "gauge readings"
+"""What the fact ``Kind`` says of single readings off a gauge."""
 _NEEDED = (Role.OIL_PRESSURE, Role.RPM)
 _DATE_KEYS = re.compile(r"(?i)\b(date|datum|day|log ?date|start(ed)?|recorded|session date|created)\b")
 _TIME_KEYS = re.compile(r"(?i)^(log |session |start |local )?(time|zeit|time of day|start time)$")
@@ -87,6 +91,7 @@ def assemble(
         FormatError: a column the user named does not exist.
     """
     headings = [c.heading for c in columns]
+    facts, options = _with_written_roles(facts, headings, options)
     forced = _forced(path, headings, options)
     for name in options.units:
         if name not in {h.name for h in headings}:
@@ -115,8 +120,20 @@ def assemble(
         if not any(c.role is role for c in channels):
             notes.append(f'No column was recognised as {role}; name it with --role {role}="NAME".')
     return Recording(
-        path, kind, tuple(channels), tuple(notes), MappingProxyType(dict(facts)), started=started or started_of(facts)
-    )
+        path, kind, tuple(channels), tuple(notes), MappingProxyType(dict(facts)), started=started or started_of(facts),
+        manual=facts.get("Kind", "").lower() == MANUAL_KIND,
+    )  # fmt: skip
+
+
+def _with_written_roles(
+    facts: Mapping[str, str], headings: Sequence[Heading], options: ReadOptions
+) -> tuple[Mapping[str, str], ReadOptions]:
+    """Roles that a file of Basso's own writing names among its facts; what the user says now goes before them."""
+    names = {h.name for h in headings}
+    written = {k.removeprefix(ROLE_FACT): v for k, v in facts.items() if k.startswith(ROLE_FACT) and v in names}
+    roles = {Role(k): v for k, v in written.items() if k in set(Role) and v not in options.roles.values()}
+    kept = {k: v for k, v in facts.items() if not k.startswith(ROLE_FACT)}
+    return kept, replace(options, roles={**roles, **options.roles}) if roles else options
 
 
 def _channel(column: RawColumn, heading: Heading, found: Recognition) -> Channel:

@@ -200,18 +200,32 @@ def _rate_in(facts: Mapping[str, str]) -> float | None:
 def _at_own_times(columns: list[RawColumn]) -> list[RawColumn]:
     """A column that was sampled more slowly (regular blanks between its values) gets its own times."""
     shared: dict[bytes, FloatArray] = {}
+    even_rows: bool | None = None
     for column in columns:
         if not np.isnan(column.values.min()):  # NaN if there is any: one pass without a copy
             continue
         known = ~np.isnan(column.values)
         count = int(np.count_nonzero(known))
-        if count < 2 or count > 0.7 * known.size:
+        if count < 2:
             continue
-        steps = np.diff(np.flatnonzero(known))
-        usual = np.median(steps)
-        if np.count_nonzero(np.abs(steps - usual) <= max(1.0, 0.2 * usual)) < 0.8 * steps.size:
+        if even_rows is None:
+            even_rows = _even(column.time_s)
+        # Nearly full columns on even rows have drop-outs; on uneven rows they may be the one rate among several.
+        sparse = count <= 0.7 * known.size
+        every_few_rows = sparse and _regular(np.diff(np.flatnonzero(known)).astype(np.float64), 1.0)
+        if not every_few_rows and not ((sparse or not even_rows) and _even(column.time_s[known])):
             continue
         key = hashlib.blake2b(np.packbits(known).tobytes(), digest_size=8).digest()
         column.time_s = shared.setdefault(key, column.time_s[known])
         column.values = column.values[known]
     return columns
+
+
+def _regular(steps: FloatArray, least: float, share: float = 0.8) -> bool:
+    usual = float(np.median(steps))
+    return bool(np.count_nonzero(np.abs(steps - usual) <= max(least, 0.2 * usual)) >= share * steps.size)
+
+
+def _even(time_s: FloatArray) -> bool:
+    """True when nearly all steps are the usual one."""
+    return _regular(np.diff(time_s), 0.0, 0.95)

@@ -1,0 +1,50 @@
+"""``basso export LOG OUT``: write a log, raw or corrected, whole or a stretch of it, as CSV or Parquet."""
+
+from __future__ import annotations
+
+import argparse
+import math
+from pathlib import Path
+
+from basso.cli import options
+from basso.errors import InputError
+
+HELP = "write a log as CSV or Parquet, raw or corrected, whole or in part"
+DESCRIPTION = """\
+Write a log in an open format, by the ending of OUT: .csv or .parquet. Channels keep their units and their own sample
+times. With --corrected the corrections that `basso analyze` makes are applied, and named in the file.
+
+  basso export run2.mf4 run2.parquet
+  basso export run2.csv lap4.csv --from 402.5 --to 498 --corrected"""
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    parser.add_argument("log", metavar="LOG", help="the log file")
+    parser.add_argument("out", metavar="OUT", help="where to write: .csv or .parquet")
+    parser.add_argument("--corrected", action="store_true", help="with the corrections that the checks call for")
+    parser.add_argument("--from", dest="start", type=float, metavar="S", help="seconds from the first sample")
+    parser.add_argument("--to", dest="end", type=float, metavar="S", help="seconds from the first sample")
+    options.add_reading(parser)
+
+
+def run(arguments: argparse.Namespace) -> int:
+    """Read and write."""
+    from basso.formats.write import WRITTEN
+    from basso.workflow import export_recording, judge, open_recording
+
+    out, log = Path(arguments.out), Path(arguments.log)
+    if out.suffix.lower() not in WRITTEN:
+        raise InputError(f"{out}: logs are written as {' or '.join(WRITTEN)}; name the file so.")
+    if out.exists() and log.exists() and out.samefile(log):
+        raise InputError(f"{out}: is the log itself; write to another file.")
+    recording = open_recording(log, options.reading(arguments))
+    span = None
+    if arguments.start is not None or arguments.end is not None:
+        start = arguments.start if arguments.start is not None else 0.0
+        end = arguments.end if arguments.end is not None else recording.duration_s
+        if not (math.isfinite(start) and math.isfinite(end) and start < end):
+            raise InputError(f"--from {start:g} --to {end:g}: the stretch must end after it begins.")
+        span = (start, end)
+    export_recording(recording, out, span, judge(recording) if arguments.corrected else None)
+    return 0

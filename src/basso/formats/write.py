@@ -1,0 +1,128 @@
+"""Writing a recording to CSV or Parquet, so that Basso (and anyone) reads it back the same.
+
+Every channel is written in the unit it was logged in, with the unit in its name. Channels of different rates stand on
+the union of their times with blanks between their samples; nothing is resampled. What a name alone does not tell (a role
+set by the user) and the session's facts stand above the heading (CSV) or in the file's metadata (Parquet) as
+``key, value``.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from basso.errors import InputError
+from basso.formats.assemble import MANUAL_KIND, ROLE_FACT
+from basso.recording.channel import Channel
+from basso.recording.recording import Recording
+from basso.recording.roles import Role, recognise, take_apart
+from basso.units import FloatArray
+
+if TYPE_CHECKING:
+    import polars as pl
+
+WRITTEN = (".csv", ".parquet")
+
+
+def part_of(recording: Recording, start_s: float, end_s: float) -> Recording:
+    """The stretch from ``start_s`` to ``end_s`` (both included), with times as in the whole.
+
+    Raises:
+        InputError: there is nothing in it.
+    """
+    channels, slices = [], {}
+    for c in recording.channels:
+        if id(c.time_s) not in slices:
+            part = slice(*np.searchsorted(c.time_s, (start_s, np.nextafter(end_s, np.inf))).tolist())
+            slices[id(c.time_s)] = (part, c.time_s[part].copy())
+        part, times = slices[id(c.time_s)]
+        values = times if c.role is Role.TIME else c.values[part].copy()
+        channels.append(replace(c, time_s=times, values=values))
+    if not any(c.time_s.size for c in channels):
+        raise InputError(f"{recording.path}: has nothing between {start_s:g} and {end_s:g} s; choose another stretch.")
+    return recording.with_channels(tuple(channels))
+
+
+def recording_bytes(recording: Recording, suffix: str, facts: Mapping[str, str] | None = None) -> bytes:
+    """The recording as a file of the kind that ``suffix`` names.
+
+    Args:
+        suffix: ".csv" or ".parquet".
+        facts: more facts to write, such as the corrections that were applied.
+
+    Raises:
+        InputError: another kind of file.
+    """
+    if suffix.lower() not in WRITTEN:
+        raise InputError(f"'{suffix}': logs are written as {' or '.join(WRITTEN)}; name the file so.")
+    frame, said = _frame(recording), {**_facts(recording), **(facts or {})}
+    if suffix.lower() == ".parquet":
+        binary = io.BytesIO()
+        frame.write_parquet(binary, metadata=said)
+        return binary.getvalue()
+    head = io.StringIO()
+    writer = csv.writer(head, lineterminator="\n")
+    # Facts have a field of their own beside them, so that no line of them can be taken for the heading.
+    writer.writerows([*said.items(), []] if said else [])
+    return head.getvalue().encode() + frame.write_csv().encode()
+
+
+def column_name(channel: Channel) -> str:
+    """The heading of a channel: its own name, with its unit in brackets unless it says that unit already."""
+    unit = channel.unit
+    if channel.role is Role.TIME:
+        return "Time [s]"
+    if unit is None or not unit.symbol:
+        return channel.name
+    heading = take_apart(channel.name)
+    if heading.unit is not None and heading.unit.symbol == unit.symbol:
+        return channel.name
+    return f"{_without_unit(channel.name) if heading.unit is not None else channel.name} [{unit.symbol}]"
+
+
+def _without_unit(name: str) -> str:
+    for opening in "[(<{":
+        if opening in name:
+            return name.rsplit(opening, 1)[0].strip() or name
+    return name
+
+
+def _facts(recording: Recording) -> dict[str, str]:
+    facts = dict(recording.facts)
+    if recording.started:
+        facts["Started"] = recording.started
+    if recording.manual:
+        facts["Kind"] = MANUAL_KIND
+    named = [column_name(c) for c in recording.channels]
+    told = recognise([take_apart(n) for n in named])
+    for channel, name, role in zip(recording.channels, named, told, strict=True):
+        if channel.role is not None and channel.role is not Role.TIME and role is not channel.role:
+            facts[f"{ROLE_FACT}{channel.role}"] = name
+    return {k: v for k, v in facts.items() if v}
+
+
+def _frame(recording: Recording) -> pl.DataFrame:
+    import polars as pl
+
+    channels = [c for c in recording.channels if c.role is not Role.TIME and c.time_s.size]
+    times: list[FloatArray] = []
+    for c in channels:
+        if not any(c.time_s is t for t in times):
+            times.append(c.time_s)
+    union = times[0] if len(times) == 1 else np.unique(np.concatenate(times))
+    rows = {id(t): np.searchsorted(union, t) for t in times}
+    columns: dict[str, pl.Series] = {"Time [s]": pl.Series(union)}
+    for c in channels:
+        logged = c.unit.from_base(c.values) if c.unit is not None else c.values
+        full = np.full(union.size, np.nan)
+        full[rows[id(c.time_s)]] = logged
+        name = column_name(c)
+        while name in columns:
+            name += " (2)"
+        columns[name] = pl.Series(full).fill_nan(None)
+    return pl.DataFrame(columns)

@@ -1,0 +1,1 @@
+"""What leaves Basso for others to read: tables, spreadsheets."""
