@@ -16,4 +16,6 @@ def own_settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[No
     """No test reads or writes the user's own settings."""
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
     monkeypatch.setenv("HOME", str(tmp_path))
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
     yield

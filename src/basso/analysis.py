@@ -22,6 +22,7 @@ from basso.pressure.dips import Dip, DipRules, find_dips
 from basso.pressure.expected import ExpectedPressure, fit_expected, no_expectation
 from basso.pressure.exposure import Exposure, measure_exposure
 from basso.pressure.floors import DEFAULT_FLOORS, Floor, FloorLine, highest_floor
+from basso.pressure.gauge import judge_readings
 from basso.pressure.settled import SettledLimits, running, settled, warm
 from basso.progress import Progress, silent
 from basso.recording.corrections import Correction, apply
@@ -34,6 +35,7 @@ from basso.trust.axes import check_axes, lateral_from_path_g, longitudinal_from_
 from basso.trust.bounds import check_bounds
 from basso.trust.delay import check_delay
 from basso.trust.spikes import check_spikes, noise_kpa
+from basso.trust.update_rate import check_update_rate
 from basso.trust.verdict import Check
 from basso.trust.zero import check_zero
 from basso.units import FloatArray
@@ -120,6 +122,8 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     """Judge a recording. Never raises for what the recording lacks: the checks say what could not be done."""
     options = options or JudgeOptions()
     progress(0.0, "checking the readings")
+    if recording.manual:
+        return _unjudged(recording, options, recording, [_gauge_check(recording, options)], [])
     checks, corrections, corrected = _trusted(recording, options)
     if not recording.has(Role.OIL_PRESSURE) or not recording.has(Role.RPM):
         return _unjudged(recording, options, corrected, checks, corrections)
@@ -191,6 +195,27 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     )
 
 
+def _gauge_check(recording: Recording, options: JudgeOptions) -> Check:
+    """Readings off a gauge are judged one by one; there is nothing between them to find dips in."""
+    readings = judge_readings(recording, options.floors)
+    if not readings:
+        return Check(
+            "gauge", "fail", "There is no reading with both engine speed and oil pressure: nothing can be judged."
+        )
+    below = [r for r in readings if r.margin_kpa is not None and r.margin_kpa < 0]
+    words = f"{len(readings)} readings off a gauge, each judged by itself: "
+    if not below:
+        return Check("gauge", "note", words + "none lies below the floor. A gauge shows no dips between its readings.")
+    worst = min(below, key=lambda r: r.margin_kpa or 0.0)
+    return Check(
+        "gauge",
+        "warn",
+        words
+        + f"{len(below)} below the floor, the worst {-(worst.margin_kpa or 0.0):.0f} kPa under it at {worst.rpm:.0f} rpm.",
+        measured=float(len(below)),
+    )
+
+
 def pooled_normal(recordings: Sequence[Recording], options: JudgeOptions | None = None) -> ExpectedPressure:
     """The expected pressure learned from several recordings together."""
     options = options or JudgeOptions()
@@ -248,8 +273,7 @@ def _trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], 
     found = check_bounds(recording)
     sound = apply(recording, _accepted(found, options))
     found += [check_spikes(sound), check_zero(sound), *check_axes(sound)]
-    if (delay := check_delay(sound)) is not None:
-        found.append(delay)
+    found += [c for c in (check_delay(sound), check_update_rate(sound)) if c is not None]
     checks += found
     corrections = _accepted(found, options)
     return checks, corrections, apply(recording, corrections)

@@ -26,6 +26,8 @@ if TYPE_CHECKING:
 STANDARD_GRAVITY_MPS2 = 9.80665
 STANDARD_ATMOSPHERE_KPA = 101.325
 PSI_KPA = 6.894757293168361
+DEGREE_OF_ARC_M = 111_195.0
+"""A degree of latitude on a sphere of the Earth's mean radius, 6371 km: a circuit is small enough for it."""
 
 
 def __getattr__(name: str) -> Any:

@@ -20,21 +20,31 @@ if TYPE_CHECKING:
 
 
 def open_recording(path: Path, options: ReadOptions | None = None, progress: Progress = silent) -> Recording:
-    """Read a log of any known format; one that was read before is taken from what was kept of it."""
-    from basso.formats.cache import Kept
-    from basso.formats.options import ReadOptions
+    """Read a log of any known format; one that was read before is taken from what was kept of it.
 
-    options = options or ReadOptions()
+    Columns that the user confirmed for logs of the same shape are taken as confirmed.
+    """
+    from basso.formats.cache import Kept
+
+    options = with_memory(options)
     return Kept().recording(path, options) or _read(path, options, progress, keep_samples=True)[0]
 
 
 def describe(path: Path, options: ReadOptions | None = None, progress: Progress = silent) -> Summary:
     """What is in a log; of one that was read before without touching its samples."""
     from basso.formats.cache import Kept
+
+    options = with_memory(options)
+    return Kept().summary(path, options) or _read(path, options, progress, keep_samples=False)[1]
+
+
+def with_memory(options: ReadOptions | None) -> ReadOptions:
+    """Options with the mappings the user confirmed earlier."""
+    from basso.formats.mappings import Mappings
     from basso.formats.options import ReadOptions
 
     options = options or ReadOptions()
-    return Kept().summary(path, options) or _read(path, options, progress, keep_samples=False)[1]
+    return options if options.confirmed else replace(options, confirmed=Mappings().all())
 
 
 def _read(path: Path, options: ReadOptions, progress: Progress, keep_samples: bool) -> tuple[Recording, Summary]:

@@ -12,6 +12,7 @@ from types import MappingProxyType
 import numpy as np
 
 from basso.errors import FormatError
+from basso.formats.mappings import Confirmed, shape_of, with_confirmed
 from basso.formats.options import ReadOptions
 from basso.recording.channel import Channel
 from basso.recording.lap_signals import with_lap_numbers
@@ -92,17 +93,23 @@ def assemble(
     """
     headings = [c.heading for c in columns]
     facts, options = _with_written_roles(facts, headings, options)
+    shape = shape_of([h.name for h in headings])
+    known = options.confirmed.get(shape)
+    if known is not None:
+        options, note = with_confirmed(options, known, [h.name for h in headings])
+        notes.append(note)
     forced = _forced(path, headings, options)
     for name in options.units:
         if name not in {h.name for h in headings}:
             raise FormatError(path, f"has no column '{name}' to set a unit for", f"use one of: {_some(headings)}")
     set_units = frozenset(i for i, h in enumerate(headings) if h.name in options.units)
     headings = [replace(h, unit=options.units.get(h.name, h.unit)) for h in headings]
+    barred = frozenset(i for i, h in enumerate(headings) if h.name in options.ignored)
     recognised, more = recognise_columns(
-        headings, [c.time_s for c in columns], [c.values for c in columns], forced, set_units
+        headings, [c.time_s for c in columns], [c.values for c in columns], forced, set_units, barred
     )
-    if options.remembered:
-        recognised = [_as_confirmed(r, h.name, options) for r, h in zip(recognised, headings, strict=True)]
+    if known is not None:
+        recognised = [_as_confirmed(r, h.name, known) for r, h in zip(recognised, headings, strict=True)]
     channels = [
         _channel(column, heading, found)
         for column, heading, found in zip(columns, headings, recognised, strict=True)
@@ -121,7 +128,7 @@ def assemble(
             notes.append(f'No column was recognised as {role}; name it with --role {role}="NAME".')
     return Recording(
         path, kind, tuple(channels), tuple(notes), MappingProxyType(dict(facts)), started=started or started_of(facts),
-        manual=facts.get("Kind", "").lower() == MANUAL_KIND,
+        manual=facts.get("Kind", "").lower() == MANUAL_KIND, shape=shape,
     )  # fmt: skip
 
 
@@ -159,9 +166,9 @@ def _channel(column: RawColumn, heading: Heading, found: Recognition) -> Channel
     )  # fmt: skip
 
 
-def _as_confirmed(found: Recognition, name: str, options: ReadOptions) -> Recognition:
+def _as_confirmed(found: Recognition, name: str, known: Confirmed) -> Recognition:
     """What the user confirmed for a log of the same shape needs no asking and no note."""
-    if found.role is None or (found.role not in options.roles and name not in options.units):
+    if name not in known.roles.values() and name not in known.units:
         return found
     return replace(found, confidence=1.0, why="confirmed by you for logs of this shape", note="", doubt="")
 

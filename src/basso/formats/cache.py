@@ -45,15 +45,15 @@ class Kept:
         with suppress(OSError, ValueError, KeyError, TypeError):
             entry = self._entry_of(path, options)
             if entry is not None:
-                return from_plain(json.loads((entry / "summary.json").read_text(encoding="utf-8")))
+                return _summary(entry, options)
         return None
 
     def recording(self, path: Path, options: ReadOptions) -> Recording | None:
         """A log, if it or a copy of it was read before; else None."""
         with suppress(OSError, ValueError, KeyError, TypeError, IndexError):
             entry = self._entry_of(path, options) or self._by_content(path, options)
-            if entry is not None:
-                return _load(entry, path)
+            if entry is not None and (summary := _summary(entry, options)) is not None:
+                return _load(entry, path, summary)
         return None
 
     def keep(self, recording: Recording, options: ReadOptions, summary: Summary, samples: bool) -> None:
@@ -62,11 +62,11 @@ class Kept:
             name = _entry_name(recording.path, recording.content_hash, options)
             entry = self._folder / name
             entry.mkdir(parents=True, exist_ok=True)
-            if samples and not (entry / "places.json").is_file():
+            if samples:
                 _store(entry, recording)
                 self._make_room(entry)
-            text = json.dumps(summary.as_plain(), allow_nan=False, ensure_ascii=False)
-            _write(entry / "summary.json", text)
+            plain = {"summary": summary.as_plain(), "confirmed": _confirmed(summary, options)}
+            _write(entry / "summary.json", json.dumps(plain, allow_nan=False, ensure_ascii=False))
             self._note(recording.path, options, name)
 
     # Finding
@@ -149,7 +149,7 @@ def _options_text(path: Path, options: ReadOptions) -> str:
         "roles": sorted((str(r), n) for r, n in options.roles.items()),
         "units": sorted((n, u.symbol) for n, u in options.units.items()),
         "rate": options.rate_hz,
-        "remembered": options.remembered,
+        "ignored": sorted(options.ignored),
         "databases": [(str(p), *_stamp(p).values()) for p in sorted(beside)],
         "readers": _readers(),
     }
@@ -213,7 +213,20 @@ def _store(folder: Path, recording: Recording) -> None:
         raise
 
 
-def _load(folder: Path, path: Path) -> Recording:
+def _confirmed(summary: Summary, options: ReadOptions) -> str:
+    """What the user had confirmed for logs of this shape, as text to compare by."""
+    known = options.confirmed.get(summary.shape)
+    return "" if known is None else json.dumps(known.as_plain(), sort_keys=True)
+
+
+def _summary(entry: Path, options: ReadOptions) -> Summary | None:
+    """What was kept, unless other columns were confirmed since."""
+    plain = json.loads((entry / "summary.json").read_text(encoding="utf-8"))
+    summary = from_plain(plain["summary"])
+    return summary if plain["confirmed"] == _confirmed(summary, options) else None
+
+
+def _load(folder: Path, path: Path, summary: Summary) -> Recording:
     import numpy as np
 
     from basso.recording.channel import Channel
@@ -222,7 +235,6 @@ def _load(folder: Path, path: Path) -> Recording:
     from basso.units import UNITS, Unit
 
     where: list[Any] = json.loads((folder / "places.json").read_text(encoding="utf-8"))
-    summary = from_plain(json.loads((folder / "summary.json").read_text(encoding="utf-8")))
     samples = np.asarray(np.load(folder / "samples.npy", mmap_mode="r"))
     views: dict[tuple[int, int], FloatArray] = {}
 
@@ -245,5 +257,5 @@ def _load(folder: Path, path: Path) -> Recording:
     )  # fmt: skip
     return Recording(
         path, summary.format, channels, summary.notes, MappingProxyType(dict(summary.facts)), summary.content_hash,
-        summary.started, summary.manual,
+        summary.started, summary.manual, summary.shape,
     )  # fmt: skip

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from basso.errors import InputError
 
 if TYPE_CHECKING:
+    from basso.formats.mappings import Confirmed
     from basso.recording.roles import Role
     from basso.units import Unit
 
@@ -22,16 +23,18 @@ class ReadOptions:
     Attributes:
         roles: role → column name.
         units: column name → unit.
+        ignored: columns that mean nothing, whatever their name.
         rate_hz: rows a second, for a log without (usable) time stamps.
         database: the bus database (DBC) that decodes a bus log, else one beside it is used.
-        remembered: roles and units were confirmed earlier for logs of this shape.
+        confirmed: what the user confirmed earlier, by shape of log; what is said above goes before it.
     """
 
     roles: Mapping[Role, str] = field(default_factory=lambda: MappingProxyType({}))
     units: Mapping[str, Unit] = field(default_factory=lambda: MappingProxyType({}))
+    ignored: frozenset[str] = frozenset()
     rate_hz: float | None = None
     database: Path | None = None
-    remembered: bool = False
+    confirmed: Mapping[str, Confirmed] = field(default_factory=lambda: MappingProxyType({}))
 
 
 def parse_role_option(text: str) -> tuple[Role, str]:

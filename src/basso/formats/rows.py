@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from basso.errors import FormatError
-from basso.formats.assemble import RawColumn, headings_of
+from basso.formats.assemble import MANUAL_KIND, RawColumn, headings_of
 from basso.formats.options import ReadOptions
 from basso.formats.table import Table
 from basso.formats.timebase import repair
@@ -24,10 +24,12 @@ if TYPE_CHECKING:
     import polars as pl
 
 _COUNTER = re.compile(
-    r"^(sample|samples|index|row|rows|record|no|nr|num|number|count|counter|id|n|i)( (no|nr|number|index|count|id))?$"
+    r"^(reading|sample|samples|index|row|rows|record|no|nr|num|number|count|counter|id|n|i)( (no|nr|number|index|count|id))?$"
 )
 _RATE = re.compile(r"(sampl\w*|logging|log|data|record\w*) ?(rate|frequency|freq)|^(rate|frequency|freq)\b|abtastrate")
 _STEP = re.compile(r"(sampl\w*|logging|log|time) ?(interval|period|step)|^(interval|period)\b")
+_BETWEEN_READINGS_S = 60.0
+"""Gauge readings are placed this far apart: wider than anything is drawn or worked out across."""
 _FIRST_NUMBER = re.compile(r"\d+(\.\d+)?")
 
 
@@ -94,6 +96,9 @@ def _find_time(
         if found is not None:
             return found
     rows = len(table.columns[0])
+    if facts.get("Kind", "").lower() == MANUAL_KIND:
+        notes.append("Readings off a gauge have no time; each stands by itself.")
+        return _Clock(-1, _BETWEEN_READINGS_S * np.arange(rows, dtype=np.float64))
     rate = options.rate_hz or _rate_in(facts)
     if rate is None:
         raise FormatError(

@@ -51,6 +51,7 @@ def recognise_columns(
     values: Sequence[FloatArray],
     forced_roles: Mapping[int, Role],
     forced_units: frozenset[int],
+    barred: frozenset[int] = frozenset(),
 ) -> tuple[list[Recognition], list[str]]:
     """Recognise every column of a log.
 
@@ -59,13 +60,15 @@ def recognise_columns(
         times, values: per column, in the unit as logged.
         forced_roles: column index → role, set by the user.
         forced_units: columns whose unit the user set.
+        barred: columns that mean nothing, said by the user.
 
     Returns:
         One recognition a column, and notes about needed roles that several columns might carry.
     """
-    roles = recognise(headings, dict(forced_roles))
+    roles = recognise(headings, dict(forced_roles), barred)
     notes: list[str] = []
-    guessed = _from_values(headings, times, values, roles, notes)
+    free = [i for i, r in enumerate(roles) if r is None and i not in barred]
+    guessed = _from_values(headings, times, values, roles, free, notes)
     for i, role in guessed.items():
         roles[i] = role
     return [
@@ -117,11 +120,11 @@ def _from_values(
     times: Sequence[FloatArray],
     values: Sequence[FloatArray],
     roles: Sequence[Role | None],
+    free: Sequence[int],
     notes: list[str],
 ) -> dict[int, Role]:
     """Needed roles that no name claims: the one column whose unit and values fit, or a note when several do."""
     found: dict[int, Role] = {}
-    free = [i for i, r in enumerate(roles) if r is None]
     if Role.RPM not in roles:
         turning = [i for i in free if _turns(headings[i], values[i])]
         if len(turning) == 1:

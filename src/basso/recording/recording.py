@@ -26,6 +26,7 @@ class Recording:
         facts: session facts found in the file's head ("Venue" → "Harrowfell").
         content_hash: hash of the file's bytes; the same file read twice has the same hash.
         started: date and, when known, time of day at which it began, ISO 8601 local ("2026-05-12T10:20:00"), or "".
+        shape: logs written by the same logger in the same set-up share it (their column names).
         manual: the samples are single readings off a gauge, not a record of what happened in between.
     """
 
@@ -37,6 +38,7 @@ class Recording:
     content_hash: str = ""
     started: str = ""
     manual: bool = False
+    shape: str = ""
 
     @cached_property
     def _by_role(self) -> dict[Role, Channel]:

@@ -344,12 +344,15 @@ def _unit_excused(role: Role, unit: Unit) -> bool:
     )
 
 
-def recognise(headings: Sequence[Heading], forced: dict[int, Role] | None = None) -> list[Role | None]:
+def recognise(
+    headings: Sequence[Heading], forced: dict[int, Role] | None = None, barred: frozenset[int] = frozenset()
+) -> list[Role | None]:
     """Give each heading its role: best score first, each role once.
 
     Args:
         headings: the columns in file order.
         forced: column index → role set by the user; takes that role from every other column.
+        barred: columns that carry no role, said by the user.
     """
     result: list[Role | None] = [None] * len(headings)
     taken: set[Role] = set()
@@ -357,7 +360,7 @@ def recognise(headings: Sequence[Heading], forced: dict[int, Role] | None = None
         result[index] = role
         taken.add(role)
     ranked = sorted(
-        ((score(h, role), -i, i, role) for i, h in enumerate(headings) for role in Role),
+        ((score(h, role), -i, i, role) for i, h in enumerate(headings) if i not in barred for role in Role),
         key=lambda entry: (entry[0], entry[1]),
         reverse=True,
     )

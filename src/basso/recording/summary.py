@@ -47,6 +47,7 @@ class Summary:
     channels: tuple[ChannelSummary, ...]
     notes: tuple[str, ...]
     facts: Mapping[str, str]
+    shape: str
 
     def has(self, role: str) -> bool:
         """True when some channel carries the role and holds a value."""
@@ -68,7 +69,7 @@ def summarise(recording: Recording) -> Summary:
     return Summary(
         recording.format, recording.content_hash, recording.started, recording.manual, recording.duration_s,
         recording.samples, recording.rate_hz, tuple(_channel(c) for c in recording.channels), recording.notes,
-        dict(recording.facts),
+        dict(recording.facts), recording.shape,
     )  # fmt: skip
 
 

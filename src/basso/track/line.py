@@ -11,9 +11,8 @@ import numpy as np
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
-from basso.units import FloatArray
+from basso.units import DEGREE_OF_ARC_M, FloatArray
 
-_EARTH_M = 111_195.0
 _CANDIDATES = 40
 _HALF_LINE_M = 20.0
 _SHORTEST_LAP_S = 15.0
@@ -41,7 +40,7 @@ def path_m(recording: Recording) -> tuple[FloatArray, FloatArray, FloatArray] | 
     x, y = x - np.median(x), y - np.median(y)
     if degrees:
         middle = float(np.median(frame.filled(north, np.nan)[::every][known]))
-        x, y = _EARTH_M * np.cos(np.radians(middle)) * x, _EARTH_M * y
+        x, y = DEGREE_OF_ARC_M * np.cos(np.radians(middle)) * x, DEGREE_OF_ARC_M * y
     return time_s, x, y
 
 

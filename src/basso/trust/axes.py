@@ -11,7 +11,7 @@ from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
 from basso.trust.verdict import Check
-from basso.units import STANDARD_GRAVITY_MPS2, FloatArray
+from basso.units import DEGREE_OF_ARC_M, STANDARD_GRAVITY_MPS2, FloatArray
 
 _SURE = 0.5
 
@@ -68,19 +68,22 @@ def longitudinal_from_speed_g(frame: Frame) -> FloatArray | None:
 
 
 def lateral_from_path_g(frame: Frame) -> FloatArray | None:
-    """Lateral g (left positive) from GPS latitude and longitude; None without them.
+    """Lateral g (left positive) from latitude and longitude, or from plain x and y in metres; None without either.
 
     Speed times the rate of turn of the path's heading, smoothed over half a second.
     """
-    lat, lon = frame.get(Role.LATITUDE), frame.get(Role.LONGITUDE)
-    if lat is None or lon is None or np.isfinite(lat).sum() < 50 or frame.step_s <= 0:
+    north, east = frame.get(Role.LATITUDE), frame.get(Role.LONGITUDE)
+    scale_y = DEGREE_OF_ARC_M
+    if north is None or east is None:
+        north, east, scale_y = frame.get(Role.POSITION_Y), frame.get(Role.POSITION_X), 1.0
+    if north is None or east is None or np.isfinite(north).sum() < 50 or frame.step_s <= 0:
         return None
-    earth_m = 111_195.0
-    keep = np.isfinite(lat) & np.isfinite(lon)
+    keep = np.isfinite(north) & np.isfinite(east)
     if keep.mean() < 0.9:
         return None
-    x = earth_m * np.cos(np.radians(np.nanmean(lat))) * np.where(keep, lon - np.nanmean(lon), 0.0)
-    y = earth_m * np.where(keep, lat - np.nanmean(lat), 0.0)
+    scale_x = scale_y * np.cos(np.radians(np.nanmean(north))) if scale_y > 1.0 else 1.0
+    x = scale_x * np.where(keep, east - np.nanmean(east), 0.0)
+    y = scale_y * np.where(keep, north - np.nanmean(north), 0.0)
     x, y = _smooth(x, frame.step_s), _smooth(y, frame.step_s)
     vx, vy = np.gradient(x, frame.time_s), np.gradient(y, frame.time_s)
     ax, ay = np.gradient(_smooth(vx, frame.step_s), frame.time_s), np.gradient(_smooth(vy, frame.step_s), frame.time_s)
