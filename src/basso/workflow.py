@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -13,6 +13,7 @@ from basso.progress import Progress, silent
 if TYPE_CHECKING:
     from basso.analysis import Analysis, JudgeOptions
     from basso.formats.options import ReadOptions
+    from basso.recording.drive import DriveMark
     from basso.recording.recording import Recording
     from basso.recording.summary import Summary
     from basso.trial.verdict import Comparison
@@ -36,6 +37,54 @@ def describe(path: Path, options: ReadOptions | None = None, progress: Progress 
 
     options = with_memory(options)
     return Kept().summary(path, options) or _read(path, options, progress, keep_samples=False)[1]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class LogCard:
+    """What the log list shows of a recording: its summary, its complete laps, and what tells its drive from others."""
+
+    summary: Summary
+    laps: int
+    mark: DriveMark | None
+
+
+def log_card(path: Path, options: ReadOptions | None = None, progress: Progress = silent) -> LogCard:
+    """Read a log (or take what was kept of it) and look it over for the log list."""
+    from basso.recording.drive import drive_mark
+    from basso.recording.summary import summarise
+    from basso.track.laps import find_laps
+
+    recording = open_recording(path, options, progress)
+    laps = sum(lap.complete for lap in find_laps(recording))
+    return LogCard(summarise(recording), laps, drive_mark(recording))
+
+
+def logs_in(paths: Sequence[Path]) -> list[Path]:
+    """The paths, with every folder replaced by the logs in it and below, by their endings; hidden ones left out.
+
+    Raises:
+        InputError: a folder holds no log.
+    """
+    from basso.formats.registry import LOG_SUFFIXES
+
+    found: list[Path] = []
+    for path in paths:
+        if not path.is_dir():
+            found.append(path)
+            continue
+        inside = [
+            p
+            for p in sorted(path.rglob("*"))
+            if p.suffix.lower() in LOG_SUFFIXES
+            and p.is_file()
+            and not any(x.startswith(".") for x in p.relative_to(path).parts)
+        ]
+        if not inside:
+            raise InputError(
+                f"{path}: holds no file that ends like a log ({', '.join(LOG_SUFFIXES)}); choose another folder."
+            )
+        found += inside
+    return list(dict.fromkeys(found))
 
 
 def with_memory(options: ReadOptions | None) -> ReadOptions:
@@ -83,9 +132,11 @@ def run_trial(
 ) -> Comparison:
     """Judge both sides against one normal, learned from both together, and compare them."""
     from basso.analysis import JudgeOptions, analyse, pooled_normal
+    from basso.recording.drive import each_once
     from basso.trial.verdict import compare
 
     options = options or JudgeOptions()
+    (a, again_a), (b, again_b) = each_once(a), each_once(b)
     progress(0.0, "learning the shared normal")
     options = replace(options, normal=options.normal or pooled_normal([*a, *b], options))
     judged = []
@@ -93,7 +144,7 @@ def run_trial(
         progress((i + 1) / (len(a) + len(b) + 2), f"judging {recording.path.name}")
         judged.append(analyse(recording, options))
     progress(0.95, "comparing")
-    return compare(label_a, judged[: len(a)], label_b, judged[len(a) :])
+    return compare(label_a, judged[: len(a)], label_b, judged[len(a) :], (*again_a, *again_b))
 
 
 def export_recording(

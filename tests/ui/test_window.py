@@ -15,7 +15,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog, QLabel, QMessageBox, QWidget
 
 from basso.pressure.floors import Fixed, Share
-from basso.ui.columns_dialog import ColumnsDialog
+from basso.recording.roles import Role
 from basso.ui.dialogs import FloorsDialog, HelpDialog, ReadingsDialog, SearchDialog, WorkingDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.rail import State
@@ -478,7 +478,7 @@ class TestJudging:
         assert dialog.refused() == {offered.key}
 
     def test_a_log_whose_names_say_nothing_is_judged_once_its_columns_are_named(
-        self, window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+        self, window: MainWindow, tmp_path: Path
     ) -> None:
         lines = LOG.read_text().splitlines()
         lines[0] = "Time [s],N1,P3 gallery,T4,A,B,V,C,D"
@@ -490,24 +490,16 @@ class TestJudging:
         assert desk.dips._title.text() == "This log cannot be judged yet"
         assert "P3 gallery" in desk.dips._detail.text()
 
-        def choose(dialog: ColumnsDialog) -> int:
-            wanted = {
-                "rpm": "N1",
-                "oil_pressure": "P3 gallery",
-                "oil_temp": "T4",
-                "lateral_g": "A",
-                "longitudinal_g": "B",
-                "lap": "D",
-            }
-            for role, column, unit in dialog._rows:
-                if role in wanted:
-                    column.setCurrentText(wanted[role])
-                if role == "oil_pressure":
-                    unit.setCurrentText("psi")
-            return 1
-
-        monkeypatch.setattr(ColumnsDialog, "exec", choose)
         desk.dips._columns.click()
+        assert desk.station == "recordings"
+        panel = desk.recordings.columns
+        for column, role in (
+            ("N1", Role.RPM), ("P3 gallery", Role.OIL_PRESSURE), ("T4", Role.OIL_TEMP), ("A", Role.LATERAL_G),
+            ("B", Role.LONGITUDINAL_G), ("D", Role.LAP),
+        ):  # fmt: skip
+            panel.choose(column, role)
+        panel.choose("P3 gallery", unit="psi")
+        panel.use_button.click()
         wait(lambda: desk.workspace.analysis is not None)
         a = desk.workspace.analysis
         assert a is not None and len(a.dips) > 10

@@ -125,7 +125,9 @@ def assemble(
     notes += [note] if note else []
     for role in _NEEDED:
         if not any(c.role is role for c in channels):
-            notes.append(f'No column was recognised as {role}; name it with --role {role}="NAME".')
+            notes.append(
+                f'No column was recognised as {role.words}; say which one it is, under Columns or with --role {role}="NAME".'
+            )
     return Recording(
         path, kind, tuple(channels), tuple(notes), MappingProxyType(dict(facts)), started=started or started_of(facts),
         manual=facts.get("Kind", "").lower() == MANUAL_KIND, shape=shape,

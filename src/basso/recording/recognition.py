@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -67,18 +67,27 @@ def recognise_columns(
     """
     roles = recognise(headings, dict(forced_roles), barred)
     notes: list[str] = []
+    turned = _g_by_values(headings, values, roles, forced_roles)
+    for i, role in turned.items():
+        roles[i] = role
     free = [i for i, r in enumerate(roles) if r is None and i not in barred]
     guessed = _from_values(headings, times, values, roles, free, notes)
     for i, role in guessed.items():
         roles[i] = role
     return [
-        _one(heading, role, v, role is not None and i in forced_roles, i in forced_units, i in guessed)
+        _one(heading, role, v, role is not None and i in forced_roles, i in forced_units, i in guessed, i in turned)
         for i, (heading, role, v) in enumerate(zip(headings, roles, values, strict=True))
     ], notes
 
 
 def _one(
-    heading: Heading, role: Role | None, values: FloatArray, role_forced: bool, unit_forced: bool, guessed: bool
+    heading: Heading,
+    role: Role | None,
+    values: FloatArray,
+    role_forced: bool,
+    unit_forced: bool,
+    guessed: bool,
+    turned: bool,
 ) -> Recognition:
     if role is None:
         return Recognition(None, heading.unit, False, 1.0 if heading.unit is not None else 0.0, "")
@@ -110,9 +119,34 @@ def _one(
     if doubt:
         confidence *= 0.5
         note = f"{note} '{name}' {doubt}.".strip()
+    if turned:
+        why += "; its values are a g and no place on Earth"
+        confidence = 0.6
+        note = f"'{name}' was taken as {role.words}, since its values are no place on Earth. {note}".strip()
     if guessed:
         note = f"'{name}' was taken as {role.words}: {why}; say so if that is wrong. {note}".strip()
     return Recognition(role, unit, assumed, confidence, why, doubt, note)
+
+
+def _g_by_values(
+    headings: Sequence[Heading], values: Sequence[FloatArray], roles: Sequence[Role | None], forced: Mapping[int, Role]
+) -> dict[int, Role]:
+    """Columns named like a latitude or longitude that swing about zero as a g does ("Lat", "Long")."""
+    found: dict[int, Role] = {}
+    for i, role in enumerate(roles):
+        other = (
+            {Role.LATITUDE: Role.LATERAL_G, Role.LONGITUDE: Role.LONGITUDINAL_G}.get(role) if role is not None else None
+        )
+        if other is None or other in roles or i in forced or headings[i].unit is not None:
+            continue
+        known = values[i][np.isfinite(values[i])]
+        if known.size < 20:
+            continue
+        low, middle, high = (float(v) for v in np.percentile(known, (0.5, 50.0, 99.5)))
+        # A drive spans far less than half a degree; braking and turning span more than that in g or m/s².
+        if 0.5 < high - low < 80.0 and abs(middle) < 0.25 * (high - low) and low < 0 < high:
+            found[i] = other
+    return found
 
 
 def _from_values(
@@ -139,7 +173,12 @@ def _from_values(
             ]
             if len(fits) == 1:
                 found[fits[0]] = Role.OIL_PRESSURE
-            elif fits:
+            if not fits:
+                fits = [
+                    i for i in free
+                    if i not in found and _presses(_with_unit(headings[i], values[i]), times[i], values[i], times[rpm], values[rpm], 0.6)
+                ]  # fmt: skip
+            if fits and fits[0] not in found:
                 names = " or ".join(f"'{headings[i].name}'" for i in fits[:4])
                 notes.append(f"Oil pressure may be {names}; say which one it is.")
     return found
@@ -157,7 +196,14 @@ def _turns(heading: Heading, values: FloatArray) -> bool:
     return bool(known.size) and 1000.0 < float(np.percentile(heading.unit.to_base(known), 95)) < 20000.0
 
 
-def _presses(heading: Heading, time_s: FloatArray, values: FloatArray, rpm_time_s: FloatArray, rpm: FloatArray) -> bool:
+def _presses(
+    heading: Heading,
+    time_s: FloatArray,
+    values: FloatArray,
+    rpm_time_s: FloatArray,
+    rpm: FloatArray,
+    least: float = 0.35,
+) -> bool:
     """A pressure of an engine's size that rises with rpm, and is not some other pressure by name."""
     if heading.unit is None or heading.unit.quantity is not Quantity.PRESSURE or _OTHER.search(" ".join(heading.words)):
         return False
@@ -168,4 +214,9 @@ def _presses(heading: Heading, time_s: FloatArray, values: FloatArray, rpm_time_
     if int(usable.sum()) < 20 or not 120.0 < float(np.percentile(base[usable], 95)) < 1300.0:
         return False
     ranks = [np.argsort(np.argsort(x)) for x in (base[usable], turning[usable])]
-    return float(np.corrcoef(ranks[0], ranks[1])[0, 1]) > 0.35
+    return float(np.corrcoef(ranks[0], ranks[1])[0, 1]) > least
+
+
+def _with_unit(heading: Heading, values: FloatArray) -> Heading:
+    """A heading without a unit, as it would be if it were oil pressure; one with a unit as it is."""
+    return heading if heading.unit is not None else replace(heading, unit=assume_unit(Role.OIL_PRESSURE, values))

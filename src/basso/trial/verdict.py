@@ -10,6 +10,7 @@ import numpy as np
 
 from basso.analysis import Analysis
 from basso.pressure.exposure import SHARES
+from basso.recording.drive import same_log
 from basso.track.corners import Place, TrackMap
 from basso.trial.effect import Effect, estimate_effect
 from basso.trial.match import Pass, align, passes_of
@@ -94,8 +95,12 @@ class Comparison:
         return tuple(p for p in (*self.a.passes, *self.b.passes) if p.place in ids)
 
 
-def compare(label_a: str, a: Sequence[Analysis], label_b: str, b: Sequence[Analysis]) -> Comparison:
+def compare(
+    label_a: str, a: Sequence[Analysis], label_b: str, b: Sequence[Analysis], repeated: Sequence[str] = ()
+) -> Comparison:
     """Compare before (A) with after (B); both judged against the same normal and floor.
+
+    ``repeated`` says which logs were left out because they repeat another; it is told with the reasons.
 
     The seam for the full trial: planning, more measures and corner identity come with their own step.
     """
@@ -116,7 +121,7 @@ def compare(label_a: str, a: Sequence[Analysis], label_b: str, b: Sequence[Analy
             side_a,
             side_b,
             "not_comparable",
-            tuple(blocked),
+            (*blocked, *repeated),
             over,
             None,
             None,
@@ -138,7 +143,19 @@ def compare(label_a: str, a: Sequence[Analysis], label_b: str, b: Sequence[Analy
     verdict, reasons = _judge(kpa, share, side_a, side_b, over)
     matched = tuple(name for name in ("oil_temp_c", "rpm", "peak_g") if getattr(side_a.conditions, name) is not None)
     return Comparison(
-        side_a, side_b, verdict, reasons, over, kpa, share, below, corners, rest, likeness, *exceedance, matched
+        side_a,
+        side_b,
+        verdict,
+        (*reasons, *repeated),
+        over,
+        kpa,
+        share,
+        below,
+        corners,
+        rest,
+        likeness,
+        *exceedance,
+        matched,
     )
 
 
@@ -183,9 +200,11 @@ def _blocking(a: Sequence[Analysis], b: Sequence[Analysis]) -> list[str]:
             f"there are {counts[0]} complete laps on side A and {counts[1]} on side B; at least {LEAST_LAPS} a side are needed "
             "to tell a change from the spread between laps"
         ]
-    hashes_a = {x.recording.content_hash for x in a}
-    if any(x.recording.content_hash in hashes_a for x in b):
-        return ["the same log is on both sides"]
+    for x in a:
+        for y in b:
+            if same_log(x.recording, y.recording):
+                names = dict.fromkeys((x.recording.path.name, y.recording.path.name))
+                return [f"the same drive is on both sides ({' and '.join(names)})"]
     tracks = [(x, x.track) for x in (*a, *b)]
     if any(t is None for _, t in tracks):
         name = next(x.recording.path.name for x, t in tracks if t is None)

@@ -33,15 +33,35 @@ def _stations() -> tuple[Command, ...]:
 
 
 COMMANDS: tuple[Command, ...] = (
-    Command("log.open", "Session", "Open a log…", ("Ctrl+O",), "or drop it on the window"),
+    Command("log.open", "Session", "Add logs…", ("Ctrl+O",), "or drop them, or a folder, on the window"),
+    Command("log.folder", "Session", "Add a folder…", ("Ctrl+Shift+O",), "every log in it and below"),
+    Command("log.gauge", "Session", "Gauge readings…", ("Ctrl+G",), "by hand, for a car without a logger"),
     Command("session.pick", "Session", "Choose a session…", ("Ctrl+P",), "every log that is open"),
     Command("demo.open", "Session", "Open the demo data", (), "an invented team, circuit and season"),
-    Command("list.export", "Session", "Export the list as CSV…", ("Ctrl+E",), "the dips, or the trial's places"),
+    Command(
+        "log.write", "Session", "Write this log…", ("Ctrl+S",), "as CSV or Parquet, raw or corrected, whole or in part"
+    ),
+    Command(
+        "list.export", "Session", "Export the list…", ("Ctrl+E",), "the logs, the dips or the trial's places, as CSV"
+    ),
+    Command(
+        "analysis.export",
+        "Session",
+        "Export the analysis…",
+        ("Ctrl+Shift+S",),
+        "as a spreadsheet, JSON, or CSV of the dips",
+    ),
     Command("picture.export", "Session", "Export this view as a picture…", ("Ctrl+Shift+E",)),
     Command("window.close", "Session", "Quit", ("Ctrl+Q",)),
     Command("edit.undo", "Edit", "Undo", ("Ctrl+Z",)),
     Command("edit.redo", "Edit", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y")),
-    Command("edit.copy", "Edit", "Copy", ("Ctrl+C",), "the selected dips, or the trial, with headings and units"),
+    Command(
+        "edit.copy",
+        "Edit",
+        "Copy",
+        ("Ctrl+C",),
+        "the log list, the selected dips or the trial, with headings and units",
+    ),
     Command("judge.floors", "Judge", "Floors…", ("Ctrl+L",), "which schools of floor apply; the highest wins"),
     Command(
         "judge.readings",
@@ -50,7 +70,7 @@ COMMANDS: tuple[Command, ...] = (
         ("Ctrl+Shift+L",),
         "checks, corrections to accept or refuse, what was assumed",
     ),
-    Command("judge.columns", "Judge", "Columns…", ("Ctrl+M",), "which column of the log is what, and in which unit"),
+    Command("judge.columns", "Judge", "Columns", ("Ctrl+M",), "which column of the log is what, and in which unit"),
     Command("judge.working", "Judge", "Show working", ("F2",), "how the selected dip's numbers came about"),
     *_stations(),
     Command("dip.next", "Go", "Next dip", ("N", "Ctrl+Down")),

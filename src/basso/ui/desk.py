@@ -20,6 +20,7 @@ from basso.errors import InputError
 from basso.ui.commands import BY_KEY, COMMANDS, GROUPS, Command
 from basso.ui.cursor import Cursor
 from basso.ui.jobs import Jobs
+from basso.ui.library import Library, Row
 from basso.ui.pan.widget import Moment, PanView, ReadingLine
 from basso.ui.player import Player
 from basso.ui.plots.ticks import clock
@@ -28,6 +29,8 @@ from basso.ui.stations.catalogue import BY_KEY as STATIONS_BY_KEY
 from basso.ui.stations.catalogue import STATIONS
 from basso.ui.stations.dips.picture import nearest, readings, working
 from basso.ui.stations.dips.widget import DipsStation
+from basso.ui.stations.recordings.picture import Draft
+from basso.ui.stations.recordings.widget import RecordingsStation
 from basso.ui.stations.trial.widget import TrialStation
 from basso.ui.stations.waiting import WaitingStation
 from basso.ui.tide.picture import TidePicture
@@ -54,6 +57,8 @@ class Desk(QObject):
         self.workspace = Workspace(self.jobs, settings.units)
         self.cursor = Cursor()
         self.player = Player(self.cursor)
+        self.library = Library(self.workspace, self.jobs)
+        self.recordings = RecordingsStation(look)
         self.dips = DipsStation(look, self.cursor)
         self.trial = TrialStation(look)
         self.pan = PanView(look, lambda: self.workspace.units)
@@ -70,7 +75,7 @@ class Desk(QObject):
         self._refresh_trial()
 
     def _lay_out(self) -> None:
-        built = {"dips": self.dips, "trial": self.trial}
+        built: dict[str, QWidget] = {"recordings": self.recordings, "dips": self.dips, "trial": self.trial}
         for station in STATIONS:
             page = built.get(station.key) or WaitingStation(self.look, station)
             self._pages[station.key] = page
@@ -85,6 +90,19 @@ class Desk(QObject):
         w.trial_changed.connect(self._refresh_trial)
         w.units_changed.connect(self._units_changed)
         w.problem.connect(self.tell)
+        self.library.changed.connect(self._refresh_logs)
+        self.library.moved.connect(self.recordings.refresh_row)
+        r = self.recordings
+        r.chosen.connect(self._choose_row)
+        r.demo_wanted.connect(self.open_demo)
+        r.opened.connect(self._open_row)
+        r.cleared.connect(self.library.clear)
+        r.cancelled.connect(self.jobs.cancel_all)
+        r.columns.used.connect(self._use_columns)
+        for signal, key in (
+            (r.logs_wanted, "log.open"), (r.folder_wanted, "log.folder"), (r.gauge_wanted, "log.gauge"), (r.write_wanted, "log.write"),
+        ):  # fmt: skip
+            signal.connect(partial(self.run, key))
         self.jobs.progressed.connect(self.top.show_work)
         self.jobs.idle.connect(self.top.hide_work)
         self.top.cancelled.connect(self.jobs.cancel_all)
@@ -95,7 +113,7 @@ class Desk(QObject):
         self.rail.chosen.connect(self.go_to)
         self.dips.open_wanted.connect(self._choose_log)
         self.dips.demo_wanted.connect(self.open_demo)
-        self.dips.columns_wanted.connect(self._edit_columns)
+        self.dips.columns_wanted.connect(lambda: self.go_to("recordings"))
         self.cursor.moved.connect(lambda _: self._show_moment())
 
     # Commands
@@ -103,6 +121,10 @@ class Desk(QObject):
     def _bind(self) -> dict[str, QAction]:
         handlers: dict[str, Callable[[], object]] = {
             "log.open": self._choose_log,
+            "log.folder": self._choose_folder,
+            "log.gauge": self._take_gauge_readings,
+            "log.write": self._write_log,
+            "analysis.export": self._export_analysis,
             "session.pick": self._pick_session,
             "demo.open": self.open_demo,
             "list.export": self._export_list,
@@ -113,7 +135,7 @@ class Desk(QObject):
             "edit.copy": self._copy,
             "judge.floors": self._edit_floors,
             "judge.readings": self._show_readings,
-            "judge.columns": self._edit_columns,
+            "judge.columns": lambda: self.go_to("recordings"),
             "judge.working": self._show_working,
             "dip.next": lambda: self._step_dip(1),
             "dip.previous": lambda: self._step_dip(-1),
@@ -187,14 +209,26 @@ class Desk(QObject):
         self._stack.setCurrentWidget(self._pages[key])
         self.rail.select(key)
         self.settings.station = key
+        if key == "recordings":
+            self.library.activate()
 
     # Sessions
 
     def open_logs(self, paths: Sequence[Path]) -> None:
         """Open logs and show the first."""
-        if paths:
-            self.settings.folder = paths[0].parent
-            self.workspace.open_logs(paths)
+        from basso.workflow import logs_in
+
+        if not paths:
+            return
+        try:
+            logs = logs_in(paths)
+        except InputError as error:
+            self.tell(str(error))
+            return
+        self.settings.folder = logs[0].parent
+        if len(logs) > 1:
+            self.library.activate()
+        self.workspace.open_logs(logs)
 
     def open_demo(self) -> None:
         """Open the demo sessions and their trial."""
@@ -209,10 +243,48 @@ class Desk(QObject):
         QTimer.singleShot(0, lambda: self.workspace.set_trial(*sides))
 
     def _choose_log(self) -> None:
+        from basso.formats.registry import LOG_SUFFIXES
+
+        endings = " ".join(f"*{s}" for s in LOG_SUFFIXES)
         names, _ = QFileDialog.getOpenFileNames(
-            self.window, "Open a log", str(self.settings.folder), "Logs (*.csv *.txt *.tsv *.log *.gz);;All files (*)"
+            self.window, "Add logs", str(self.settings.folder), f"Logs ({endings});;All files (*)"
         )
         self.open_logs([Path(n) for n in names])
+
+    def _choose_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self.window, "Add a folder of logs", str(self.settings.folder))
+        if name:
+            self.open_logs([Path(name)])
+
+    def _take_gauge_readings(self) -> None:
+        from basso.ui.stations.recordings.gauge import GaugeDialog
+
+        dialog = GaugeDialog(self.window, self.look, self.workspace.units)
+        if not dialog.exec():
+            return
+        name, _ = QFileDialog.getSaveFileName(
+            self.window, "Keep the readings", str(self.settings.folder / "gauge-readings.csv"), "CSV (*.csv)"
+        )
+        if name and self._write(Path(name), dialog.data):
+            self.open_logs([Path(name)])
+            self.go_to("recordings")
+
+    def _choose_row(self, row: Row) -> None:
+        if row.entry in self.workspace.entries and row.entry != self.workspace.shown:
+            self.workspace.show(row.entry)
+
+    def _open_row(self, row: Row) -> None:
+        """Enter on a log: look at its dips; on one that was not read, read it."""
+        if row.stage in ("cancelled", "refused"):
+            self.library.retry(row)
+        elif row.entry in self.workspace.entries:
+            self._choose_row(row)
+            self.go_to("dips")
+
+    def _use_columns(self, draft: Draft, remember: bool) -> None:
+        recording, shown = self.workspace.recording, self.workspace.shown
+        if recording is not None and shown is not None:
+            self.workspace.set_columns(draft.options(recording, self.workspace.columns_of(shown)), remember)
 
     def _pick_session(self) -> None:
         menu = QMenu(self.window)
@@ -252,7 +324,12 @@ class Desk(QObject):
                 self._start_at_worst()
             self._show_moment()
         self._last_analysis = a if a is not None else self._last_analysis
+        self.recordings.show_log(w.recording, a, w.units, f"Reading {entry.title} …" if entry is not None else "")
+        self._refresh_logs()
         self._refresh_states()
+
+    def _refresh_logs(self) -> None:
+        self.recordings.show_rows(self.library.rows, self.workspace.shown)
 
     def _start_at_worst(self) -> None:
         """A fresh session opens on the lap with its deepest dip, not on the pit lane."""
@@ -379,17 +456,6 @@ class Desk(QObject):
         if dialog.exec():
             self.workspace.set_floors(dialog.floors())
 
-    def _edit_columns(self) -> None:
-        a = self.workspace.analysis
-        if a is None:
-            return
-        from basso.formats.options import ReadOptions
-        from basso.ui.columns_dialog import ColumnsDialog
-
-        dialog = ColumnsDialog(self.window, self.look, a.recording)
-        if dialog.exec():
-            self.workspace.set_columns(ReadOptions(*dialog.choice()))
-
     def _show_readings(self) -> None:
         a = self.workspace.analysis
         if a is None:
@@ -416,21 +482,80 @@ class Desk(QObject):
 
     # Taking it along
 
+    def _table_text(self, separator: str, only_selected: bool = False) -> str:
+        if self.station == "recordings":
+            return self.recordings.table_text(separator)
+        if self.station == "trial":
+            return self.trial.table_text(separator)
+        return self.dips.table_text(separator, only_selected=only_selected)
+
     def _copy(self) -> None:
-        text = self.trial.table_text() if self.station == "trial" else self.dips.table_text(only_selected=True)
-        QApplication.clipboard().setText(text)
+        QApplication.clipboard().setText(self._table_text("\t", only_selected=True))
 
     def _export_list(self) -> None:
-        a = self.workspace.analysis
-        on_trial = self.station == "trial"
-        if a is None or (on_trial and self.workspace.comparison is None):
+        a, station = self.workspace.analysis, self.station
+        if (station == "trial" and self.workspace.comparison is None) or (
+            station not in ("trial", "recordings") and a is None
+        ):
             return
-        what = "trial" if on_trial else f"{a.recording.path.stem}-dips"
+        what = (
+            {"trial": "trial", "recordings": "logs"}.get(station) or f"{a.recording.path.stem}-dips"
+            if a is not None
+            else station
+        )
         name, _ = QFileDialog.getSaveFileName(
             self.window, "Export the list", str(self.settings.folder / f"{what}.csv"), "CSV (*.csv)"
         )
         if name:
-            self._write(Path(name), (self.trial.table_text(",") if on_trial else self.dips.table_text(",")).encode())
+            self._write(Path(name), self._table_text(",").encode())
+
+    def _export_analysis(self) -> None:
+        a, units = self.workspace.analysis, self.workspace.units
+        if a is None:
+            return
+        name, _ = QFileDialog.getSaveFileName(
+            self.window,
+            "Export the analysis",
+            str(self.settings.folder / f"{a.recording.path.stem}-analysis.xlsx"),
+            "Spreadsheet (*.xlsx);;JSON (*.json);;CSV of the dips (*.csv)",
+        )
+        if name:
+            from basso.workflow import export_analysis
+
+            path = Path(name)
+            self.jobs.start(
+                "export", f"writing {path.name}", lambda _: export_analysis(a, path, units), lambda _: None, self.tell
+            )
+
+    def _write_log(self) -> None:
+        a = self.workspace.analysis
+        if a is None:
+            return
+        from basso.ui.write_dialog import WriteDialog
+
+        dialog = WriteDialog(self.window, self.look, a, self.cursor.view)
+        if not dialog.exec():
+            return
+        suffix, span, corrected = dialog.choice()
+        name, _ = QFileDialog.getSaveFileName(
+            self.window, "Write this log", str(self.settings.folder / f"{a.recording.path.stem}-written{suffix}"),
+            {".csv": "CSV (*.csv)", ".parquet": "Parquet (*.parquet)"}[suffix],
+        )  # fmt: skip
+        if not name:
+            return
+        from basso.workflow import export_recording
+
+        path = Path(name) if Path(name).suffix else Path(name + suffix)
+        if path.exists() and path.samefile(a.recording.path):
+            self.tell(f"{path.name} is the log itself, which is never changed; write to another file.")
+            return
+        self.jobs.start(
+            "export",
+            f"writing {path.name}",
+            lambda _: export_recording(a.recording, path, span, a if corrected else None),
+            lambda _: None,
+            self.tell,
+        )
 
     def _export_picture(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
@@ -439,14 +564,16 @@ class Desk(QObject):
         if name and not self.window.grab().save(name, "PNG"):
             self.tell(f"{name} could not be written; choose another folder.")
 
-    def _write(self, path: Path, data: bytes) -> None:
-        """Write a file whole or not at all."""
+    def _write(self, path: Path, data: bytes) -> bool:
+        """Write a file whole or not at all; True when it is there."""
         from basso.workflow import write_whole
 
         try:
             write_whole(path, data)
         except InputError as error:
             self.tell(str(error))
+            return False
+        return True
 
     def leave(self) -> None:
         """The window closes: stop work and remember the place."""

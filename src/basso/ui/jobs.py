@@ -21,6 +21,8 @@ class _Job:
     label: str
     done: Callable[[Any], None]
     failed: Callable[[str], None]
+    told: Progress | None = None
+    dropped: Callable[[], None] | None = None
     cancelled: bool = False
 
 
@@ -44,24 +46,35 @@ class Jobs(QObject):
         self._finished.connect(self._finish, Qt.ConnectionType.QueuedConnection)
 
     def start(
-        self, key: str, label: str, work: Work, done: Callable[[Any], None], failed: Callable[[str], None]
+        self,
+        key: str,
+        label: str,
+        work: Work,
+        done: Callable[[Any], None],
+        failed: Callable[[str], None],
+        told: Progress | None = None,
+        dropped: Callable[[], None] | None = None,
     ) -> None:
         """Run ``work(progress)``; call ``done(result)`` or ``failed(sentence)`` afterwards.
 
-        ``work`` must touch nothing but what it was given.
+        ``work`` must touch nothing but what it was given. ``told`` hears this work's own progress; ``dropped`` is
+        called instead of the others when the user cancels.
         """
         if (before := self._running.get(key)) is not None:
             before.cancelled = True
-        job = _Job(key, label, done, failed)
+        job = _Job(key, label, done, failed, told, dropped)
         self._running[key] = job
         self.progressed.emit(label, 0.0)
         threading.Thread(target=self._run, args=(job, work), name=f"basso {key}", daemon=True).start()
 
     def cancel_all(self) -> None:
         """Stop everything at its next step."""
-        for job in self._running.values():
-            job.cancelled = True
+        running = list(self._running.values())
         self._running.clear()
+        for job in running:
+            job.cancelled = True
+            if job.dropped is not None:
+                job.dropped()
         self.idle.emit()
 
     @property
@@ -98,6 +111,8 @@ class Jobs(QObject):
     def _tell(self, job: _Job, fraction: float, what: str) -> None:
         if self._running.get(job.key) is job:
             self.progressed.emit(what, fraction)
+            if job.told is not None:
+                job.told(fraction, what)
 
     def _finish(self, job: _Job, result: Any, problem: str) -> None:
         if self._running.get(job.key) is not job:

@@ -11,7 +11,6 @@ from pathlib import Path
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
-from basso.ui.columns_dialog import ColumnsDialog
 from basso.ui.dialogs import FloorsDialog, ReadingsDialog, WorkingDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.settings import Settings
@@ -49,7 +48,10 @@ def take_all(application: QApplication, folder: Path) -> None:
         title = f"Dip {desk.dips.selected + 1}"
         _save(application, WorkingDialog(window, window.look, title, steps), folder / "working.png")
         _save(application, FloorsDialog(window, window.look, desk.workspace.floors, day), folder / "floors.png")
-        _save(application, ColumnsDialog(window, window.look, analysis.recording), folder / "columns.png")
+        desk.go_to("recordings")
+        wait_until(application, lambda: not desk.library.busy)
+        _save(application, window, folder / "recordings.png")
+        desk.go_to("dips")
         connector = next(e for e in desk.workspace.entries if e.path.stem == "shakedown")
         desk.workspace.show(connector)
         wait_until(application, lambda: desk.workspace.analysis is not None)

@@ -64,6 +64,8 @@ def _sensors(a: Analysis, units: DisplayUnits) -> State:
                 "rpm": "no engine speed",
                 "oil_pressure": "no oil pressure",
                 "delay": "late, corrected",
+                "update_rate": "renewed slowly",
+                "gauge": "read off a gauge",
             }
             return State(names.get(found[0].id, found[0].id.replace("_", " ")), mark)
     return State("readings hold up")

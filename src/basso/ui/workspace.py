@@ -5,12 +5,15 @@ from __future__ import annotations
 import tomllib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
+from basso.errors import InputError
+from basso.formats.mappings import Confirmed, Mappings
 from basso.pressure.floors import DEFAULT_FLOORS, Floor
 from basso.progress import Progress
 from basso.ui.jobs import Jobs
@@ -34,6 +37,7 @@ class Entry:
     car: str = ""
     build: str = ""
     circuit: str = ""
+    day: str = ""
 
 
 @dataclass(slots=True)
@@ -52,7 +56,11 @@ class Workspace(QObject):
     """Another session is shown, or the shown one has (not) been judged: :attr:`analysis` may be None."""
     trial_changed = Signal()
     units_changed = Signal()
+    read_again = Signal(object)
+    """Carries the list of entries whose logs are read with other columns from now on."""
     problem = Signal(str)
+    log_refused = Signal(object, str)
+    """An entry whose log cannot be read, and why; it leaves the list of sessions."""
 
     def __init__(self, jobs: Jobs, units: DisplayUnits) -> None:
         super().__init__()
@@ -80,6 +88,15 @@ class Workspace(QObject):
         return self._loaded[self.shown].analysis if self.shown is not None else None
 
     @property
+    def recording(self) -> Recording | None:
+        """The shown session's recording, or None while it is being read."""
+        return self._loaded[self.shown].recording if self.shown is not None else None
+
+    def columns_of(self, entry: Entry) -> ReadOptions | None:
+        """The columns and units the user chose for a session, or None."""
+        return self._loaded[entry].columns if entry in self._loaded else None
+
+    @property
     def refused(self) -> frozenset[CorrectionKey]:
         """Corrections of the shown session that the user refused."""
         return self._loaded[self.shown].refused if self.shown is not None else frozenset()
@@ -97,6 +114,22 @@ class Workspace(QObject):
         if entries:
             self.add(entries)
             self.show(entries[0])
+
+    def close(self, entry: Entry) -> None:
+        """Take a session off the list, as one undo step; its file stays where it is."""
+        if entry not in self._loaded:
+            return
+        order, sides = list(self._loaded), (self.trial_a, self.trial_b)
+
+        def put_back() -> None:
+            kept = {**self._loaded, entry: self._loaded.get(entry, _Loaded())}
+            self._loaded = {e: kept[e] for e in [*order, *(e for e in kept if e not in order)] if e in kept}
+            self.trial_a, self.trial_b = sides
+            self.entries_changed.emit()
+            self.show(entry)
+            self._renew_trial(entry)
+
+        self.undo.push(_Edit(f"closing {entry.title}", lambda: self.forget(entry), put_back))
 
     def show(self, entry: Entry) -> None:
         """Show a session; reads and judges it in the background when that has not been done."""
@@ -126,21 +159,28 @@ class Workspace(QObject):
 
         def failed(sentence: str) -> None:
             if loaded.recording is None:
-                self._forget(entry)
+                self.log_refused.emit(entry, sentence)
+                self.forget(entry)
             self.problem.emit(sentence)
 
         self._jobs.start("judge", f"judging {entry.title}", work, done, failed)
 
-    def _forget(self, entry: Entry) -> None:
-        """A log that could not be read leaves the list; what was shown before comes back."""
-        self._loaded.pop(entry, None)
+    def forget(self, entry: Entry) -> None:
+        """A log leaves the list (it could not be read, or is there already); what was shown before comes back."""
+        if self._loaded.pop(entry, None) is None:
+            return
+        in_trial = entry in (*self.trial_a, *self.trial_b)
         self.trial_a = tuple(e for e in self.trial_a if e != entry)
         self.trial_b = tuple(e for e in self.trial_b if e != entry)
         if self.shown == entry:
             judged = [e for e, v in self._loaded.items() if v.analysis is not None]
-            self.shown = judged[-1] if judged else None
+            self.shown = judged[-1] if judged else next(iter(self._loaded), None)
         self.entries_changed.emit()
         self.shown_changed.emit()
+        if self.shown is not None and self.analysis is None:
+            self._judge()
+        if in_trial:
+            self._renew_trial()
 
     # Judging, undoable
 
@@ -160,23 +200,47 @@ class Workspace(QObject):
             _Edit("corrections", lambda: self._use_refused(entry, refused), lambda: self._use_refused(entry, before))
         )
 
-    def set_columns(self, columns: ReadOptions) -> None:
-        """Read the shown session again with other columns or units, as one undo step."""
+    def set_columns(self, columns: ReadOptions, remember: bool = False) -> None:
+        """Read the shown session again with other columns or units, as one undo step.
+
+        With ``remember`` they hold for every log of the same shape, now and later.
+        """
         entry = self.shown
         if entry is None:
             return
-        before = self._loaded[entry].columns
+        before, recording = self._loaded[entry].columns, self._loaded[entry].recording
+        shape = recording.shape if recording is not None else ""
+        known = Mappings().all().get(shape)
+        confirmed = _confirmed(columns) if remember and shape else known
         self.undo.push(
-            _Edit("columns", lambda: self._use_columns(entry, columns), lambda: self._use_columns(entry, before))
+            _Edit(
+                "columns",
+                lambda: self._use_columns(entry, columns, shape, confirmed),
+                lambda: self._use_columns(entry, before, shape, known),
+            )
         )
 
-    def _use_columns(self, entry: Entry, columns: ReadOptions | None) -> None:
-        loaded = self._loaded[entry]
-        loaded.columns, loaded.recording, loaded.analysis = columns, None, None
-        if self.shown == entry:
+    def _use_columns(self, entry: Entry, columns: ReadOptions | None, shape: str, confirmed: Confirmed | None) -> None:
+        memory = Mappings()
+        renewed = [entry]
+        if shape and memory.all().get(shape) != confirmed:
+            try:
+                memory.remember(shape, confirmed)
+            except InputError as error:
+                self.problem.emit(str(error))
+            renewed += [
+                e for e, v in self._loaded.items()
+                if e != entry and v.columns is None and v.recording is not None and v.recording.shape == shape
+            ]  # fmt: skip
+        self._loaded[entry].columns = columns
+        for e in renewed:
+            self._loaded[e].recording = self._loaded[e].analysis = None
+        self.read_again.emit(renewed)
+        if self.shown in renewed:
             self.shown_changed.emit()
             self._judge()
-        self._renew_trial(entry)
+        for e in renewed:
+            self._renew_trial(e)
 
     def _use_floors(self, floors: tuple[Floor, ...]) -> None:
         self.floors = floors
@@ -270,8 +334,19 @@ class _Edit(QUndoCommand):
         self._undo()
 
 
+def _confirmed(columns: ReadOptions) -> Confirmed:
+    return Confirmed(
+        {str(role): name for role, name in columns.roles.items()},
+        {name: unit.symbol for name, unit in columns.units.items()},
+        tuple(sorted(columns.ignored)),
+        date.today().isoformat(),
+    )
+
+
 def demo_entries(folder: Path) -> tuple[list[Entry], tuple[str, ...], tuple[str, ...]]:
     """The demo sessions, and the names of those on the two sides of its trial."""
     table = tomllib.loads((folder / "sessions.toml").read_text(encoding="utf-8"))
-    entries = [Entry(folder / s["log"], s["title"], table["car"], s["build"], s["circuit"]) for s in table["session"]]
+    entries = [
+        Entry(folder / s["log"], s["title"], table["car"], s["build"], s["circuit"], s["day"]) for s in table["session"]
+    ]
     return entries, tuple(table["trial"]["a"]), tuple(table["trial"]["b"])

@@ -31,7 +31,7 @@ STATIONS: tuple[Station, ...] = (
     Station(
         "sensors", "Sensors", "Whether the readings can be believed, and how to fit a sensor that tells the truth."
     ),
-    Station("recordings", "Recordings", "Every log you have: brought in, recognised, mapped and kept."),
+    Station("recordings", "Recordings", "Every log you have: brought in, recognised, mapped and kept.", built=True),
     Station(
         "normal",
         "Normal",
