@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -18,6 +19,9 @@ from basso.recording.roles import Role
 from basso.standin.scenarios import SCENARIOS, generator, run, run_setup
 from basso.standin.simulate import Simulated, TrueDip, true_dips
 from basso.units import UNITS, FloatArray, Unit
+
+if TYPE_CHECKING:
+    from PySide6.QtWidgets import QWidget
 
 
 def write_temporary(data: bytes, name: str = "log.csv") -> Path:
@@ -98,3 +102,13 @@ def made_recording(rate_hz: float = 50.0, seconds: float = 60.0, **roles: FloatA
         array = np.broadcast_to(np.asarray(values, dtype=np.float64), time_s.shape).copy()
         channels.append(Channel(name, Role(name), units.get(name, UNITS["g"]), False, time_s, array))
     return Recording(Path("made.csv"), "made", tuple(channels))
+
+
+def destroy(window: QWidget) -> None:
+    """Close a window and take it down at once: windows that pile up make every change of style dearer."""
+    from PySide6.QtCore import QCoreApplication, QEvent
+
+    window.close()
+    window.deleteLater()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    QCoreApplication.processEvents()

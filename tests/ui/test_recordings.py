@@ -25,6 +25,7 @@ from basso.ui.stations.recordings.gauge import GaugeDialog
 from basso.ui.theme.look import Look
 from basso.ui.write_dialog import WriteDialog
 from basso.units import UNITS, DisplayUnits
+from support import destroy
 
 
 @pytest.fixture(scope="module")
@@ -41,7 +42,7 @@ def desk(application: QApplication, tmp_path: Path) -> Iterator[Desk]:
     window.show()
     window.desk.go_to("recordings")
     yield window.desk
-    window.close()
+    destroy(window)
 
 
 def _log(seed: int = 0, head: str = "Time [s],RPM,Oil pressure [kPa],Oil temp [°C],Lat acc [g],Long acc [g]") -> str:

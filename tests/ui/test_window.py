@@ -24,6 +24,7 @@ from basso.ui.stations.catalogue import STATIONS
 from basso.ui.theme.look import Look
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder
+from support import destroy
 
 LOG = demo_folder() / "baseline-1.csv"
 
@@ -48,8 +49,7 @@ def window(application: QApplication, store: QSettings) -> Iterator[MainWindow]:
     made.activateWindow()
     application.processEvents()
     yield made
-    made.close()
-    application.processEvents()
+    destroy(made)
 
 
 def wait(done: Callable[[], bool], seconds: float = 30.0) -> None:

@@ -321,7 +321,8 @@ class SearchDialog(QDialog):
     def _filter(self, typed: str) -> None:
         wanted = typed.lower().split()
         self.list.clear()
-        for command in self._commands:
+        # A command called so comes before one that merely mentions it.
+        for command in sorted(self._commands, key=lambda c: not all(w in c.title.lower() for w in wanted)):
             text = f"{command.title} {command.group} {command.hint}".lower()
             if all(w in text for w in wanted):
                 shortcut = f"    {command.shortcut[0]}" if command.shortcut else ""
