@@ -23,6 +23,8 @@ from basso.units import UNITS, FloatArray, parse_unit
 
 ROLE_FACT = "role "
 """A fact ``role oil_pressure`` → ``P3 gallery`` says what a column is."""
+NO_ROLE_FACT = "no role "
+"""A fact ``no role 1`` → ``Acc 3`` says that a column means nothing, whatever its name."""
 MANUAL_KIND = "gauge readings"
 """What the fact ``Kind`` says of single readings off a gauge."""
 _NEEDED = (Role.OIL_PRESSURE, Role.RPM)
@@ -141,8 +143,9 @@ def _with_written_roles(
     names = {h.name for h in headings}
     written = {k.removeprefix(ROLE_FACT): v for k, v in facts.items() if k.startswith(ROLE_FACT) and v in names}
     roles = {Role(k): v for k, v in written.items() if k in set(Role) and v not in options.roles.values()}
-    kept = {k: v for k, v in facts.items() if not k.startswith(ROLE_FACT)}
-    return kept, replace(options, roles={**roles, **options.roles}) if roles else options
+    nothing = {v for k, v in facts.items() if k.startswith(NO_ROLE_FACT)} - set(options.roles.values())
+    kept = {k: v for k, v in facts.items() if not k.startswith((ROLE_FACT, NO_ROLE_FACT))}
+    return kept, replace(options, roles={**roles, **options.roles}, ignored=options.ignored | nothing)
 
 
 def _channel(column: RawColumn, heading: Heading, found: Recognition) -> Channel:

@@ -17,7 +17,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from basso.errors import InputError
-from basso.formats.assemble import MANUAL_KIND, ROLE_FACT
+from basso.formats.assemble import MANUAL_KIND, NO_ROLE_FACT, ROLE_FACT
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 from basso.recording.roles import Role, recognise, take_apart
@@ -103,6 +103,8 @@ def _facts(recording: Recording) -> dict[str, str]:
     for channel, name, role in zip(recording.channels, named, told, strict=True):
         if channel.role is not None and channel.role is not Role.TIME and role is not channel.role:
             facts[f"{ROLE_FACT}{channel.role}"] = name
+        elif channel.role is None and role is not None:
+            facts[f"{NO_ROLE_FACT}{len(facts)}"] = name
     return {k: v for k, v in facts.items() if v}
 
 

@@ -12,8 +12,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from basso.pressure.floors import Floor, highest_floor
+from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
+from basso.units import FloatArray
+
+_READ = (Role.RPM, Role.OIL_PRESSURE, Role.OIL_TEMP)
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,23 +39,28 @@ class GaugeReading:
 
 def judge_readings(recording: Recording, floors: Sequence[Floor]) -> tuple[GaugeReading, ...]:
     """Every complete reading with the floor that applies to it; empty without rpm and oil pressure."""
-    rpm, pressure = recording.channel(Role.RPM), recording.channel(Role.OIL_PRESSURE)
-    if rpm is None or pressure is None or rpm.values.shape != pressure.values.shape:
+    if not (recording.has(Role.RPM) and recording.has(Role.OIL_PRESSURE)):
         return ()
-    heat = recording.channel(Role.OIL_TEMP)
-    warm = (
-        heat.values if heat is not None and heat.values.shape == rpm.values.shape else np.full(rpm.values.shape, np.nan)
-    )
-    line = highest_floor(floors, rpm.values, np.full(rpm.values.shape, np.nan))
+    times = np.unique(np.concatenate([c.time_s for c in recording.channels if c.role in _READ]))
+    rpm, pressure, warm = (_at_readings(recording.channel(role), times) for role in _READ)
+    line = highest_floor(floors, rpm, np.full(times.shape, np.nan))
     return tuple(
         GaugeReading(
             i + 1,
-            float(rpm.values[i]),
-            float(pressure.values[i]),
+            float(rpm[i]),
+            float(pressure[i]),
             float(warm[i]) if np.isfinite(warm[i]) else None,
             float(line.kpa[i]) if np.isfinite(line.kpa[i]) else None,
             line.rule_at(i),
         )
-        for i in range(rpm.values.size)
-        if np.isfinite(rpm.values[i]) and np.isfinite(pressure.values[i])
+        for i in range(times.size)
+        if np.isfinite(rpm[i]) and np.isfinite(pressure[i])
     )
+
+
+def _at_readings(channel: Channel | None, times: FloatArray) -> FloatArray:
+    """A channel's values at the moments of the readings, NaN where it was not read: nothing is interpolated."""
+    values = np.full(times.shape, np.nan)
+    if channel is not None:
+        values[np.searchsorted(times, channel.time_s)] = channel.values
+    return values

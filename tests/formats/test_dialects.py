@@ -1,0 +1,311 @@
+"""One drive in the dialects that loggers write, crossed with each other, read right with no help; and what must be refused."""
+
+from __future__ import annotations
+
+import codecs
+import gzip
+import itertools
+import os
+import resource
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from basso import workflow
+from basso.errors import BassoError, FormatError, InputError
+from basso.formats.options import ReadOptions
+from basso.formats.registry import read_recording
+from basso.recording.roles import Role
+from support import write_temporary
+
+ROWS = 240
+TIME = np.arange(ROWS) * 0.05
+TRUTH = {
+    Role.RPM: 3500.0 + 1500.0 * np.sin(TIME / 2.0),
+    Role.OIL_PRESSURE: 320.0 + 90.0 * np.sin(TIME / 2.0),
+    Role.OIL_TEMP: 92.0 + TIME / 4.0,
+    Role.LATERAL_G: 1.1 * np.sin(TIME / 1.5),
+    Role.SPEED: 30.0 + 10.0 * np.cos(TIME / 3.0),
+}
+PSI = 6.894757293168361
+# Names as different loggers write them, with the unit each is in and the factor from base units.
+NAMES: dict[str, list[tuple[str, str, Role, Callable[[np.ndarray], np.ndarray], int]]] = {
+    "plain": [
+        ("Engine Speed", "rpm", Role.RPM, lambda v: v, 0),
+        ("Oil Pressure", "psi", Role.OIL_PRESSURE, lambda v: v / PSI, 3),
+        ("Oil Temp", "°F", Role.OIL_TEMP, lambda v: v * 1.8 + 32, 2),
+        ("Lateral Acc", "g", Role.LATERAL_G, lambda v: v, 4),
+        ("GPS Speed", "mph", Role.SPEED, lambda v: v / 0.44704, 3),
+    ],
+    "short": [
+        ("RPM", "1/min", Role.RPM, lambda v: v, 0),
+        ("OilP", "bar", Role.OIL_PRESSURE, lambda v: v / 100, 4),
+        ("OilT", "C", Role.OIL_TEMP, lambda v: v, 2),
+        ("AccLat", "m/s2", Role.LATERAL_G, lambda v: v * 9.80665, 4),
+        ("vGPS", "km/h", Role.SPEED, lambda v: v * 3.6, 3),
+    ],
+}
+CLOCKS: dict[str, tuple[str, str, Callable[[float], str]]] = {
+    "seconds": ("Time", "s", lambda t: f"{t:.2f}"),
+    "ms": ("Time", "ms", lambda t: f"{1000 * t:.0f}"),
+    "clock": ("Time", "", lambda t: f"10:{int((55 + t) // 60):02d}:{(55 + t) % 60:06.3f}"),
+    "date": ("Date Time", "", lambda t: f"2026-05-12T10:{int((55 + t) // 60):02d}:{(55 + t) % 60:06.3f}"),
+    "epoch": ("Timestamp", "", lambda t: f"{1778581255000 + 1000 * t:.0f}"),
+}
+ENCODINGS: dict[str, Callable[[str], bytes]] = {
+    "utf-8": lambda s: s.encode(),
+    "bom": lambda s: codecs.BOM_UTF8 + s.encode(),
+    "utf-16": lambda s: s.encode("utf-16"),
+    "latin-1 gz": lambda s: gzip.compress(s.encode("latin-1")),
+}
+HEADS = {"none": [], "facts": [["Vehicle", "Car 31"], ["Venue", "Harrowfell"], ["Date", "12.05.2026"], []]}
+
+
+def _text(
+    names: str, clock: str, separator: str, comma: bool, units: str, head: str, sparse: bool, quoted: bool
+) -> str:
+    label, time_unit, stamp = CLOCKS[clock]
+    columns = [(label, time_unit, [stamp(t) for t in TIME.tolist()])]
+    for name, unit, role, convert, digits in NAMES[names]:
+        cells = [f"{v:.{digits}f}" for v in convert(TRUTH[role]).tolist()]
+        if sparse and role is Role.OIL_TEMP:
+            cells = [c if i % 10 == 0 else "" for i, c in enumerate(cells)]
+        columns.append((name, unit, cells))
+    if comma:
+        columns = [(n, u, [c.replace(".", ",") for c in cells]) for n, u, cells in columns]
+    if units == "row":
+        rows = [[n for n, _, _ in columns], [u for _, u, _ in columns]]
+    else:
+        rows = [[f"{n} [{u}]" if units == "bracket" and u else f"{n} ({u})" if u else n for n, u, _ in columns]]
+    rows = [*HEADS[head], *rows, *(list(r) for r in zip(*(c for _, _, c in columns), strict=True))]
+    quote = (lambda c: f'"{c}"' if c else c) if quoted else (lambda c: c)
+    end = "\r\n" if quoted else "\n"
+    return end.join(separator.join(quote(c) for c in row) for row in rows) + end
+
+
+CASES = [
+    (names, clock, separator, encoding, units, head, sparse, quoted)
+    for i, (names, clock, (separator, encoding), (units, head)) in enumerate(
+        itertools.product(
+            NAMES,
+            CLOCKS,
+            [(",", "utf-8"), (";", "bom"), ("\t", "utf-16"), (",;", "latin-1 gz"), ("|", "utf-8")],
+            [("bracket", "none"), ("row", "facts"), ("paren", "facts")],
+        )
+    )
+    for sparse, quoted in [((i % 3) == 1, (i % 4) == 2)]
+]
+
+
+@pytest.mark.parametrize(("names", "clock", "separator", "encoding", "units", "head", "sparse", "quoted"), CASES)
+def test_the_same_drive_in_every_dialect(
+    names: str, clock: str, separator: str, encoding: str, units: str, head: str, sparse: bool, quoted: bool
+) -> None:
+    comma = separator == ",;"
+    text = _text(names, clock, separator[-1], comma, units, head, sparse, quoted)
+    recording = read_recording(write_temporary(ENCODINGS[encoding](text)))
+    for role, truth in TRUTH.items():
+        channel = recording.channel(role)
+        assert channel is not None, role
+        slow = sparse and role is Role.OIL_TEMP
+        step = 10 if slow else 1
+        np.testing.assert_allclose(channel.time_s, TIME[::step], atol=1e-5, err_msg=role)
+        np.testing.assert_allclose(channel.values, truth[::step], atol=0.6 if role is Role.RPM else 0.02, err_msg=role)
+        assert not channel.unit_assumed and channel.doubt == "", (role, channel.doubt)
+    if head == "facts":
+        assert recording.facts["Venue"] == "Harrowfell"
+        assert recording.started.startswith("2026-05-12")
+
+
+def test_there_are_enough_of_them() -> None:
+    assert len(CASES) >= 60
+
+
+@pytest.mark.parametrize(
+    ("head", "options"),
+    [
+        ("Sample rate,20 Hz\n\nSample,", ReadOptions()),
+        ("Logging interval,0.05 s\n\nIndex,", ReadOptions()),
+        ("Sample interval [ms],50\n\nNo,", ReadOptions()),
+        ("Row,", ReadOptions(rate_hz=20.0)),
+        ("", ReadOptions(rate_hz=20.0)),
+    ],
+)
+def test_rows_without_a_clock_by_their_rate(head: str, options: ReadOptions) -> None:
+    counted = head.endswith(",")
+    rows = [
+        (f"{i}," if counted else "") + f"{r:.0f},{p:.2f}"
+        for i, (r, p) in enumerate(zip(TRUTH[Role.RPM], TRUTH[Role.OIL_PRESSURE], strict=True))
+    ]
+    recording = read_recording(write_temporary((head + "RPM,Oil pressure [kPa]\n" + "\n".join(rows)).encode()), options)
+    channel = recording.channel(Role.OIL_PRESSURE)
+    assert channel is not None
+    np.testing.assert_allclose(channel.time_s, TIME, atol=1e-9)
+    assert any("20 Hz" in n for n in recording.notes)
+
+
+def test_a_counter_is_no_clock() -> None:
+    text = "Sample,RPM,Oil pressure [kPa]\n" + "\n".join(f"{i},3000,300" for i in range(50))
+    with pytest.raises(FormatError, match="--rate HZ"):
+        read_recording(write_temporary(text.encode()))
+
+
+def test_rates_mixed_in_one_table_keep_their_own_times() -> None:
+    """50 Hz and 20 Hz channels on the union of their times, with blanks between."""
+    fast, slow = np.arange(500) / 50.0, np.arange(200) / 20.0
+    union = np.unique(np.round(np.concatenate([fast, slow]), 6))
+    rows = []
+    for t in union.tolist():
+        p = f"{300 + 50 * np.sin(t):.3f}" if np.any(np.isclose(fast, t)) else ""
+        r = f"{3000 + 100 * np.sin(t):.1f}" if np.any(np.isclose(slow, t)) else ""
+        rows.append(f"{t:.3f},{r},{p}")
+    recording = read_recording(write_temporary(("Time [s],RPM,Oil pressure [kPa]\n" + "\n".join(rows)).encode()))
+    rpm, pressure = recording.channel(Role.RPM), recording.channel(Role.OIL_PRESSURE)
+    assert rpm is not None and pressure is not None
+    np.testing.assert_allclose(rpm.time_s, slow, atol=1e-9)
+    np.testing.assert_allclose(pressure.time_s, fast, atol=1e-9)
+    assert rpm.missing == pressure.missing == 0
+
+
+REFUSED: dict[str, bytes] = {
+    "empty": b"",
+    "blank": b"\n\n  \n",
+    "binary": bytes(range(256)) * 50,
+    "no header": b"\n".join(b"%d,%d,%d" % (i, i, i) for i in range(60)),
+    "header only": b"Time,RPM,Oil pressure\n",
+    "one row": b"Time,RPM,Oil pressure\n0,1,2\n",
+    "prose": b"Dear all, this is no log.\nIt has commas, though, and lines.\nNo numbers, no columns.\n",
+    "text in numbers": b"Time,RPM,Oil pressure\n"
+    + b"\n".join(b"%d,%s,%d" % (i, b"3000" if i < 150 else b"fast", i) for i in range(300)),
+    "zero bytes": b"Time,RPM\n0,1\n\x00\x00\x00\x00\n1,2\n2,3\n",
+    "cut gzip": gzip.compress(b"Time,RPM\n" + b"0,1\n" * 5000)[:60],
+    "million characters": b"Time,RPM,Oil pressure\n" + b"x" * 1_000_000 + b"\n",
+    "million-character heading": b"a" * 1_000_000 + b",RPM\n0,1\n1,2\n2,3\n",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", REFUSED)
+def test_bad_input_is_one_sentence(name: str) -> None:
+    path = write_temporary(REFUSED[name])
+    try:
+        recording = read_recording(path)
+    except FormatError as error:
+        text = str(error)
+        assert text.startswith(str(path)) and text.endswith(".") and "\n" not in text and len(text) < 600, text
+        return
+    # Two of these hold a table all the same; it must then be the true one.
+    assert name in ("million-character heading",), name
+    assert recording.samples == 3
+
+
+def test_a_million_characters_in_one_cell_cost_one_row() -> None:
+    rows = [f"{i / 20:.2f},{3000 + i},{400 + i % 9}" for i in range(400)]
+    rows[200] = "10.00,3000," + "9" * 1_000_000
+    recording = read_recording(write_temporary(("Time [s],RPM,Oil pressure [kPa]\n" + "\n".join(rows)).encode()))
+    channel = recording.channel(Role.OIL_PRESSURE)
+    assert channel is not None and int(np.isfinite(channel.values).sum()) >= 399
+
+
+def test_a_folder_and_a_file_without_permission(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    with pytest.raises(FormatError, match="is a folder"):
+        read_recording(tmp_path)
+    closed = tmp_path / "closed.csv"
+    closed.write_text("Time,RPM\n0,1\n")
+
+    def refuse(*_: object, **__: object) -> None:
+        raise PermissionError(13, "Permission denied")
+
+    # The tests may run as root, whom no permission stops.
+    monkeypatch.setattr(Path, "open", refuse)
+    with pytest.raises(FormatError, match="may not be read"):
+        read_recording(closed)
+
+
+def test_a_full_disk_leaves_what_was_there(tmp_path: Path) -> None:
+    """A real limit on file size stands in for the full disk: writing fails half way."""
+    out = tmp_path / "out.csv"
+    out.write_text("before")
+    log = workflow.demo_folder() / "baseline-1.csv"
+    done = subprocess.run(
+        [sys.executable, "-m", "basso", "export", str(log), str(out)],
+        env={**os.environ, "XDG_CACHE_HOME": "/proc/none"},
+        preexec_fn=lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (100_000, 100_000)),
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert done.returncode == 2, done.stderr
+    assert done.stderr.count("\n") == 1 and "cannot be written" in done.stderr
+    assert out.read_text() == "before"
+    assert [p.name for p in tmp_path.iterdir()] == ["out.csv"]
+
+
+def _damaged(rng: np.random.Generator, data: bytes) -> bytes:
+    kind = rng.integers(4)
+    if kind == 0:
+        return data[: rng.integers(1, len(data))]
+    spoiled = bytearray(data)
+    for _ in range(int(rng.integers(1, 30))):
+        spoiled[int(rng.integers(len(spoiled)))] = int(rng.integers(256))
+    if kind == 2:
+        at = int(rng.integers(len(spoiled)))
+        del spoiled[at : at + int(rng.integers(1, 5000))]
+    if kind == 3:
+        at = int(rng.integers(len(spoiled)))
+        spoiled[at:at] = bytes(rng.integers(0, 256, int(rng.integers(1, 200)), dtype=np.uint8))
+    return bytes(spoiled)
+
+
+@pytest.fixture(scope="module")
+def sound(tmp_path_factory: pytest.TempPathFactory) -> dict[str, bytes]:
+    """Small sound files of every kind."""
+    folder = tmp_path_factory.mktemp("sound")
+    log = workflow.demo_folder() / "dyno.csv"
+    recording = read_recording(log)
+    files = {".csv": log.read_bytes()[:20000]}
+    workflow.export_recording(recording, folder / "a.parquet", (0.0, 30.0))
+    files[".parquet"] = (folder / "a.parquet").read_bytes()
+    import polars as pl
+    from asammdf import MDF, Signal
+    from can import ASCWriter, BLFWriter, Message
+
+    frame = pl.DataFrame({"Time [s]": TIME, "RPM": TRUTH[Role.RPM], "Oil pressure [kPa]": TRUTH[Role.OIL_PRESSURE]})
+    frame.write_ipc(folder / "a.arrow")
+    files[".arrow"] = (folder / "a.arrow").read_bytes()
+    with MDF() as measured:
+        measured.append(
+            [
+                Signal(TRUTH[Role.RPM], TIME, name="RPM"),
+                Signal(TRUTH[Role.OIL_TEMP], TIME, name="Oil temp", unit="degC"),
+            ]
+        )
+        measured.save(folder / "a.mf4", overwrite=True)
+    files[".mf4"] = (folder / "a.mf4").read_bytes()
+    for suffix, writer in ((".asc", ASCWriter), (".blf", BLFWriter)):
+        with writer(str(folder / f"a{suffix}")) as out:
+            for i in range(200):
+                out.on_message_received(
+                    Message(timestamp=i * 0.01, arbitration_id=0x640, is_extended_id=False, data=bytes(range(8)))
+                )
+        files[suffix] = (folder / f"a{suffix}").read_bytes()
+    files[".log"] = (workflow.demo_folder() / "bus" / "harrowfell.log").read_bytes()[:20000]
+    return files
+
+
+@pytest.mark.parametrize("suffix", [".csv", ".parquet", ".arrow", ".mf4", ".asc", ".blf", ".log"])
+def test_no_damage_gets_past_as_anything_but_a_sentence(suffix: str, sound: dict[str, bytes]) -> None:
+    """Bounded fuzz over every reader: it reads, or it says so in one line; never anything else."""
+    rng = np.random.default_rng(int(os.environ.get("BASSO_FUZZ_SEED", "20261125")))
+    for _ in range(int(os.environ.get("BASSO_FUZZ_RUNS", "25"))):
+        path = write_temporary(_damaged(rng, sound[suffix]), f"log{suffix}")
+        try:
+            recording = read_recording(path)
+            for c in recording.channels:
+                assert c.time_s.size == c.values.size
+                assert c.time_s.size < 2 or bool(np.all(np.diff(c.time_s) > 0))
+        except BassoError as error:
+            assert isinstance(error, InputError) and "\n" not in str(error)
