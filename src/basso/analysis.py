@@ -113,6 +113,11 @@ class Analysis:
         return self.pressure_kpa / self.expected_kpa
 
     @property
+    def at_or_below(self) -> bool:
+        """True when the pressure was sampled too slowly for a lowest value to be the lowest there was."""
+        return any(c.id == "update_rate" and c.level == "warn" for c in self.checks)
+
+    @property
     def judgeable(self) -> bool:
         """False when the recording lacks what judging needs."""
         return not any(c.level == "fail" and c.id in ("oil_pressure", "rpm") for c in self.checks)

@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from basso import workflow
 from basso.sump.shape import BoxPan
 from basso.ui.pan.picture import pan_picture
 from basso.ui.plots.pyramid import Pyramid
@@ -16,7 +17,7 @@ from basso.ui.plots.ticks import clock, round_step, ticks, time_ticks
 from basso.ui.stations.dips.picture import cause_words, columns, dip_rows, nearest, opening, panels, readings, working
 from basso.ui.tide.picture import TidePicture
 from basso.units import UNITS, DisplayUnits
-from support import judged_scenario
+from support import judged_scenario, recording_of
 
 UNITS_KPA = DisplayUnits()
 UNITS_PSI = replace(DisplayUnits(), pressure=UNITS["psi"])
@@ -186,3 +187,16 @@ class TestWords:
     def test_nearest_sample(self) -> None:
         t = np.array([0.0, 1.0, 2.0])
         assert [nearest(t, x) for x in (-5, 0.4, 0.6, 1.5001, 99)] == [0, 0, 1, 2, 2]
+
+
+def test_where_the_pressure_is_sampled_too_slowly_lowest_means_at_or_below() -> None:
+    lines = (workflow.demo_folder() / "baseline-1.csv").read_text().splitlines()
+    rows = [line.split(",") for line in lines]
+    for i in range(1, len(rows)):
+        rows[i][2] = rows[1 + (i - 1) // 4 * 4][2]  # written at 20 Hz, renewed at 5
+    slow = workflow.judge(recording_of("\n".join(map(",".join, rows)).encode()))
+    assert slow.at_or_below and slow.dips
+    assert all(r.cells[2].startswith("≤") for r in dip_rows(slow, DisplayUnits()))
+    assert "deepest ≤" in opening(slow, DisplayUnits()).detail
+    whole = workflow.judge(recording_of("\n".join(lines).encode()))
+    assert not any("≤" in r.cells[2] for r in dip_rows(whole, DisplayUnits()))

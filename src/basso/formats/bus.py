@@ -116,10 +116,10 @@ def _frames(path: Path, progress: Progress) -> tuple[dict[tuple[int, bool], _Fra
     """Frames by (identifier, extended), in the order they came; and what kind of log it was."""
     found: dict[tuple[int, bool], _Frames] = defaultdict(_Frames)
     size = max(path.stat().st_size, 1)
-    reader, kind, bytes_a_frame = _reader_of(path)
     logging.getLogger("can").setLevel(logging.CRITICAL)
-    count = 0
+    count, kind = 0, ""
     try:
+        reader, kind, bytes_a_frame = _reader_of(path)
         for stamp, key, payload in reader:
             frames = found[key]
             frames.stamps.append(stamp)

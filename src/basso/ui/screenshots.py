@@ -11,12 +11,14 @@ from pathlib import Path
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
+from basso.recording.roles import Role
 from basso.ui.dialogs import FloorsDialog, ReadingsDialog, WorkingDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.settings import Settings
 from basso.ui.stations.dips.picture import working
 from basso.ui.theme.look import Look
 from basso.units import UNITS
+from basso.workflow import demo_folder
 
 
 def take_all(application: QApplication, folder: Path) -> None:
@@ -51,6 +53,7 @@ def take_all(application: QApplication, folder: Path) -> None:
         desk.go_to("recordings")
         wait_until(application, lambda: not desk.library.busy)
         _save(application, window, folder / "recordings.png")
+        _odd_columns(application, window, Path(temporary) / "paddock.csv", folder / "columns.png")
         desk.go_to("dips")
         connector = next(e for e in desk.workspace.entries if e.path.stem == "shakedown")
         desk.workspace.show(connector)
@@ -59,6 +62,20 @@ def take_all(application: QApplication, folder: Path) -> None:
         assert analysis is not None
         _save(application, ReadingsDialog(window, window.look, analysis, frozenset()), folder / "readings.png")
         window.close()
+
+
+def _odd_columns(application: QApplication, window: MainWindow, log: Path, picture: Path) -> None:
+    """A log whose column names say little, with one column being set by hand."""
+    lines = (demo_folder() / "baseline-1.csv").read_text(encoding="utf-8").splitlines()
+    lines[0] = "Time,RPM,P3,Oil temp,Lat,Long,Speed [km/h],TPS,Lap"
+    log.write_text("Vehicle,Car 31\nVenue,Harrowfell\nDate,2026-05-12\n\n" + "\n".join(lines), encoding="utf-8")
+    desk = window.desk
+    desk.open_logs([log])
+    desk.go_to("recordings")
+    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.library.busy)
+    desk.recordings.columns.choose("P3", Role.OIL_PRESSURE)
+    desk.recordings.columns.table.selectRow(2)
+    _save(application, window, picture)
 
 
 def wait_until(application: QApplication, done: Callable[[], bool], timeout_s: float = 60.0) -> None:

@@ -92,10 +92,15 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
     detail = (
         f"{_count(len(a.dips), 'dip')} in {over}"
         + (f", {severe} severe" if severe else "")
-        + f"; deepest {units.number(lowest.dip.min_pressure_kpa, Q.PRESSURE)} against {units.text(need, Q.PRESSURE)} needed; "
+        + f"; deepest {lowest_words(a, lowest.dip.min_pressure_kpa, units)} against {units.text(need, Q.PRESSURE)} needed; "
         f"{a.exposure.below_floor_s:.0f} s below the floor. {_NEXT[name]}"
     )
     return Words(title, detail)
+
+
+def lowest_words(a: Analysis, kpa: float, units: DisplayUnits) -> str:
+    """A lowest pressure as digits; "≤" before it where sampling was too slow to have seen the lowest."""
+    return ("≤\u2009" if a.at_or_below else "") + units.number(kpa, Q.PRESSURE)
 
 
 def _count(n: int, word: str) -> str:
@@ -164,7 +169,7 @@ def dip_rows(a: Analysis, units: DisplayUnits) -> list[DipRow]:
         cells = (
             str(i + 1),
             where,
-            units.number(dip.min_pressure_kpa, Q.PRESSURE),
+            lowest_words(a, dip.min_pressure_kpa, units),
             units.number(dip.min_margin_kpa, Q.PRESSURE, difference=True, signed=True),
             f"{100 * dip.min_share:.0f}" if dip.min_share is not None else "–",
             f"{dip.duration_s:.1f}" if dip.duration_s >= 0.95 else f"{dip.duration_s:.2f}",

@@ -29,9 +29,9 @@ from PySide6.QtWidgets import (
 
 from basso.ui.cursor import Cursor
 from basso.ui.plots.traces import Traces
-from basso.ui.stations.dips.picture import DipRow, columns, dip_rows, opening, panels, sentence
+from basso.ui.stations.dips.picture import DipRow, columns, dip_rows, lowest_words, opening, panels, sentence
 from basso.ui.theme.look import Look, Type
-from basso.units import DisplayUnits, Quantity
+from basso.units import DisplayUnits
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
@@ -203,7 +203,7 @@ class DipsStation(QWidget):
         words = opening(analysis, units)
         self._title.setText(words.title)
         self._detail.setText(words.detail)
-        number = [units.number(d.dip.min_pressure_kpa, Quantity.PRESSURE) for d in analysis.dips]
+        number = [lowest_words(analysis, d.dip.min_pressure_kpa, units) for d in analysis.dips]
         marks = [
             (d.dip.start_s, d.dip.end_s, float(analysis.time_s[d.dip.lowest]), label)
             for d, label in zip(analysis.dips, number, strict=True)
