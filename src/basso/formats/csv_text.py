@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import re
 from pathlib import Path
 from types import MappingProxyType
 
@@ -12,13 +13,14 @@ from basso.errors import FormatError
 from basso.formats.assemble import assemble
 from basso.formats.options import ReadOptions
 from basso.formats.rows import columns_of
-from basso.formats.sniff import TextLayout, find_layout
+from basso.formats.sniff import TextLayout, facts_of, find_layout
 from basso.formats.table import in_numbers, is_utf8, read_table
 from basso.progress import Progress
 from basso.recording.recording import Recording
 
 _HEAD_BYTES = 262144
 _HEAD_LINES = 400
+_BLANKS, _EDGES = re.compile(rb"[ \t]+"), re.compile(rb"(?m)^[ \t]+|[ \t\r]+$")
 _NAMES_OF_SEPARATORS = MappingProxyType({",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"})
 
 
@@ -38,13 +40,20 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
     progress(0.0, f"reading {path.name}")
     notes: list[str] = []
     raw, encoding = _text_bytes(path, notes)
-    layout = _layout(path, raw)
+    try:
+        layout = _layout(path, raw)
+    except FormatError:
+        # Columns may be set apart by blanks; that is tried last, since names hold blanks too.
+        if raw[:_HEAD_BYTES].count(b"\n") < 2:
+            raise
+        raw = _BLANKS.sub(b"\t", _EDGES.sub(b"", raw))
+        layout = _layout(path, raw)
     progress(0.1, f"reading {path.name}")
     table = read_table(path, raw, layout, notes)
     del raw  # before the numbers take their own room
     table = in_numbers(table)
     progress(0.6, f"recognising the columns of {path.name}")
-    facts = {r[0].rstrip(":"): r[1] for r in layout.preamble if len(r) >= 2 and r[0] and r[1]}
+    facts = facts_of(layout.preamble)
     columns, started = columns_of(path, table, layout.units, options, facts, notes)
     separator = _NAMES_OF_SEPARATORS[layout.separator]
     kind = f"CSV, {separator}{', decimal comma' if layout.decimal_comma else ''}, {encoding}"
@@ -77,6 +86,8 @@ def _text_bytes(path: Path, notes: list[str]) -> tuple[bytes, str]:
             "export it again, or cut the file off above this row",
             f"row {row}",
         )
+    if b"\n" not in raw[:_HEAD_BYTES] and b"\r" in raw[:_HEAD_BYTES]:
+        raw = raw.replace(b"\r", b"\n")
     # The rest is looked at only if it turns out to matter: most text is numbers.
     if is_utf8(raw[:_HEAD_BYTES]) or is_utf8(raw[: _HEAD_BYTES - 3]):
         return raw, "UTF-8" + packed

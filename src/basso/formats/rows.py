@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -18,7 +18,7 @@ from basso.formats.options import ReadOptions
 from basso.formats.table import Table
 from basso.formats.timebase import repair
 from basso.recording.roles import Heading, Role, recognise
-from basso.units import FloatArray, Quantity
+from basso.units import FloatArray, Quantity, parse_unit
 
 if TYPE_CHECKING:
     import polars as pl
@@ -54,6 +54,7 @@ def columns_of(
         FormatError: there is no time, or no two rows in time order.
     """
     headings = headings_of(table.names, units)
+    headings = _with_units_beside(table, headings)
     clock = _find_time(path, table, headings, options, facts, notes)
     kept: list[Heading] = []
     numbers: list[FloatArray] = []
@@ -65,13 +66,31 @@ def columns_of(
         elif isinstance(values, np.ndarray):
             kept.append(heading)
             numbers.append(values)
-        elif heading.name:
+        elif heading.words:
             notes.append(f"Column '{heading.name}' holds text and was left out.")
     del table
     seconds, numbers = repair(clock.seconds, numbers, notes)
     if seconds.size < 2:
         raise FormatError(path, "has fewer than two rows in time order", "export the whole session again")
     return _at_own_times([RawColumn(h, seconds, v) for h, v in zip(kept, numbers, strict=True)]), clock.started
+
+
+def _with_units_beside(table: Table, headings: list[Heading]) -> list[Heading]:
+    """Units written in a nameless column of their own beside each value: "12.5, kPa"."""
+    found = list(headings)
+    for i in sorted(table.textual):
+        column = table.columns[i]
+        if (
+            i == 0
+            or (headings[i].words and not headings[i].name.startswith("column "))
+            or isinstance(column, np.ndarray)
+        ):
+            continue
+        said = set(column.head(200).str.strip_chars().unique().to_list()) - {"", None}
+        if len(said) == 1 and found[i - 1].unit is None and (unit := parse_unit(said.pop())) is not None:
+            found[i - 1] = replace(found[i - 1], unit=unit)
+            found[i] = replace(headings[i], words=())
+    return found
 
 
 @dataclass(frozen=True, slots=True)

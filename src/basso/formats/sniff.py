@@ -7,6 +7,7 @@ import re
 from collections import Counter
 from dataclasses import dataclass
 
+from basso.recording.roles import recognise, take_apart
 from basso.units import parse_unit
 
 _SEPARATORS = (",", ";", "\t", "|")
@@ -115,10 +116,11 @@ def find_layout(lines: list[str]) -> TextLayout | None:
     sample = tuple(r for r in rows[data_line : data_line + 80] if any(r))
     commas = sum("," in f for r in sample for f in r if is_number(f))
     points = sum("." in f for r in sample for f in r if is_number(f))
+    names = rows[head_line]
     return TextLayout(
         separator=separator,
         decimal_comma=separator != "," and commas > points,
-        names=rows[head_line],
+        names=(names[0].lstrip("#% ") or names[0], *names[1:]),
         units=units,
         preamble=tuple(r for r in rows[:head_line] if any(r)),
         data_line=data_line,
@@ -147,11 +149,25 @@ def _heading_above(rows: list[tuple[str, ...]], data_line: int, width: int) -> i
     ]
     if not candidates:
         return None
-    # The heading is the lowest line of names that is not itself a units row.
-    for index in reversed(candidates):
-        if not _looks_like_units(rows[index]):
-            return index
-    return candidates[-1]
+    named = [i for i in candidates if not _looks_like_units(rows[i])]
+    if not named:
+        return candidates[-1]
+    # The heading is the line whose names say most; of equals the lowest (below it may stand ids and units).
+    return max(named, key=lambda i: (sum(r is not None for r in recognise([take_apart(f) for f in rows[i]])), i))
+
+
+def facts_of(preamble: tuple[tuple[str, ...], ...]) -> dict[str, str]:
+    """Session facts in the lines above the heading: ``key, value`` in fields, or ``key: value`` in one."""
+    facts: dict[str, str] = {}
+    for row in preamble:
+        first, value = row[0].lstrip("#%; ").strip(), row[1] if len(row) > 1 else ""
+        if not value and ":" in first:
+            first, _, value = first.partition(":")
+        elif not value and "=" in first:
+            first, _, value = first.partition("=")
+        if first.strip() and value.strip():
+            facts[first.strip().rstrip(":").strip()] = value.strip()
+    return facts
 
 
 def _looks_like_units(row: tuple[str, ...]) -> bool:

@@ -21,6 +21,9 @@ if TYPE_CHECKING:
 _TAIL_BYTES = 65536
 _SMALL_BYTES = 3_000_000
 _PIECE_BYTES = 1 << 20
+_GROUPED = (r"^[+-]?\d{1,3}([,' \u2009\u00a0]\d{3})+(\.\d*)?$", r"^[+-]?\d{1,3}([.' \u2009\u00a0]\d{3})+(,\d*)?$")
+"""Numbers with their thousands set apart, by whether the decimal mark is a comma."""
+_GROUPS = (r"[,' \u2009\u00a0]", r"[.' \u2009\u00a0]")
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -139,7 +142,7 @@ def _plain_numbers(body: bytes, layout: TextLayout, width: int) -> list[FloatArr
 
     NumPy reads such a file in less time than the table library takes to load.
     """
-    if len(body) > _SMALL_BYTES:
+    if len(body) > _SMALL_BYTES or body.count(b"\n") <= layout.data_line:
         return None
     try:
         table = np.loadtxt(
@@ -214,6 +217,8 @@ def _mend_numbers(
             columns.append(text)
             continue
         clean = text.str.strip_chars()
+        if text.str.contains(_GROUPED[layout.decimal_comma]).any():
+            clean = clean.str.replace_all(_GROUPS[layout.decimal_comma], "")
         if layout.decimal_comma:
             clean = clean.str.replace(",", ".", literal=True)
         numbers = clean.cast(pl.Float64, strict=False)

@@ -284,7 +284,7 @@ def _number(value: float, digits: int) -> str:
 def _sureness(channel: Channel) -> tuple[str, str]:
     if channel.confidence >= 0.999:
         return ("confirmed" if "confirmed" in channel.why else "said by you" if "you" in channel.why else "sure"), ""
-    if channel.confidence >= 0.72:
+    if channel.confidence >= 0.8:
         return "sure", ""
     return ("likely", "") if channel.confidence >= 0.5 else ("a guess", "attention")
 
