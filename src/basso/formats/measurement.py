@@ -2,26 +2,26 @@
 
 from __future__ import annotations
 
-import gc
-import logging
+import json
+import subprocess
 import sys
+import tempfile
+import threading
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
-from basso.errors import Cancelled, FormatError
+from basso.errors import FormatError
 from basso.formats.assemble import RawColumn, assemble, headings_of
 from basso.formats.bus import database_for
 from basso.formats.options import ReadOptions
 from basso.formats.timebase import repair
 from basso.progress import Progress
 from basso.recording.recording import Recording
+from basso.units import FloatArray
 
-if TYPE_CHECKING:
-    from asammdf import MDF
-
-_FRAMES = "CAN_DataFrame"
+_PATIENCE_S = 90.0
 
 
 def recognises(path: Path, head: bytes) -> bool:
@@ -32,94 +32,69 @@ def recognises(path: Path, head: bytes) -> bool:
 def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
     """Read every channel of numbers, each group at its own times."""
     progress(0.0, f"reading {path.name}")
-    from asammdf import MDF
-
-    logging.getLogger("asammdf").setLevel(logging.CRITICAL)
-    notes: list[str] = []
-    hook, tripped = sys.unraisablehook, ""
-    # Over a damaged file the library stumbles once more when it lets go of it: that must not reach the user.
-    sys.unraisablehook = lambda _: None
-    try:
-        with path.open("rb") as stream, MDF(stream) as file:
-            return _read(path, file, options, notes, progress)
-    except (Cancelled, FormatError, MemoryError):
-        raise
-    except Exception as error:
-        # The library tells damage by whatever its parsing trips over.
-        tripped = type(error).__name__
-    finally:
-        if tripped:
-            gc.collect()
-        sys.unraisablehook = hook
-    # Raised outside, so that the library's half-open file does not live on in this error's context.
-    raise FormatError(path, f"is damaged or was cut short ({tripped})", "copy it from the logger again")
-
-
-def _read(path: Path, file: MDF, options: ReadOptions, notes: list[str], progress: Progress) -> Recording:
-    kind = f"MDF {file.version}"
-    started = file.start_time.replace(tzinfo=None).isoformat(timespec="seconds") if file.start_time.year > 1980 else ""
-    columns = _columns(file, notes, progress)
-    if any(c.name.startswith(_FRAMES) for g in file.groups for c in g.channels):
-        database = database_for(path, options)
-        if database is None:
-            notes.append("It holds bus frames too; name the database that decodes them with --dbc FILE.")
-        else:
-            with file.extract_bus_logging({"CAN": [(str(database), 0)]}) as decoded:
-                columns += _columns(decoded, notes, progress)
-            notes.append(f"Bus frames were decoded with {database.name}.")
+    database = database_for(path, options)
+    with tempfile.TemporaryDirectory(prefix="basso-") as folder:
+        samples = Path(folder) / "samples"
+        found = _taken_out(path, database, samples, progress)
+        numbers = np.fromfile(samples, dtype="<f8").astype(np.float64, copy=False)
+    notes: list[str] = list(found["notes"])
+    columns = _columns(found["columns"], numbers, notes)
     if not columns:
         raise FormatError(path, "holds no channel with two samples or more", "record again, or export another part")
-    starts = min(float(c.time_s[0]) for c in columns)
-    own: dict[int, np.ndarray[Any, Any]] = {}
-    for c in columns:
-        c.time_s = own.setdefault(id(c.time_s), c.time_s - starts)
-    headings = headings_of(
-        [c.heading.name for c in columns], [c.heading.unit.symbol if c.heading.unit else "" for c in columns]
-    )
-    for column, heading in zip(columns, headings, strict=True):
-        column.heading = heading
-    return assemble(path, kind, columns, options, notes, {}, started)
+    return assemble(path, f"MDF {found['version']}", columns, options, notes, {}, found["started"])
 
 
-def _columns(file: MDF, notes: list[str], progress: Progress) -> list[RawColumn]:
-    columns: list[RawColumn] = []
-    groups: list[Any] = list(file.groups)
-    for number, group in enumerate(groups):
-        progress(0.1 + 0.7 * number / len(groups), "reading channel groups")
-        master = file.masters_db.get(number)
-        wanted = [
-            i for i, c in enumerate(group.channels) if i != master and not c.name.startswith((_FRAMES, "LIN_Frame"))
-        ]
-        columns += _group(file, number, wanted, notes)
-    return columns
+def _taken_out(path: Path, database: Path | None, samples: Path, progress: Progress) -> dict[str, Any]:
+    """Let the child take the channels out; whatever becomes of it, this process goes on."""
+    command = [
+        sys.executable,
+        "-P",
+        "-m",
+        "basso.formats.measurement_child",
+        str(path),
+        str(database or ""),
+        str(samples),
+    ]
+    found: dict[str, Any] | None = None
+    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True) as child:
+        assert child.stdout is not None
+        # Damage can also make the library run in circles.
+        patience = threading.Timer(_PATIENCE_S + path.stat().st_size / 1e6, child.kill)
+        patience.daemon = True
+        patience.start()
+        try:
+            for line in child.stdout:
+                told = json.loads(line)
+                if "progress" in told:
+                    progress(0.1 + 0.7 * float(told["progress"]), f"reading {path.name}")
+                found = told.get("found", found)
+        except ValueError:
+            found = None
+        except BaseException:
+            # The user stopped the work (progress raised): the child must not go on alone.
+            child.kill()
+            raise
+        finally:
+            patience.cancel()
+    if child.returncode != 0 or found is None:
+        raise FormatError(path, "is damaged or was cut short", "copy it from the logger again")
+    return found
 
 
-def _group(file: MDF, number: int, wanted: list[int], notes: list[str]) -> list[RawColumn]:
-    """The channels of one group that are numbers; they share their times where the file does."""
-    names, units, stamps, values = [], [], [], []
-    for index in wanted:
-        signal = file.get(group=number, index=index)
-        samples = np.asarray(signal.samples)
-        if samples.dtype.kind not in "fiub":
-            samples = np.asarray(file.get(group=number, index=index, raw=True).samples)
-        if samples.ndim != 1 or samples.dtype.kind not in "fiub":
-            notes.append(f"Channel '{signal.name}' holds no single numbers and was left out.")
-            continue
-        if samples.size < 2:
-            continue
-        names.append(signal.name)
-        units.append(signal.unit or "")
-        stamps.append(np.asarray(signal.timestamps, dtype=np.float64))
-        values.append(samples.astype(np.float64))
-    columns: list[RawColumn] = []
-    for heading, at, v in zip(headings_of(names, units), stamps, values, strict=True):
-        shared = next((c.time_s for c in columns if c.time_s.size == at.size and np.array_equal(c.time_s, at)), None)
-        if shared is not None:
-            columns.append(RawColumn(heading, shared, v))
-            continue
-        if not bool(np.all(np.diff(at) > 0)):
+def _columns(found: list[dict[str, Any]], numbers: FloatArray, notes: list[str]) -> list[RawColumn]:
+    """Columns at their own times, from the first sample of any of them; stamps that need it are mended."""
+    stamps: dict[tuple[int, int], FloatArray] = {}
+    firsts = [float(numbers[c["times"][0]]) for c in found]
+    first = min((t for t in firsts if np.isfinite(t)), default=0.0)
+    columns = []
+    for heading, c in zip(headings_of([c["name"] for c in found], [c["unit"] for c in found]), found, strict=True):
+        start, size = c["times"]
+        at = stamps.setdefault((start, size), numbers[start : start + size] - first)
+        values = numbers[c["values"][0] : c["values"][0] + c["values"][1]].copy()
+        if at.size == values.size and not bool(np.all(np.diff(at) > 0)):
             begin = float(at[0])
-            at, (v,) = repair(at, [v], notes)
+            at, (values,) = repair(at, [values], notes)
             at = at + begin
-        columns.append(RawColumn(heading, at, v))
+        if at.size == values.size and at.size >= 2:
+            columns.append(RawColumn(heading, at, values))
     return columns
