@@ -8,6 +8,7 @@ scale and offset, multiplexing.
 from __future__ import annotations
 
 import logging
+import os
 import re
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator
@@ -105,7 +106,7 @@ def database_for(path: Path, options: ReadOptions) -> Path | None:
             raise FormatError(options.database, "does not exist", "check the name of the database")
         return options.database
     try:
-        beside = [p for p in sorted(path.parent.iterdir()) if p.suffix.lower() in _DATABASES]
+        beside = [path.parent / n for n in sorted(os.listdir(path.parent)) if n.lower().endswith(_DATABASES)]  # noqa: PTH208
     except OSError:
         return None
     named = [p for p in beside if p.stem == path.name.split(".")[0]]

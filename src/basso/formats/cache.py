@@ -144,7 +144,8 @@ def _options_text(path: Path, options: ReadOptions) -> str:
     beside = [options.database] if options.database is not None else []
     if not beside:
         # A bus log takes the database beside it.
-        beside = [p for p in path.parent.iterdir() if p.suffix.lower() in _DATABASES]
+        # By name alone: a folder may hold thousands of logs.
+        beside = [path.parent / n for n in os.listdir(path.parent) if n.lower().endswith(_DATABASES)]  # noqa: PTH208
     said = {
         "roles": sorted((str(r), n) for r, n in options.roles.items()),
         "units": sorted((n, u.symbol) for n, u in options.units.items()),

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import gzip
 import re
+import threading
+from dataclasses import replace
 from pathlib import Path
 from types import MappingProxyType
 
@@ -12,6 +14,7 @@ import numpy as np
 from basso.errors import FormatError
 from basso.formats.assemble import assemble
 from basso.formats.options import ReadOptions
+from basso.formats.registry import fingerprint_of
 from basso.formats.rows import columns_of
 from basso.formats.sniff import TextLayout, facts_of, find_layout
 from basso.formats.table import in_numbers, is_utf8, read_table
@@ -39,7 +42,12 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
     """
     progress(0.0, f"reading {path.name}")
     notes: list[str] = []
-    raw, encoding = _text_bytes(path, notes)
+    raw = path.read_bytes()
+    # The fingerprint lets go of the interpreter: beside loading the table library it costs next to nothing.
+    digest: list[str] = []
+    beside = threading.Thread(target=lambda whole: digest.append(fingerprint_of(whole)), args=(raw,))
+    beside.start()
+    raw, encoding = _text_bytes(path, raw, notes)
     try:
         layout = _layout(path, raw)
     except FormatError:
@@ -50,19 +58,20 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
         layout = _layout(path, raw)
     progress(0.1, f"reading {path.name}")
     table = read_table(path, raw, layout, notes)
-    del raw  # before the numbers take their own room
+    beside.join()
+    del raw, beside  # before the numbers take their own room
     table = in_numbers(table)
     progress(0.6, f"recognising the columns of {path.name}")
     facts = facts_of(layout.preamble)
     columns, started = columns_of(path, table, layout.units, options, facts, notes)
     separator = _NAMES_OF_SEPARATORS[layout.separator]
     kind = f"CSV, {separator}{', decimal comma' if layout.decimal_comma else ''}, {encoding}"
-    return assemble(path, kind, columns, options, notes, facts, started)
+    recording = assemble(path, kind, columns, options, notes, facts, started)
+    return replace(recording, content_hash=digest[0])
 
 
-def _text_bytes(path: Path, notes: list[str]) -> tuple[bytes, str]:
+def _text_bytes(path: Path, raw: bytes, notes: list[str]) -> tuple[bytes, str]:
     """The file's text as UTF-8 bytes without a byte-order mark, and the name of its encoding."""
-    raw = path.read_bytes()
     packed = ""
     if raw[:2] == b"\x1f\x8b":
         try:

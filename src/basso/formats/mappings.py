@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import json
 import os
-import tempfile
 import zlib
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
@@ -93,6 +92,8 @@ class Mappings:
         Raises:
             InputError: the file cannot be written.
         """
+        import tempfile
+
         known = self.all()
         if not known and self._file.exists() and self._file.stat().st_size > 0:
             self._set_aside()

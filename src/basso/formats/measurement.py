@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 import json
-import subprocess
 import sys
-import tempfile
-import threading
 from pathlib import Path
 from typing import Any
 
@@ -31,6 +28,8 @@ def recognises(path: Path, head: bytes) -> bool:
 
 def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
     """Read every channel of numbers, each group at its own times."""
+    import tempfile
+
     progress(0.0, f"reading {path.name}")
     database = database_for(path, options)
     with tempfile.TemporaryDirectory(prefix="basso-") as folder:
@@ -46,6 +45,9 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
 
 def _taken_out(path: Path, database: Path | None, samples: Path, progress: Progress) -> dict[str, Any]:
     """Let the child take the channels out; whatever becomes of it, this process goes on."""
+    import subprocess
+    import threading
+
     command = [
         sys.executable,
         "-P",
