@@ -24,9 +24,15 @@ if TYPE_CHECKING:
     from PySide6.QtWidgets import QWidget
 
 
+@lru_cache(maxsize=1)
+def _scratch() -> tempfile.TemporaryDirectory[str]:
+    """One folder for all made files, gone when the tests are over."""
+    return tempfile.TemporaryDirectory(prefix="basso-test-")
+
+
 def write_temporary(data: bytes, name: str = "log.csv") -> Path:
     """A file with these bytes in a folder of its own."""
-    path = Path(tempfile.mkdtemp(prefix="basso-test-")) / name
+    path = Path(tempfile.mkdtemp(dir=_scratch().name)) / name
     path.write_bytes(data)
     return path
 

@@ -171,6 +171,43 @@ def test_rates_mixed_in_one_table_keep_their_own_times() -> None:
     assert rpm.missing == pressure.missing == 0
 
 
+def _rows(form: str) -> str:
+    return "\n".join(
+        form.format(t=t, r=r, p=p, h=h)
+        for t, r, p, h in zip(TIME, TRUTH[Role.RPM], TRUTH[Role.OIL_PRESSURE], TRUTH[Role.OIL_TEMP], strict=True)
+    )
+
+
+HABITS: dict[str, str] = {
+    "ids under the units": "Time,RPM,Oil press,Oil T\ns,rpm,kPa,°C\nT0,CAN 1,AIN 3,AIN 4\n" + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}"),
+    "columns set apart by blanks": "Time[s] RPM OilP[kPa] OilT[C]\n" + _rows("{t:8.2f} {r:8.0f} {p:9.2f}   {h:.2f}"),
+    "thousands set apart": "Time [s],RPM,Oil P [kPa],Oil T [C]\n" + _rows('{t:.2f},"{r:,.0f}",{p:.2f},{h:.2f}'),
+    "units beside the values": "Time,,RPM,,Oil P,,Oil T,\n" + _rows("{t:.2f},s,{r:.0f},rpm,{p:.2f},kPa,{h:.2f},°C"),
+    "a separator line": "sep=;\nTime [s];RPM;Oil P [kPa];Oil T [C]\n" + _rows("{t:.2f};{r:.0f};{p:.2f};{h:.2f}"),
+    "commented facts": "# Venue: Harrowfell\n# Date: 2026-05-12 10:20\n#\nTime [s],RPM,Oil P [kPa],Oil T [C]\n"
+    + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}"),
+    "a commented heading": "#Time [s],RPM,Oil P [kPa],Oil T [C]\n" + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}"),
+    "a summary at the end": "Time [s],RPM,Oil P [kPa],Oil T [C]\n" + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}") + "\n\nMaximum,5000,410,98\n",
+    "sections": "[Header]\nVehicle,Car 31\n\n[Data]\nTime [s],RPM,Oil P [kPa],Oil T [C]\n" + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}"),
+    "numbers with exponents": "Time [s],RPM,Oil P [kPa],Oil T [C]\n" + _rows("{t:.6E},{r:.6E},{p:.6E},{h:.6E}"),
+    "old line ends": "Time [s],RPM,Oil P [kPa],Oil T [C]\r" + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}").replace("\n", "\r"),
+    "flags in words": "Time [s],GPS valid,RPM,Oil P [kPa],Oil T [C],Gear\n" + _rows("{t:.2f},TRUE,{r:.0f},{p:.2f},{h:.2f},N"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", HABITS)
+def test_other_habits_of_loggers(name: str) -> None:
+    recording = read_recording(write_temporary(HABITS[name].encode()))
+    for role, within in ((Role.RPM, 0.6), (Role.OIL_PRESSURE, 0.02), (Role.OIL_TEMP, 0.02)):
+        channel = recording.channel(role)
+        assert channel is not None, role
+        np.testing.assert_allclose(channel.time_s, TIME, atol=1e-5)
+        np.testing.assert_allclose(channel.values, TRUTH[role], atol=within)
+        assert role is Role.RPM or not channel.unit_assumed
+    if name == "commented facts":
+        assert recording.facts["Venue"] == "Harrowfell" and recording.started == "2026-05-12T10:20:00"
+
+
 REFUSED: dict[str, bytes] = {
     "empty": b"",
     "blank": b"\n\n  \n",
