@@ -13,6 +13,7 @@ import numpy as np
 
 from basso.errors import FormatError
 from basso.formats.sniff import MISSING_WORDS, TextLayout, is_number
+from basso.recording.channel import extremes
 from basso.units import FloatArray
 
 if TYPE_CHECKING:
@@ -173,7 +174,8 @@ def is_utf8(raw: bytes) -> bool:
 
 def finite(values: FloatArray) -> FloatArray:
     """Infinite and absurdly large readings become missing: no quantity reaches 1e30 in any unit."""
-    if values.size and (float(np.fmax.reduce(values)) > 1e30 or float(np.fmin.reduce(values)) < -1e30):
+    low, high = extremes(values)
+    if low < -1e30 or high > 1e30:
         return np.where(np.abs(values) > 1e30, np.nan, values)
     return values
 

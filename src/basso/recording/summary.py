@@ -5,7 +5,6 @@ Needs no NumPy to be read back, so that a log that was read before is described 
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
@@ -74,13 +73,11 @@ def summarise(recording: Recording) -> Summary:
 
 
 def _channel(channel: Channel) -> ChannelSummary:
-    import numpy as np
+    from basso.recording.channel import extremes
 
     values = channel.values
-    # One pass each that skips NaN and copies nothing.
-    low = float(np.fmin.reduce(values)) if values.size else math.nan
-    high = float(np.fmax.reduce(values)) if values.size else math.nan
-    missing = channel.missing if math.isnan(low) or bool(np.isnan(values.min())) else 0
+    low, high = extremes(values)
+    missing = channel.missing
     known = missing < values.size
     return ChannelSummary(
         channel.name,
