@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+from dataclasses import replace
 from pathlib import Path
 
 import openpyxl
@@ -62,5 +63,7 @@ def test_text_never_becomes_a_formula() -> None:
 
 
 def test_no_dips_is_a_table_with_headings_only() -> None:
-    sheet = dips_sheet(judged_scenario("baseline-1", 3, 2).analysis, DisplayUnits())
-    assert len(sheet.headings) == len(sheet.rows[0])
+    analysis = judged_scenario("baseline-1", 3, 2).analysis
+    assert dips_sheet(replace(analysis, dips=()), DisplayUnits()).rows == ()
+    sheet = dips_sheet(analysis, DisplayUnits())
+    assert {len(r) for r in sheet.rows} == {len(sheet.headings)}

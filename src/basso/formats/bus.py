@@ -8,7 +8,6 @@ scale and offset, multiplexing.
 from __future__ import annotations
 
 import logging
-import os
 import re
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator
@@ -21,7 +20,7 @@ from numpy.typing import NDArray
 
 from basso.errors import Cancelled, FormatError
 from basso.formats.assemble import RawColumn, assemble, headings_of
-from basso.formats.options import ReadOptions
+from basso.formats.options import ReadOptions, databases_beside
 from basso.formats.rows import epoch_start
 from basso.formats.timebase import repair
 from basso.progress import Progress
@@ -39,7 +38,6 @@ _SCREEN = re.compile(
 )
 _ASC = re.compile(rb"(?im)^\s*date\s+\w+.*\n\s*base\s+(hex|dec)|^\s*base\s+(hex|dec)\s+timestamps")
 _TRC = re.compile(rb"^;\$?(FILEVERSION|\s*Start time|##+|---)")
-_DATABASES = (".dbc", ".kcd", ".sym", ".arxml")
 _FRAMES_BETWEEN_REPORTS = 20000
 
 
@@ -106,7 +104,7 @@ def database_for(path: Path, options: ReadOptions) -> Path | None:
             raise FormatError(options.database, "does not exist", "check the name of the database")
         return options.database
     try:
-        beside = [path.parent / n for n in sorted(os.listdir(path.parent)) if n.lower().endswith(_DATABASES)]  # noqa: PTH208
+        beside = databases_beside(path)
     except OSError:
         return None
     named = [p for p in beside if p.stem == path.name.split(".")[0]]

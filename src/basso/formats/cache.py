@@ -19,6 +19,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
+from basso.formats.options import databases_beside
 from basso.recording.summary import Summary, from_plain
 
 # What finding a kept log needs is imported here; what keeping one needs, where it is needed: finding must be quick.
@@ -30,7 +31,6 @@ if TYPE_CHECKING:
 _ROOM_BYTES = 2_000_000_000
 _SETTLED_S = 2.0
 """A file touched this shortly before it was looked at may change again without its times showing it."""
-_DATABASES = (".dbc", ".kcd", ".sym", ".arxml")
 
 
 class Kept:
@@ -144,8 +144,7 @@ def _options_text(path: Path, options: ReadOptions) -> str:
     beside = [options.database] if options.database is not None else []
     if not beside:
         # A bus log takes the database beside it.
-        # By name alone: a folder may hold thousands of logs.
-        beside = [path.parent / n for n in os.listdir(path.parent) if n.lower().endswith(_DATABASES)]  # noqa: PTH208
+        beside = databases_beside(path)
     said = {
         "roles": sorted((str(r), n) for r, n in options.roles.items()),
         "units": sorted((n, u.symbol) for n, u in options.units.items()),
@@ -169,7 +168,7 @@ def _readers() -> list[tuple[str, int, int]]:
 
 
 def _write(path: Path, text: str) -> None:
-    """Write a small file whole or not at all."""
+    """Write a small file whole or not at all; not forced to the disk, since it can be made again."""
     import tempfile
 
     handle, fresh = tempfile.mkstemp(dir=path.parent)

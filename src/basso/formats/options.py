@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -35,6 +36,12 @@ class ReadOptions:
     rate_hz: float | None = None
     database: Path | None = None
     confirmed: Mapping[str, Confirmed] = field(default_factory=lambda: MappingProxyType({}))
+
+
+def databases_beside(path: Path) -> list[Path]:
+    """Bus databases in a log's folder, by name alone: a folder may hold thousands of logs. Raises OSError."""
+    endings = (".dbc", ".kcd", ".sym", ".arxml")
+    return [path.parent / n for n in sorted(os.listdir(path.parent)) if n.lower().endswith(endings)]  # noqa: PTH208
 
 
 def parse_role_option(text: str) -> tuple[Role, str]:

@@ -20,7 +20,7 @@ from basso.errors import InputError
 from basso.ui.commands import BY_KEY, COMMANDS, GROUPS, Command
 from basso.ui.cursor import Cursor
 from basso.ui.jobs import Jobs
-from basso.ui.library import Library, Row
+from basso.ui.log_list import LogList, Row
 from basso.ui.pan.widget import Moment, PanView, ReadingLine
 from basso.ui.player import Player
 from basso.ui.plots.ticks import clock
@@ -57,7 +57,7 @@ class Desk(QObject):
         self.workspace = Workspace(self.jobs, settings.units)
         self.cursor = Cursor()
         self.player = Player(self.cursor)
-        self.library = Library(self.workspace, self.jobs)
+        self.log_list = LogList(self.workspace, self.jobs)
         self.recordings = RecordingsStation(look)
         self.dips = DipsStation(look, self.cursor)
         self.trial = TrialStation(look)
@@ -90,13 +90,13 @@ class Desk(QObject):
         w.trial_changed.connect(self._refresh_trial)
         w.units_changed.connect(self._units_changed)
         w.problem.connect(self.tell)
-        self.library.changed.connect(self._refresh_logs)
-        self.library.moved.connect(self.recordings.refresh_row)
+        self.log_list.changed.connect(self._refresh_logs)
+        self.log_list.moved.connect(self.recordings.refresh_row)
         r = self.recordings
         r.chosen.connect(self._choose_row)
         r.demo_wanted.connect(self.open_demo)
         r.opened.connect(self._open_row)
-        r.cleared.connect(self.library.clear)
+        r.cleared.connect(self.log_list.clear)
         r.cancelled.connect(self.jobs.cancel_all)
         r.columns.used.connect(self._use_columns)
         for signal, key in (
@@ -210,7 +210,7 @@ class Desk(QObject):
         self.rail.select(key)
         self.settings.station = key
         if key == "recordings":
-            self.library.activate()
+            self.log_list.activate()
 
     # Sessions
 
@@ -227,7 +227,7 @@ class Desk(QObject):
             return
         self.settings.folder = logs[0].parent
         if len(logs) > 1:
-            self.library.activate()
+            self.log_list.activate()
         self.workspace.open_logs(logs)
 
     def open_demo(self) -> None:
@@ -276,7 +276,7 @@ class Desk(QObject):
     def _open_row(self, row: Row) -> None:
         """Enter on a log: look at its dips; on one that was not read, read it."""
         if row.stage in ("cancelled", "refused"):
-            self.library.retry(row)
+            self.log_list.retry(row)
         elif row.entry in self.workspace.entries:
             self._choose_row(row)
             self.go_to("dips")
@@ -329,7 +329,7 @@ class Desk(QObject):
         self._refresh_states()
 
     def _refresh_logs(self) -> None:
-        self.recordings.show_rows(self.library.rows, self.workspace.shown)
+        self.recordings.show_rows(self.log_list.rows, self.workspace.shown)
 
     def _start_at_worst(self) -> None:
         """A fresh session opens on the lap with its deepest dip, not on the pit lane."""

@@ -51,7 +51,7 @@ def take_all(application: QApplication, folder: Path) -> None:
         _save(application, WorkingDialog(window, window.look, title, steps), folder / "working.png")
         _save(application, FloorsDialog(window, window.look, desk.workspace.floors, day), folder / "floors.png")
         desk.go_to("recordings")
-        wait_until(application, lambda: not desk.library.busy)
+        wait_until(application, lambda: not desk.log_list.busy)
         _save(application, window, folder / "recordings.png")
         _odd_columns(application, window, Path(temporary) / "paddock.csv", folder / "columns.png")
         desk.go_to("dips")
@@ -72,7 +72,7 @@ def _odd_columns(application: QApplication, window: MainWindow, log: Path, pictu
     desk = window.desk
     desk.open_logs([log])
     desk.go_to("recordings")
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.library.busy)
+    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.log_list.busy)
     desk.recordings.columns.choose("P3", Role.OIL_PRESSURE)
     desk.recordings.columns.table.selectRow(2)
     _save(application, window, picture)

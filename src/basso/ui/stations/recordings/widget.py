@@ -31,7 +31,7 @@ from basso.units import DisplayUnits
 if TYPE_CHECKING:
     from basso.analysis import Analysis
     from basso.recording.recording import Recording
-    from basso.ui.library import Row
+    from basso.ui.log_list import Row
     from basso.ui.workspace import Entry
 
 _HEADINGS = ("Session", "Date", "Car and circuit", "Length", "Laps", "Channels", "What is missing")

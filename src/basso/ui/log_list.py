@@ -39,7 +39,7 @@ class Row:
     words: str = ""
 
 
-class Library(QObject):
+class LogList(QObject):
     """Rows for the workspace's sessions, and for files that were refused until the user clears them."""
 
     changed = Signal()
