@@ -188,6 +188,16 @@ class TestDips:
         assert "Lowest, kPa" in lines[0]
         assert lines[1].split("\t")[0] == "3"
 
+    def test_one_dip_is_selected_whatever_keys_are_held(self, opened: MainWindow) -> None:
+        table = opened.desk.dips.table
+        opened.desk.dips.select(2)
+        QTest.keyPress(table, Qt.Key.Key_Control, Qt.KeyboardModifier.ControlModifier)
+        try:
+            opened.desk.dips.select(3)  # as undoing with Ctrl+Z may
+            assert [i.row() for i in table.selectionModel().selectedRows()] == [table.currentIndex().row()]
+        finally:
+            QTest.keyRelease(table, Qt.Key.Key_Control)
+
     def test_export_writes_the_whole_list(
         self, opened: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
     ) -> None:

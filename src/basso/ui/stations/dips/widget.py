@@ -30,6 +30,7 @@ from PySide6.QtWidgets import (
 from basso.ui.cursor import Cursor
 from basso.ui.plots.traces import Traces
 from basso.ui.stations.dips.picture import DipRow, columns, dip_rows, lowest_words, opening, panels, sentence
+from basso.ui.tables import choose_row
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
@@ -235,16 +236,17 @@ class DipsStation(QWidget):
     def select(self, dip: int, move: bool = True) -> None:
         """Select a dip; the cursor goes to its lowest point and the traces show it with some room."""
         index = self._sorted.mapFromSource(self._model.index(dip, 0))
-        if not move:
-            self.table.selectionModel().blockSignals(True)
-        self.table.setCurrentIndex(index)
-        self.table.selectRow(index.row())
+        chosen = self.table.selectionModel()
+        chosen.blockSignals(not move)
+        choose_row(self.table, index)
+        chosen.blockSignals(False)
         # Once more when the table has its size, on a session that has only just been opened.
         QTimer.singleShot(
-            0, lambda: self.table.scrollTo(self.table.currentIndex(), QAbstractItemView.ScrollHint.PositionAtCenter)
+            0,
+            self.table,
+            lambda: self.table.scrollTo(self.table.currentIndex(), QAbstractItemView.ScrollHint.PositionAtCenter),
         )
         if not move:
-            self.table.selectionModel().blockSignals(False)
             self._mark(dip)
 
     def step(self, by: int) -> None:

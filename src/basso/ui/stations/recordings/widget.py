@@ -25,6 +25,7 @@ from basso.ui.plots import paint
 from basso.ui.stations.recordings.columns import ColumnsPanel
 from basso.ui.stations.recordings.gauge import GaugePanel
 from basso.ui.stations.recordings.picture import LogLine, headline, log_line
+from basso.ui.tables import choose_row
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
@@ -287,7 +288,7 @@ class RecordingsStation(QWidget):
         self.model.show(rows)
         at = next((i for i, r in enumerate(rows) if r.entry == shown), -1)
         if at >= 0 and self.table.currentIndex().row() != at:
-            self.table.setCurrentIndex(self.model.index(at, 0))
+            choose_row(self.table, self.model.index(at, 0))
         self._filling = False
         self.table.clearSpans()
         for i, line in enumerate(self.model.lines):
