@@ -15,6 +15,7 @@ import numpy as np
 from basso.errors import FormatError
 from basso.formats.assemble import MANUAL_KIND, RawColumn, headings_of
 from basso.formats.options import ReadOptions
+from basso.formats.row_rate import held_to_rate, stated_rate
 from basso.formats.table import Table
 from basso.formats.timebase import repair
 from basso.recording.roles import Heading, Role, recognise
@@ -26,11 +27,8 @@ if TYPE_CHECKING:
 _COUNTER = re.compile(
     r"^(reading|sample|samples|index|row|rows|record|no|nr|num|number|count|counter|id|n|i)( (no|nr|number|index|count|id))?$"
 )
-_RATE = re.compile(r"(sampl\w*|logging|log|data|record\w*) ?(rate|frequency|freq)|^(rate|frequency|freq)\b|abtastrate")
-_STEP = re.compile(r"(sampl\w*|logging|log|time) ?(interval|period|step)|^(interval|period)\b")
 _BETWEEN_READINGS_S = 60.0
 """Gauge readings are placed this far apart: wider than anything is drawn or worked out across."""
-_FIRST_NUMBER = re.compile(r"\d+(\.\d+)?")
 
 
 def columns_of(
@@ -72,6 +70,8 @@ def columns_of(
     seconds, numbers = repair(clock.seconds, numbers, notes)
     if seconds.size < 2:
         raise FormatError(path, "has fewer than two rows in time order", "export the whole session again")
+    if clock.index >= 0 and (stated := stated_rate(facts)) is not None:
+        seconds = held_to_rate(seconds, stated, notes)
     return _at_own_times([RawColumn(h, seconds, v) for h, v in zip(kept, numbers, strict=True)]), clock.started
 
 
@@ -118,7 +118,7 @@ def _find_time(
     if facts.get("Kind", "").lower() == MANUAL_KIND:
         notes.append("Readings off a gauge have no time; each stands by itself.")
         return _Clock(-1, _BETWEEN_READINGS_S * np.arange(rows, dtype=np.float64))
-    rate = options.rate_hz or _rate_in(facts)
+    rate = options.rate_hz or stated_rate(facts)
     if rate is None:
         raise FormatError(
             path,
@@ -157,7 +157,10 @@ def _clock_from(
     steps = np.diff(known)
     # A clock that was set once in mid-log still runs ahead with nearly every row.
     if np.count_nonzero(steps >= 0) < 0.95 * steps.size or not np.any(steps > 0):
-        return None
+        # Stamps put on late may run backward often; a column that is named as time must only rise in the long run.
+        later = known[20:] - known[:-20]
+        if not is_time or np.count_nonzero(later > 0) < 0.95 * later.size or not later.size:
+            return None
     unit = heading.unit
     stated = unit is not None and unit.quantity is Quantity.TIME
     if not is_time and "time" not in heading.words and not stated:
@@ -205,20 +208,6 @@ def epoch_start(seconds: float) -> str:
     if not 3e8 < seconds < 4.2e9:
         return ""
     return datetime.fromtimestamp(seconds, UTC).strftime("%Y-%m-%dT%H:%M:%S")
-
-
-def _rate_in(facts: Mapping[str, str]) -> float | None:
-    """The sampling rate in Hz that a file's head states, or None."""
-    for key, value in facts.items():
-        number = _FIRST_NUMBER.search(value.replace(",", "."))
-        if number is None or not (found := float(number.group())) > 0:
-            continue
-        words = f"{key} {value}".lower()
-        if _RATE.search(key.lower()):
-            return 1000.0 * found if "khz" in words else found
-        if _STEP.search(key.lower()):
-            return 1.0 / (found * (1e-3 if re.search(r"\bms\b|milli", words) else 1.0))
-    return None
 
 
 def _at_own_times(columns: list[RawColumn]) -> list[RawColumn]:

@@ -13,6 +13,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.formats.row_rate import steadied
 from basso.units import FloatArray
 
 UNKNOWN_GAP_S = 5.0
@@ -31,6 +32,7 @@ def repair(seconds: FloatArray, columns: Sequence[FloatArray], notes: list[str])
     """
     steps = np.diff(seconds)
     if bool(np.all(steps > 0)) and (steps.size == 0 or float(steps.max()) <= _LONGEST_GAP_S):  # False with any NaN
+        seconds = steadied(seconds, columns, notes)
         return seconds - seconds[:1], list(columns)
     rows = np.flatnonzero(np.isfinite(seconds))
     if rows.size < seconds.size:
@@ -41,6 +43,7 @@ def repair(seconds: FloatArray, columns: Sequence[FloatArray], notes: list[str])
     seconds, columns = _without_wild(seconds, columns, notes)
     seconds = _continued(seconds, columns, notes)
     seconds, columns = _shared_stamps(seconds, columns, notes)
+    seconds = steadied(seconds, columns, notes)
     rise = _longest_rise(seconds)
     if rise.size < seconds.size:
         dropped = seconds.size - rise.size
