@@ -42,6 +42,10 @@ class FormatError(InputError):
         place = f", {where}" if where else ""
         super().__init__(f"{self.path}{place}: {what}; {remedy}.")
 
+    def about(self, path: Path) -> FormatError:
+        """The same, said of the file that the user named rather than of a copy made of it."""
+        return FormatError(path, self.what, self.remedy, self.where)
+
 
 class Cancelled(BassoError):
     """The user cancelled the running work."""

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from basso.errors import InputError
+from basso.files import write_whole
 from basso.progress import Progress, silent
 
 if TYPE_CHECKING:
@@ -199,28 +200,3 @@ def export_analysis(analysis: Analysis, path: Path, units: DisplayUnits | None =
 def demo_folder() -> Path:
     """Where the demo logs that ship with Basso lie."""
     return Path(__file__).parent / "demo"
-
-
-def write_whole(path: Path, data: bytes) -> None:
-    """Write a file so that it is either all there or not there.
-
-    Raises:
-        InputError: it cannot be written there; what was there before is untouched.
-    """
-    import os
-    import tempfile
-
-    try:
-        handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
-        try:
-            with os.fdopen(handle, "wb") as stream:
-                stream.write(data)
-                stream.flush()
-                os.fsync(stream.fileno())
-            Path(name).chmod(0o644)
-            Path(name).replace(path)
-        except BaseException:
-            Path(name).unlink(missing_ok=True)
-            raise
-    except OSError as error:
-        raise InputError(f"{path}: cannot be written ({error.strerror}); choose another folder.") from None

@@ -26,9 +26,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """Simulate and write."""
+    from basso.files import write_whole
     from basso.standin.scenarios import SCENARIOS, scenario
     from basso.standin.scenarios import run as simulate
-    from basso.workflow import write_whole
 
     if arguments.list:
         width = max(map(len, SCENARIOS))

@@ -20,7 +20,8 @@ from numpy.typing import NDArray
 
 from basso.errors import Cancelled, FormatError
 from basso.formats.assemble import RawColumn, assemble, headings_of
-from basso.formats.options import ReadOptions, databases_beside
+from basso.formats.kinds import ASC, CANDUMP
+from basso.formats.options import ReadOptions, database_for
 from basso.formats.rows import epoch_start
 from basso.formats.timebase import repair
 from basso.progress import Progress
@@ -32,29 +33,10 @@ if TYPE_CHECKING:
     from cantools.database import Message
     from cantools.database.can.signal import Signal
 
-_CANDUMP = re.compile(rb"^\s*\(\d+\.\d+\)\s+\S+\s+[0-9A-Fa-f]{3,8}(##?[0-9A-Fa-fRr]|\s+\[\d+\])")
 _SCREEN = re.compile(
     r"^\s*(?:\((?P<time>\d+\.\d+)\))?\s*\S+\s+(?P<id>[0-9A-Fa-f]{3,8})\s+\[(?P<size>\d+)\]\s*(?P<data>(?:[0-9A-Fa-f]{2}\s*)*)"
 )
-_ASC = re.compile(rb"(?im)^\s*date\s+\w+.*\n\s*base\s+(hex|dec)|^\s*base\s+(hex|dec)\s+timestamps")
-_TRC = re.compile(rb"^;\$?(FILEVERSION|\s*Start time|##+|---)")
 _FRAMES_BETWEEN_REPORTS = 20000
-
-
-def recognises(path: Path, head: bytes) -> bool:
-    """True for candump text in either form, and for ASC, BLF and TRC."""
-    if head[:4] == b"LOGG":
-        return True
-    lines = [line for line in head[:4096].splitlines() if line.strip()]
-    if lines and _CANDUMP.match(lines[0]):
-        return True
-    if _ASC.search(head[:2048]):
-        return True
-    return (
-        path.suffix.lower() == ".trc"
-        and bool(lines)
-        and bool(_TRC.match(lines[0]) or re.match(rb"^\s*\d+\)", lines[0]))
-    )
 
 
 @dataclass(slots=True)
@@ -93,24 +75,6 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
     return assemble(path, kind, columns, options, notes, {}, epoch_start(first))
 
 
-def database_for(path: Path, options: ReadOptions) -> Path | None:
-    """The database to decode a log with: the one named, the one of the same name beside it, or the only one there.
-
-    Raises:
-        FormatError: the one named does not exist.
-    """
-    if options.database is not None:
-        if not options.database.is_file():
-            raise FormatError(options.database, "does not exist", "check the name of the database")
-        return options.database
-    try:
-        beside = databases_beside(path)
-    except OSError:
-        return None
-    named = [p for p in beside if p.stem == path.name.split(".")[0]]
-    return named[0] if named else beside[0] if len(beside) == 1 else None
-
-
 def _frames(path: Path, progress: Progress) -> tuple[dict[tuple[int, bool], _Frames], str]:
     """Frames by (identifier, extended), in the order they came; and what kind of log it was."""
     found: dict[tuple[int, bool], _Frames] = defaultdict(_Frames)
@@ -147,11 +111,11 @@ def _reader_of(path: Path) -> tuple[Iterator[_Frame], str, float]:
     if head[:4] == b"LOGG":
         return _messages(can.BLFReader(str(path))), "bus log, BLF", 25.0
     first = next((line for line in head.splitlines() if line.strip()), b"")
-    if _CANDUMP.match(first):
+    if CANDUMP.match(first):
         if b"[" in first:
             return _from_screen(path), "bus log, candump", 60.0
         return _messages(can.CanutilsLogReader(str(path))), "bus log, candump", 45.0
-    if _ASC.search(head):
+    if ASC.search(head):
         return _messages(can.ASCReader(str(path), relative_timestamp=False)), "bus log, ASC", 60.0
     return _messages(can.TRCReader(str(path))), "bus log, TRC", 55.0
 

@@ -19,6 +19,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
+from basso.files import put_whole
 from basso.formats.options import databases_beside
 from basso.recording.summary import Summary, from_plain
 
@@ -66,7 +67,9 @@ class Kept:
                 _store(entry, recording)
                 self._make_room(entry)
             plain = {"summary": summary.as_plain(), "confirmed": _confirmed(summary, options)}
-            _write(entry / "summary.json", json.dumps(plain, allow_nan=False, ensure_ascii=False))
+            put_whole(
+                entry / "summary.json", json.dumps(plain, allow_nan=False, ensure_ascii=False).encode(), lasting=False
+            )
             self._note(recording.path, options, name)
 
     # Finding
@@ -106,7 +109,7 @@ class Kept:
         asked = _asked(path, options)
         index = self._index_file(asked)
         index.parent.mkdir(parents=True, exist_ok=True)
-        _write(index, json.dumps({"asked": asked, "file": stamp, "entry": name}))
+        put_whole(index, json.dumps({"asked": asked, "file": stamp, "entry": name}).encode(), lasting=False)
 
     def _make_room(self, newest: Path) -> None:
         import shutil
@@ -167,20 +170,6 @@ def _readers() -> list[tuple[str, int, int]]:
     return [(f.name, (s := f.stat()).st_size, s.st_mtime_ns) for f in files]
 
 
-def _write(path: Path, text: str) -> None:
-    """Write a small file whole or not at all; not forced to the disk, since it can be made again."""
-    import tempfile
-
-    handle, fresh = tempfile.mkstemp(dir=path.parent)
-    try:
-        with os.fdopen(handle, "w", encoding="utf-8") as stream:
-            stream.write(text)
-        Path(fresh).replace(path)
-    except BaseException:
-        Path(fresh).unlink(missing_ok=True)
-        raise
-
-
 def _store(folder: Path, recording: Recording) -> None:
     import tempfile
 
@@ -207,7 +196,7 @@ def _store(folder: Path, recording: Recording) -> None:
             for values in arrays:
                 np.ascontiguousarray(values).tofile(stream)
         Path(fresh).replace(folder / "samples.npy")
-        _write(folder / "places.json", json.dumps(where))
+        put_whole(folder / "places.json", json.dumps(where).encode(), lasting=False)
     except BaseException:
         Path(fresh).unlink(missing_ok=True)
         raise

@@ -8,10 +8,12 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from basso.errors import FormatError
+from basso.formats.arrays import finite
 from basso.formats.assemble import assemble
+from basso.formats.kinds import ARROW_STREAM
 from basso.formats.options import ReadOptions
 from basso.formats.rows import columns_of
-from basso.formats.table import Table, finite
+from basso.formats.table import Table
 from basso.progress import Progress
 from basso.recording.recording import Recording
 
@@ -19,13 +21,6 @@ if TYPE_CHECKING:
     import polars as pl
 
     from basso.units import FloatArray
-
-_STREAM = b"\xff\xff\xff\xff"
-
-
-def recognises(path: Path, head: bytes) -> bool:
-    """True for the marks at the start of Parquet, Arrow files and streams, and old Feather."""
-    return head[:4] in (b"PAR1", b"FEA1", _STREAM) or head[:6] == b"ARROW1"
 
 
 def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
@@ -48,7 +43,7 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
         with path.open("rb", buffering=0) as stream:
             if parquet:
                 frame = pl.read_parquet(stream)
-            elif head[:4] == _STREAM:
+            elif head[:4] == ARROW_STREAM:
                 frame = pl.read_ipc_stream(stream)
             else:
                 frame = pl.read_ipc(stream)

@@ -8,30 +8,22 @@ import threading
 from dataclasses import replace
 from pathlib import Path
 from types import MappingProxyType
-
-import numpy as np
+from typing import TYPE_CHECKING
 
 from basso.errors import FormatError
-from basso.formats.assemble import assemble
 from basso.formats.options import ReadOptions
 from basso.formats.registry import fingerprint_of
-from basso.formats.rows import columns_of
 from basso.formats.sniff import TextLayout, facts_of, find_layout
-from basso.formats.table import in_numbers, is_utf8, read_table
+from basso.formats.table import SMALL_BYTES, is_utf8, read_table
 from basso.progress import Progress
-from basso.recording.recording import Recording
+
+if TYPE_CHECKING:
+    from basso.recording.recording import Recording
 
 _HEAD_BYTES = 262144
 _HEAD_LINES = 400
 _BLANKS, _EDGES = re.compile(rb"[ \t]+"), re.compile(rb"(?m)^[ \t]+|[ \t\r]+$")
 _NAMES_OF_SEPARATORS = MappingProxyType({",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"})
-
-
-def recognises(path: Path, head: bytes) -> bool:
-    """True for gzip and for anything that begins as text: no zero bytes in its first lines unless it is UTF-16."""
-    if head[:2] == b"\x1f\x8b" or head[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        return True
-    return b"\x00" not in head[:512]
 
 
 def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
@@ -57,7 +49,16 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
         raw = _BLANKS.sub(b"\t", _EDGES.sub(b"", raw))
         layout = _layout(path, raw)
     progress(0.1, f"reading {path.name}")
+    if len(raw) > SMALL_BYTES:
+        import polars  # noqa: F401
+
+        # While the library parses, which needs no interpreter, what comes after it is loaded.
+        threading.Thread(target=_load_the_rest).start()
     table = read_table(path, raw, layout, notes)
+    from basso.formats.arrays import in_numbers
+    from basso.formats.assemble import assemble
+    from basso.formats.rows import columns_of
+
     beside.join()
     del raw, beside  # before the numbers take their own room
     table = in_numbers(table)
@@ -68,6 +69,10 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
     kind = f"CSV, {separator}{', decimal comma' if layout.decimal_comma else ''}, {encoding}"
     recording = assemble(path, kind, columns, options, notes, facts, started)
     return replace(recording, content_hash=digest[0])
+
+
+def _load_the_rest() -> None:
+    from basso.formats import arrays, assemble, rows  # noqa: F401
 
 
 def _text_bytes(path: Path, raw: bytes, notes: list[str]) -> tuple[bytes, str]:
@@ -105,6 +110,8 @@ def _text_bytes(path: Path, raw: bytes, notes: list[str]) -> tuple[bytes, str]:
 
 def _from_utf16(raw: bytes) -> bytes:
     """UTF-16 as UTF-8. Below the head there are as a rule only digits, which need no decoder: half of each pair is zero."""
+    import numpy as np
+
     codec = "utf-16-le" if raw[:2] == b"\xff\xfe" else "utf-16-be"
     body = np.frombuffer(raw, dtype="<u2" if codec.endswith("le") else ">u2", offset=2, count=(len(raw) - 2) // 2)
     head = min(_HEAD_BYTES, body.size)

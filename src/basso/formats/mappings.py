@@ -17,6 +17,7 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
 from basso.errors import InputError
+from basso.files import put_whole
 
 if TYPE_CHECKING:
     from basso.formats.options import ReadOptions
@@ -92,8 +93,6 @@ class Mappings:
         Raises:
             InputError: the file cannot be written.
         """
-        import tempfile
-
         known = self.all()
         if not known and self._file.exists() and self._file.stat().st_size > 0:
             self._set_aside()
@@ -104,10 +103,7 @@ class Mappings:
         plain = {"version": _VERSION, "mappings": {s: c.as_plain() for s, c in known.items()}}
         try:
             self._file.parent.mkdir(parents=True, exist_ok=True)
-            handle, fresh = tempfile.mkstemp(dir=self._file.parent)
-            with os.fdopen(handle, "w", encoding="utf-8") as stream:
-                json.dump(plain, stream, ensure_ascii=False, indent=1)
-            Path(fresh).replace(self._file)
+            put_whole(self._file, json.dumps(plain, ensure_ascii=False, indent=1).encode())
         except OSError as error:
             raise InputError(
                 f"{self._file}: the mapping cannot be kept ({error.strerror}); it holds for this session only."

@@ -11,19 +11,13 @@ import numpy as np
 
 from basso.errors import FormatError
 from basso.formats.assemble import RawColumn, assemble, headings_of
-from basso.formats.bus import database_for
-from basso.formats.options import ReadOptions
+from basso.formats.options import ReadOptions, database_for
 from basso.formats.timebase import repair
 from basso.progress import Progress
 from basso.recording.recording import Recording
 from basso.units import FloatArray
 
 _PATIENCE_S = 90.0
-
-
-def recognises(path: Path, head: bytes) -> bool:
-    """True for the identification block of a finished or an unfinished measurement file."""
-    return head[:3] == b"MDF" or head[:7] == b"UnFinMF"
 
 
 def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:

@@ -9,7 +9,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import TYPE_CHECKING
 
-from basso.errors import InputError
+from basso.errors import FormatError, InputError
 
 if TYPE_CHECKING:
     from basso.formats.mappings import Confirmed
@@ -65,3 +65,21 @@ def parse_unit_option(text: str) -> tuple[str, Unit]:
     if not column or unit is None:
         raise InputError(f"--unit {text}: '{spelled}' is no unit Basso knows; write it like \"P3 gallery=psi\".")
     return column.strip(), unit
+
+
+def database_for(path: Path, options: ReadOptions) -> Path | None:
+    """The database to decode a log with: the one named, the one of the same name beside it, or the only one there.
+
+    Raises:
+        FormatError: the one named does not exist.
+    """
+    if options.database is not None:
+        if not options.database.is_file():
+            raise FormatError(options.database, "does not exist", "check the name of the database")
+        return options.database
+    try:
+        beside = databases_beside(path)
+    except OSError:
+        return None
+    named = [p for p in beside if p.stem == path.name.split(".")[0]]
+    return named[0] if named else beside[0] if len(beside) == 1 else None

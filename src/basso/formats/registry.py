@@ -11,7 +11,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Protocol, cast
 
 from basso.errors import FormatError
-from basso.formats.options import ReadOptions
+from basso.formats.kinds import is_packed, kind_of
+from basso.formats.options import ReadOptions, database_for
 from basso.progress import Progress, silent
 
 if TYPE_CHECKING:
@@ -21,23 +22,12 @@ if TYPE_CHECKING:
 class Reader(Protocol):
     """What every format module offers."""
 
-    def recognises(self, path: Path, head: bytes) -> bool:
-        """True when the file's first bytes look like this format."""
-        ...
-
     def read(self, path: Path, options: ReadOptions, progress: Progress) -> Recording:
         """Read the file whole; raises FormatError with one clear sentence."""
         ...
 
 
-# Most particular first; text comes last, since anything can look like text.
 _PIECE_BYTES, _SLICE_BYTES = 1 << 20, 1 << 14
-_READERS = (
-    "basso.formats.columnar",
-    "basso.formats.measurement",
-    "basso.formats.bus",
-    "basso.formats.csv_text",
-)  # fmt: skip
 LOG_SUFFIXES = (
     ".csv", ".txt", ".tsv", ".log", ".gz", ".parquet", ".arrow", ".feather", ".ipc", ".mf4", ".mdf", ".asc", ".blf", ".trc",
 )  # fmt: skip
@@ -52,18 +42,42 @@ def read_recording(path: Path | str, options: ReadOptions | None = None, progres
     """
     file = Path(path)
     head = _head(file)
-    for name in _READERS:
-        # Looking at a few bytes must not cost the import of a big library: readers load theirs in ``read``.
-        reader = cast(Reader, importlib.import_module(name))
-        if reader.recognises(file, head):
-            recording = reader.read(file, options or ReadOptions(), progress)
-            progress(1.0, f"read {file.name}")
-            return recording if recording.content_hash else replace(recording, content_hash=content_hash(file))
-    raise FormatError(
-        file,
-        "is no log that Basso can read (it holds binary data of no kind it knows)",
-        "export the log as CSV from the logger's software",
-    )
+    kind = kind_of(file, head)
+    if kind is None:
+        raise FormatError(
+            file,
+            "is no log that Basso can read (it holds binary data of no kind it knows)",
+            "export the log as CSV from the logger's software",
+        )
+    reader = cast(Reader, importlib.import_module(f"basso.formats.{kind}"))
+    options = options or ReadOptions()
+    if is_packed(head) and kind != "csv_text":  # which unpacks its text in memory
+        recording = _read_packed(reader, file, options, progress)
+    else:
+        recording = reader.read(file, options, progress)
+    progress(1.0, f"read {file.name}")
+    return recording if recording.content_hash else replace(recording, content_hash=content_hash(file))
+
+
+def _read_packed(reader: Reader, file: Path, options: ReadOptions, progress: Progress) -> Recording:
+    """Read a gzip file by way of an unpacked copy; a database is still looked for beside the file itself."""
+    import gzip
+    import shutil
+    import tempfile
+
+    options = replace(options, database=database_for(file, options))
+    with tempfile.TemporaryDirectory(prefix="basso-") as folder:
+        plain = Path(folder) / (file.stem if file.suffix.lower() == ".gz" else file.name)
+        try:
+            with gzip.open(file) as packed, plain.open("wb") as out:
+                shutil.copyfileobj(packed, out, _PIECE_BYTES)
+        except (OSError, EOFError, zlib.error):
+            raise FormatError(file, "is a damaged gzip file", "copy it from the logger again") from None
+        try:
+            recording = reader.read(plain, options, progress)
+        except FormatError as error:
+            raise error.about(file) from None
+    return replace(recording, path=file, format=f"{recording.format} in gzip")
 
 
 def content_hash(file: Path) -> str:

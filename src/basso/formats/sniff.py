@@ -150,8 +150,8 @@ def _heading_above(rows: list[tuple[str, ...]], data_line: int, width: int) -> i
     if not candidates:
         return None
     named = [i for i in candidates if not _looks_like_units(rows[i])]
-    if not named:
-        return candidates[-1]
+    if len(named) < 2:
+        return named[0] if named else candidates[-1]
     # The heading is the line whose names say most; of equals the lowest (below it may stand ids and units).
     return max(named, key=lambda i: (sum(r is not None for r in recognise([take_apart(f) for f in rows[i]])), i))
 

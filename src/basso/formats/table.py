@@ -7,20 +7,19 @@ import io
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, cast
-
-import numpy as np
+from typing import TYPE_CHECKING
 
 from basso.errors import FormatError
 from basso.formats.sniff import MISSING_WORDS, TextLayout, is_number
-from basso.recording.channel import extremes
-from basso.units import FloatArray
 
 if TYPE_CHECKING:
     import polars as pl
 
+    from basso.units import FloatArray
+
 _TAIL_BYTES = 65536
-_SMALL_BYTES = 3_000_000
+SMALL_BYTES = 3_000_000
+"""Up to this size NumPy reads a table of nothing but numbers in less time than the table library takes to load."""
 _PIECE_BYTES = 1 << 20
 _GROUPED = (r"^[+-]?\d{1,3}([,' \u2009\u00a0]\d{3})+(\.\d*)?$", r"^[+-]?\d{1,3}([.' \u2009\u00a0]\d{3})+(,\d*)?$")
 """Numbers with their thousands set apart, by whether the decimal mark is a comma."""
@@ -34,7 +33,7 @@ class Table:
     Attributes:
         names: the heading's fields, trailing empty ones cut off.
         columns: one array of numbers each, NaN where missing; a column of text, and any column before
-            :func:`in_numbers`, as the table library's series.
+            :func:`basso.formats.arrays.in_numbers`, as the table library's series.
         textual: indices of the columns of text.
     """
 
@@ -52,44 +51,15 @@ def read_table(path: Path, raw: bytes, layout: TextLayout, notes: list[str]) -> 
     names = _names(layout)
     body = _whole_last_row(raw, layout, len(names), notes)
     textual = frozenset(i for i in range(len(names)) if _is_text_column(layout.sample, i))
-    if not textual and not layout.decimal_comma and (plain := _plain_numbers(body, layout, len(names))) is not None:
-        return Table(names, [finite(c) for c in plain], textual)
+    if not textual and not layout.decimal_comma and len(body) <= SMALL_BYTES:
+        from basso.formats.arrays import plain_numbers
+
+        if (plain := plain_numbers(body, layout, len(names))) is not None:
+            return Table(names, plain, textual)
     frame = _frame(path, body, names, textual, layout, notes)
     if frame.height < 2:
         raise FormatError(path, "has fewer than two rows of data", "export the whole session again")
     return Table(names, list(frame.get_columns()), textual)
-
-
-def in_numbers(table: Table) -> Table:
-    """The table with its numbers as arrays. ``table`` is emptied on the way."""
-    if all(isinstance(c, np.ndarray) for c in table.columns):
-        return table
-    columns = _numbers_of(cast("list[pl.Series]", table.columns), table.textual)
-    return Table(table.names, columns, table.textual)
-
-
-def _numbers_of(series: list[pl.Series], textual: frozenset[int]) -> list[FloatArray | pl.Series]:
-    """The columns as numbers, all in one block of memory (which costs the system far less than one for each).
-
-    ``series`` is emptied, so that the library's own copy is let go of column by column.
-    """
-    rows = series[0].len()
-    block = np.empty((len(series) - len(textual), rows))
-    free = iter(block)
-    columns: list[FloatArray | pl.Series] = []
-    series.reverse()
-    while series:
-        column = series.pop()
-        if len(columns) in textual:
-            columns.append(column)
-            continue
-        own = next(free)
-        at = 0
-        for chunk in column.get_chunks():
-            own[at : at + chunk.len()] = chunk.to_numpy()
-            at += chunk.len()
-        columns.append(finite(own))
-    return columns
 
 
 def _names(layout: TextLayout) -> tuple[str, ...]:
@@ -138,29 +108,6 @@ def _frame(
     return _mend_numbers(path, frame, names, textual, layout, notes)
 
 
-def _plain_numbers(body: bytes, layout: TextLayout, width: int) -> list[FloatArray] | None:
-    """The columns of a small table of numbers and nothing else, or None when it is not one.
-
-    NumPy reads such a file in less time than the table library takes to load.
-    """
-    if len(body) > _SMALL_BYTES or body.count(b"\n") <= layout.data_line:
-        return None
-    try:
-        table = np.loadtxt(
-            io.BytesIO(body),
-            delimiter=layout.separator,
-            skiprows=layout.data_line,
-            comments=None,
-            ndmin=2,
-            encoding="utf-8",
-        )
-    except ValueError:
-        return None
-    if table.shape[0] < 2 or table.shape[1] != width:
-        return None
-    return list(np.ascontiguousarray(table.T))
-
-
 def is_utf8(raw: bytes) -> bool:
     """True for valid UTF-8; looked at piece by piece, since a whole decoded copy would double the memory."""
     decoder = codecs.getincrementaldecoder("utf-8")()
@@ -170,14 +117,6 @@ def is_utf8(raw: bytes) -> bool:
     except UnicodeDecodeError:
         return False
     return True
-
-
-def finite(values: FloatArray) -> FloatArray:
-    """Infinite and absurdly large readings become missing: no quantity reaches 1e30 in any unit."""
-    low, high = extremes(values)
-    if low < -1e30 or high > 1e30:
-        return np.where(np.abs(values) > 1e30, np.nan, values)
-    return values
 
 
 def _whole_last_row(body: bytes, layout: TextLayout, width: int, notes: list[str]) -> bytes:
@@ -224,12 +163,11 @@ def _mend_numbers(
         if layout.decimal_comma:
             clean = clean.str.replace(",", ".", literal=True)
         numbers = clean.cast(pl.Float64, strict=False)
-        bad = (numbers.is_null() & text.is_not_null() & (clean != "")).to_numpy()
-        if bad.any():
-            first = int(np.argmax(bad))
+        bad = (numbers.is_null() & text.is_not_null() & (clean != "")).fill_null(False)
+        if count := int(bad.sum()):
+            first = int(bad.arg_max() or 0)
             row, cell = layout.data_line + first + 1, text[first]
-            count = int(bad.sum())
-            if count > 0.02 * bad.size and count > 5:
+            if count > 0.02 * bad.len() and count > 5:
                 raise FormatError(
                     path,
                     f"has text where numbers belong ({count} cells; the first is '{str(cell)[:30]}')",

@@ -566,7 +566,7 @@ class Desk(QObject):
 
     def _write(self, path: Path, data: bytes) -> bool:
         """Write a file whole or not at all; True when it is there."""
-        from basso.workflow import write_whole
+        from basso.files import write_whole
 
         try:
             write_whole(path, data)
