@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import random
 from collections.abc import Callable
 from pathlib import Path
@@ -78,6 +79,14 @@ def test_every_form_of_log_with_its_database_beside_it(suffix: str, tmp_path: Pa
         for m in messages:
             writer.on_message_received(m)
     _check(read_recording(path), truth)
+    packed = tmp_path / f"{path.name}.gz"
+    packed.write_bytes(gzip.compress(path.read_bytes()))
+    recording = read_recording(packed)
+    _check(recording, truth)
+    assert recording.path == packed and recording.format.endswith("in gzip")
+    packed.write_bytes(gzip.compress(path.read_bytes())[:-200])
+    with pytest.raises(FormatError, match=r"gz: is a damaged gzip file"):
+        read_recording(packed)
 
 
 def test_candump_as_it_stands_on_a_terminal(tmp_path: Path) -> None:

@@ -34,7 +34,7 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
     columns = _columns(found["columns"], numbers, notes)
     if not columns:
         raise FormatError(path, "holds no channel with two samples or more", "record again, or export another part")
-    return assemble(path, f"MDF {found['version']}", columns, options, notes, {}, found["started"])
+    return assemble(path, f"MDF {found['version']}", columns, options, notes, found["facts"], found["started"])
 
 
 def _taken_out(path: Path, database: Path | None, samples: Path, progress: Progress) -> dict[str, Any]:

@@ -66,7 +66,22 @@ def main() -> None:
         began = (
             file.start_time.replace(tzinfo=None).isoformat(timespec="seconds") if file.start_time.year > 1980 else ""
         )
-        _say({"found": {"version": str(file.version), "started": began, "columns": columns, "notes": notes}})
+        _say({
+            "found": {
+                "version": str(file.version), "started": began, "columns": columns, "notes": notes, "facts": _facts(file),
+            }
+        })  # fmt: skip
+
+
+def _facts(file: MDF) -> dict[str, str]:
+    """What the file's header says of the measurement; its "subject" is what was measured."""
+    head = file.header
+    named = {
+        "Vehicle": head.subject, "Project": head.project, "Author": head.author, "Department": head.department,
+        "Comment": head.description,
+    }  # fmt: skip
+    texts = {k: str(value or "").strip("\x00 \n") for k, value in named.items()}
+    return {k: v for k, v in texts.items() if v and not v.startswith("<")}  # markup is nothing to read
 
 
 def _say(document: dict[str, Any]) -> None:
