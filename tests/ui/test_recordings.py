@@ -54,7 +54,7 @@ def _log(seed: int = 0, head: str = "Time [s],RPM,Oil pressure [kPa],Oil temp [Â
 
 
 def _open(application: QApplication, desk: Desk, *paths: Path) -> None:
-    desk.open_logs(list(paths))
+    desk.opening.open_logs(list(paths))
     _wait(application, desk)
 
 
@@ -92,7 +92,7 @@ def test_a_folder_without_logs_is_said(
     told: list[str] = []
     monkeypatch.setattr(desk, "tell", told.append)
     (tmp_path / "none").mkdir()
-    desk.open_logs([tmp_path / "none"])
+    desk.opening.open_logs([tmp_path / "none"])
     assert "holds no file that ends like a log" in told[0]
 
 
@@ -215,7 +215,7 @@ def test_reading_can_be_stopped_and_taken_up_again(application: QApplication, de
     for n in range(6):
         paths.append(tmp_path / f"{n}.csv")
         paths[-1].write_text(_log(n))
-    desk.open_logs(paths)
+    desk.opening.open_logs(paths)
     desk.recordings.cancel_button.click()
     assert not desk.log_list.busy
     stopped = [r for r in desk.log_list.rows if r.stage == "cancelled"]

@@ -434,7 +434,7 @@ class TestJudging:
         press(opened, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
         wait(lambda: desk.workspace.analysis is not None)
         assert desk.workspace.analysis is not None and len(desk.workspace.analysis.dips) == before
-        assert "floors" in desk._actions["edit.redo"].text()
+        assert "floors" in desk.actions["edit.redo"].text()
 
     def test_a_refused_zero_is_undoable_and_seen(self, window: MainWindow) -> None:
         window.open_logs([demo_folder() / "shakedown.csv"])

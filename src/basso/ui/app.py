@@ -93,7 +93,7 @@ def _open_first(window: MainWindow, logs: list[Path], demo: bool) -> None:
         if logs:
             window.open_logs(logs)
         elif demo:
-            window.desk.open_demo()
+            window.desk.opening.open_demo()
         elif last := window.settings.last_logs:
             window.open_logs(last)
 

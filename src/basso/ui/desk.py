@@ -5,22 +5,22 @@ The window paints its frame first and puts the desk on it a moment later (see :m
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtCore import QObject, Qt, QTimer
+from PySide6.QtCore import QObject, Qt
 from PySide6.QtGui import QAction, QKeySequence
-from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QMessageBox, QStackedWidget, QWidget
+from PySide6.QtWidgets import QMenu, QMessageBox, QStackedWidget, QWidget
 
-from basso.errors import InputError
 from basso.ui.commands import BY_KEY, COMMANDS, GROUPS, Command
 from basso.ui.cursor import Cursor
+from basso.ui.exporting import Exporting
 from basso.ui.jobs import Jobs
-from basso.ui.log_list import LogList, Row
+from basso.ui.log_list import LogList
+from basso.ui.opening import Opening
 from basso.ui.pan.widget import Moment, PanView, ReadingLine
 from basso.ui.player import Player
 from basso.ui.plots.ticks import clock
@@ -29,7 +29,6 @@ from basso.ui.stations.catalogue import BY_KEY as STATIONS_BY_KEY
 from basso.ui.stations.catalogue import STATIONS
 from basso.ui.stations.dips.picture import nearest, readings, working
 from basso.ui.stations.dips.widget import DipsStation
-from basso.ui.stations.recordings.picture import Draft
 from basso.ui.stations.recordings.widget import RecordingsStation
 from basso.ui.stations.trial.widget import TrialStation
 from basso.ui.stations.waiting import WaitingStation
@@ -58,6 +57,7 @@ class Desk(QObject):
         self.cursor = Cursor()
         self.player = Player(self.cursor)
         self.log_list = LogList(self.workspace, self.jobs)
+        self.opening, self.exporting = Opening(self), Exporting(self)
         self.recordings = RecordingsStation(look)
         self.dips = DipsStation(look, self.cursor)
         self.trial = TrialStation(look)
@@ -67,7 +67,7 @@ class Desk(QObject):
         self._pages: dict[str, QWidget] = {}
         self._last_analysis: object = None
         self._lay_out()
-        self._actions = self._bind()
+        self.actions = self._bind()
         self._connect()
         self._show_units()
         self.go_to(settings.station if settings.station in STATIONS_BY_KEY else "dips")
@@ -93,12 +93,12 @@ class Desk(QObject):
         self.log_list.changed.connect(self._refresh_logs)
         self.log_list.moved.connect(self.recordings.refresh_row)
         r = self.recordings
-        r.chosen.connect(self._choose_row)
-        r.demo_wanted.connect(self.open_demo)
-        r.opened.connect(self._open_row)
+        r.chosen.connect(self.opening.choose_row)
+        r.demo_wanted.connect(self.opening.open_demo)
+        r.opened.connect(self.opening.open_row)
         r.cleared.connect(self.log_list.clear)
         r.cancelled.connect(self.jobs.cancel_all)
-        r.columns.used.connect(self._use_columns)
+        r.columns.used.connect(self.opening.use_columns)
         for signal, key in (
             (r.logs_wanted, "log.open"), (r.folder_wanted, "log.folder"), (r.gauge_wanted, "log.gauge"), (r.write_wanted, "log.write"),
         ):  # fmt: skip
@@ -107,12 +107,12 @@ class Desk(QObject):
         self.jobs.idle.connect(self.top.hide_work)
         self.top.cancelled.connect(self.jobs.cancel_all)
         self.top.units_chosen.connect(w.set_units)
-        self.top.crumbs.clicked.connect(self._pick_session)
+        self.top.crumbs.clicked.connect(self.opening.pick_session)
         self.top.look_button.clicked.connect(lambda: self.run("view.night"))
         self.top.search_button.clicked.connect(lambda: self.run("search"))
         self.rail.chosen.connect(self.go_to)
-        self.dips.open_wanted.connect(self._choose_log)
-        self.dips.demo_wanted.connect(self.open_demo)
+        self.dips.open_wanted.connect(self.opening.choose_files)
+        self.dips.demo_wanted.connect(self.opening.open_demo)
         self.dips.columns_wanted.connect(lambda: self.go_to("recordings"))
         self.cursor.moved.connect(lambda _: self._show_moment())
 
@@ -120,19 +120,19 @@ class Desk(QObject):
 
     def _bind(self) -> dict[str, QAction]:
         handlers: dict[str, Callable[[], object]] = {
-            "log.open": self._choose_log,
-            "log.folder": self._choose_folder,
-            "log.gauge": self._take_gauge_readings,
-            "log.write": self._write_log,
-            "analysis.export": self._export_analysis,
-            "session.pick": self._pick_session,
-            "demo.open": self.open_demo,
-            "list.export": self._export_list,
-            "picture.export": self._export_picture,
+            "log.open": self.opening.choose_files,
+            "log.folder": self.opening.choose_folder,
+            "log.gauge": self.opening.take_gauge_readings,
+            "log.write": self.exporting.write_log,
+            "analysis.export": self.exporting.export_analysis,
+            "session.pick": self.opening.pick_session,
+            "demo.open": self.opening.open_demo,
+            "list.export": self.exporting.export_list,
+            "picture.export": self.exporting.export_picture,
             "window.close": self.window.close,
             "edit.undo": self.workspace.undo.undo,
             "edit.redo": self.workspace.undo.redo,
-            "edit.copy": self._copy,
+            "edit.copy": self.exporting.copy,
             "judge.floors": self._edit_floors,
             "judge.readings": self._show_readings,
             "judge.columns": lambda: self.go_to("recordings"),
@@ -176,14 +176,14 @@ class Desk(QObject):
         return actions
 
     def _name_undo(self, label: str) -> None:
-        self._actions["edit.undo"].setText(f"{BY_KEY['edit.undo'].title} {label}".rstrip())
+        self.actions["edit.undo"].setText(f"{BY_KEY['edit.undo'].title} {label}".rstrip())
 
     def _name_redo(self, label: str) -> None:
-        self._actions["edit.redo"].setText(f"{BY_KEY['edit.redo'].title} {label}".rstrip())
+        self.actions["edit.redo"].setText(f"{BY_KEY['edit.redo'].title} {label}".rstrip())
 
     def run(self, key: str) -> None:
         """Run a command by its key."""
-        self._actions[key].trigger()
+        self.actions[key].trigger()
 
     def _help(self) -> None:
         from basso.ui.dialogs import HelpDialog
@@ -193,7 +193,7 @@ class Desk(QObject):
     def _search(self) -> None:
         from basso.ui.dialogs import SearchDialog
 
-        dialog = SearchDialog(self.window, self.look, lambda c: self._actions[c.key].isEnabled() and c.key != "search")
+        dialog = SearchDialog(self.window, self.look, lambda c: self.actions[c.key].isEnabled() and c.key != "search")
         if dialog.exec() and isinstance(dialog.chosen, Command):
             self.run(dialog.chosen.key)
 
@@ -211,93 +211,6 @@ class Desk(QObject):
         self.settings.station = key
         if key == "recordings":
             self.log_list.activate()
-
-    # Sessions
-
-    def open_logs(self, paths: Sequence[Path]) -> None:
-        """Open logs and show the first."""
-        from basso.workflow import logs_in
-
-        if not paths:
-            return
-        try:
-            logs = logs_in(paths)
-        except InputError as error:
-            self.tell(str(error))
-            return
-        self.settings.folder = logs[0].parent
-        if len(logs) > 1:
-            self.log_list.activate()
-        self.workspace.open_logs(logs)
-
-    def open_demo(self) -> None:
-        """Open the demo sessions and their trial."""
-        from basso.ui.workspace import demo_entries
-        from basso.workflow import demo_folder
-
-        entries, a, b = demo_entries(demo_folder())
-        self.workspace.add(entries)
-        first = next(e for e in entries if e.title == a[0])
-        self.workspace.show(first)
-        sides = tuple(tuple(e for e in entries if e.title in names) for names in (a, b))
-        QTimer.singleShot(0, lambda: self.workspace.set_trial(*sides))
-
-    def _choose_log(self) -> None:
-        from basso.formats.registry import LOG_SUFFIXES
-
-        endings = " ".join(f"*{s}" for s in LOG_SUFFIXES)
-        names, _ = QFileDialog.getOpenFileNames(
-            self.window, "Add logs", str(self.settings.folder), f"Logs ({endings});;All files (*)"
-        )
-        self.open_logs([Path(n) for n in names])
-
-    def _choose_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self.window, "Add a folder of logs", str(self.settings.folder))
-        if name:
-            self.open_logs([Path(name)])
-
-    def _take_gauge_readings(self) -> None:
-        from basso.ui.stations.recordings.gauge import GaugeDialog
-
-        dialog = GaugeDialog(self.window, self.look, self.workspace.units)
-        if not dialog.exec():
-            return
-        name, _ = QFileDialog.getSaveFileName(
-            self.window, "Keep the readings", str(self.settings.folder / "gauge-readings.csv"), "CSV (*.csv)"
-        )
-        if name and self._write(Path(name), dialog.data):
-            self.open_logs([Path(name)])
-            self.go_to("recordings")
-
-    def _choose_row(self, row: Row) -> None:
-        if row.entry in self.workspace.entries and row.entry != self.workspace.shown:
-            self.workspace.show(row.entry)
-
-    def _open_row(self, row: Row) -> None:
-        """Enter on a log: look at its dips; on one that was not read, read it."""
-        if row.stage in ("cancelled", "refused"):
-            self.log_list.retry(row)
-        elif row.entry in self.workspace.entries:
-            self._choose_row(row)
-            self.go_to("dips")
-
-    def _use_columns(self, draft: Draft, remember: bool) -> None:
-        recording, shown = self.workspace.recording, self.workspace.shown
-        if recording is not None and shown is not None:
-            self.workspace.set_columns(draft.options(recording, self.workspace.columns_of(shown)), remember)
-
-    def _pick_session(self) -> None:
-        menu = QMenu(self.window)
-        for entry in self.workspace.entries:
-            action = menu.addAction(f"{entry.title}    {entry.circuit}".rstrip())
-            action.setCheckable(True)
-            action.setChecked(entry == self.workspace.shown)
-            action.triggered.connect(lambda _=False, e=entry: self.workspace.show(e))
-        if self.workspace.entries:
-            menu.addSeparator()
-        menu.addAction(self._actions["log.open"])
-        menu.addAction(self._actions["demo.open"])
-        menu.exec(self.top.crumbs.mapToGlobal(self.top.crumbs.rect().bottomLeft()))
 
     # Showing what changed
 
@@ -363,7 +276,7 @@ class Desk(QObject):
                 action.setChecked(entry in (w.trial_a, w.trial_b)[side])
                 action.triggered.connect(lambda on, e=entry, s=side: self._toggle_side(e, s, on))
             menu.addSeparator()
-            menu.addAction(self._actions["log.open"])
+            menu.addAction(self.actions["log.open"])
             button.setMenu(menu)
 
     def _toggle_side(self, entry: Entry, side: int, on: bool) -> None:
@@ -479,101 +392,6 @@ class Desk(QObject):
             f"Dip {dip + 1}, at {clock(a.dips[dip].dip.start_s, 1)}",
             working(a, a.dips[dip], self.workspace.units),
         ).exec()
-
-    # Taking it along
-
-    def _table_text(self, separator: str, only_selected: bool = False) -> str:
-        if self.station == "recordings":
-            return self.recordings.table_text(separator)
-        if self.station == "trial":
-            return self.trial.table_text(separator)
-        return self.dips.table_text(separator, only_selected=only_selected)
-
-    def _copy(self) -> None:
-        QApplication.clipboard().setText(self._table_text("\t", only_selected=True))
-
-    def _export_list(self) -> None:
-        a, station = self.workspace.analysis, self.station
-        if (station == "trial" and self.workspace.comparison is None) or (
-            station not in ("trial", "recordings") and a is None
-        ):
-            return
-        what = (
-            {"trial": "trial", "recordings": "logs"}.get(station) or f"{a.recording.path.stem}-dips"
-            if a is not None
-            else station
-        )
-        name, _ = QFileDialog.getSaveFileName(
-            self.window, "Export the list", str(self.settings.folder / f"{what}.csv"), "CSV (*.csv)"
-        )
-        if name:
-            self._write(Path(name), self._table_text(",").encode())
-
-    def _export_analysis(self) -> None:
-        a, units = self.workspace.analysis, self.workspace.units
-        if a is None:
-            return
-        name, _ = QFileDialog.getSaveFileName(
-            self.window,
-            "Export the analysis",
-            str(self.settings.folder / f"{a.recording.path.stem}-analysis.xlsx"),
-            "Spreadsheet (*.xlsx);;JSON (*.json);;CSV of the dips (*.csv)",
-        )
-        if name:
-            from basso.workflow import export_analysis
-
-            path = Path(name)
-            self.jobs.start(
-                "export", f"writing {path.name}", lambda _: export_analysis(a, path, units), lambda _: None, self.tell
-            )
-
-    def _write_log(self) -> None:
-        a = self.workspace.analysis
-        if a is None:
-            return
-        from basso.ui.write_dialog import WriteDialog
-
-        dialog = WriteDialog(self.window, self.look, a, self.cursor.view)
-        if not dialog.exec():
-            return
-        suffix, span, corrected = dialog.choice()
-        name, _ = QFileDialog.getSaveFileName(
-            self.window, "Write this log", str(self.settings.folder / f"{a.recording.path.stem}-written{suffix}"),
-            {".csv": "CSV (*.csv)", ".parquet": "Parquet (*.parquet)"}[suffix],
-        )  # fmt: skip
-        if not name:
-            return
-        from basso.workflow import export_recording
-
-        path = Path(name) if Path(name).suffix else Path(name + suffix)
-        if path.exists() and path.samefile(a.recording.path):
-            self.tell(f"{path.name} is the log itself, which is never changed; write to another file.")
-            return
-        self.jobs.start(
-            "export",
-            f"writing {path.name}",
-            lambda _: export_recording(a.recording, path, span, a if corrected else None),
-            lambda _: None,
-            self.tell,
-        )
-
-    def _export_picture(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(
-            self.window, "Export this view", str(self.settings.folder / f"basso-{self.station}.png"), "PNG (*.png)"
-        )
-        if name and not self.window.grab().save(name, "PNG"):
-            self.tell(f"{name} could not be written; choose another folder.")
-
-    def _write(self, path: Path, data: bytes) -> bool:
-        """Write a file whole or not at all; True when it is there."""
-        from basso.files import write_whole
-
-        try:
-            write_whole(path, data)
-        except InputError as error:
-            self.tell(str(error))
-            return False
-        return True
 
     def leave(self) -> None:
         """The window closes: stop work and remember the place."""

@@ -67,7 +67,7 @@ class MainWindow(QMainWindow):
 
     def open_logs(self, paths: Sequence[Path]) -> None:
         """Open logs and show the first."""
-        self.desk.open_logs(paths)
+        self.desk.opening.open_logs(paths)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)

@@ -30,7 +30,7 @@ def take_all(application: QApplication, folder: Path) -> None:
         window.resize(1280, 800)
         window.show()
         desk = window.desk
-        desk.open_demo()
+        desk.opening.open_demo()
         wait_until(application, lambda: desk.workspace.analysis is not None and desk.workspace.comparison is not None)
         desk.go_to("dips")
         _save(application, window, folder / "dips.png")
@@ -70,7 +70,7 @@ def _odd_columns(application: QApplication, window: MainWindow, log: Path, pictu
     lines[0] = "Time,RPM,P3,Oil temp,Lat,Long,Speed [km/h],TPS,Lap"
     log.write_text("Vehicle,Car 31\nVenue,Harrowfell\nDate,2026-05-12\n\n" + "\n".join(lines), encoding="utf-8")
     desk = window.desk
-    desk.open_logs([log])
+    desk.opening.open_logs([log])
     desk.go_to("recordings")
     wait_until(application, lambda: desk.workspace.analysis is not None and not desk.log_list.busy)
     desk.recordings.columns.choose("P3", Role.OIL_PRESSURE)

@@ -34,7 +34,7 @@ if TYPE_CHECKING:
     from basso.recording.recording import Recording
 
 NAME, IS, UNIT, SURE, SPAN, PREVIEW = range(6)
-_HEADINGS = ("Column", "What it is", "Unit", "How sure", "Least to most", "Preview, shaded where plausible")
+_HEADINGS = ("Column", "What it is", "Unit", "How sure", "Least to most", "Preview, plausible band")
 _NOTHING = "–"
 _Index = QModelIndex | QPersistentModelIndex
 
