@@ -247,7 +247,7 @@ class TestStates:
             ("shakedown.csv", "sensors", "zero off by 101 kPa, corrected"),
             ("loose-connector.csv", "sensors", "spikes left out"),
             ("baseline-1.csv", "sensors", "readings hold up"),
-            ("baseline-1.csv", "recordings", "7 laps, 9 channels"),
+            ("baseline-1.csv", "recordings", "7 laps, 8 channels"),
             ("dyno.csv", "dips", "none found"),
             ("dyno.csv", "corners", "no laps to place dips on"),
             ("accumulator.csv", "accumulator", "pressure logged"),

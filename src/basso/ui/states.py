@@ -29,7 +29,8 @@ def station_states(workspace: Workspace) -> dict[str, State]:
         return states
     laps = sum(lap.complete for lap in a.laps)
     states["sensors"] = _sensors(a, units)
-    states["recordings"] = State((f"{laps} laps, " if laps else "") + f"{len(a.recording.channels)} channels")
+    channels = sum(c.role is not Role.TIME for c in a.recording.channels)
+    states["recordings"] = State((f"{laps} laps, " if laps else "") + f"{channels} channels")
     states["normal"] = _normal(a, units)
     states["dips"] = _dips(a)
     states["corners"] = _corners(a)
