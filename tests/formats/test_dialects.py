@@ -191,6 +191,16 @@ HABITS: dict[str, str] = {
     "sections": "[Header]\nVehicle,Car 31\n\n[Data]\nTime [s],RPM,Oil P [kPa],Oil T [C]\n" + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}"),
     "numbers with exponents": "Time [s],RPM,Oil P [kPa],Oil T [C]\n" + _rows("{t:.6E},{r:.6E},{p:.6E},{h:.6E}"),
     "old line ends": "Time [s],RPM,Oil P [kPa],Oil T [C]\r" + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}").replace("\n", "\r"),
+    "newest first": "Time [s],RPM,Oil P [kPa],Oil T [C]\n" + "\n".join(_rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}").split("\n")[::-1]),
+    "the heading again and again": "Time [s],RPM,Oil P [kPa],Oil T [C]\n"
+    + "\nTime [s],RPM,Oil P [kPa],Oil T [C]\n".join("\n".join(_rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}").split("\n")[k::1][:200]) for k in range(0, len(TIME), 200)),
+    "remarks between the rows": "Time [s],RPM,Oil P [kPa],Oil T [C]\n"
+    + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}").replace("\n2.00,", "\n# marker: oil lamp\n2.00,") + "\nEnd of data\n",
+    "days as spreadsheets count them": "Time,RPM,Oil P [kPa],Oil T [C]\n"
+    + "\n".join(f"{45789.5 + t / 86400:.11f},{r:.0f},{p:.2f},{h:.2f}" for t, r, p, h in zip(TIME, TRUTH[Role.RPM], TRUTH[Role.OIL_PRESSURE], TRUTH[Role.OIL_TEMP], strict=True)),
+    "decimal commas in quotes between commas": '"Zeit [s]","Drehzahl","Öldruck [kPa]","Öltemp [°C]"\n'
+    + "\n".join('"' + '","'.join(f"{v:.2f}".replace(".", ",") for v in row) + '"' for row in zip(TIME, TRUTH[Role.RPM], TRUTH[Role.OIL_PRESSURE], TRUTH[Role.OIL_TEMP], strict=True)),
+    "one row a reading": "Time,Channel,Value,Unit\n" + _rows("{t:.2f},RPM,{r:.0f},rpm\n{t:.2f},Oil P,{p:.2f},kPa\n{t:.2f},Oil T,{h:.2f},C"),
     "flags in words": "Time [s],GPS valid,RPM,Oil P [kPa],Oil T [C],Gear\n" + _rows("{t:.2f},TRUE,{r:.0f},{p:.2f},{h:.2f},N"),
 }  # fmt: skip
 
@@ -206,6 +216,23 @@ def test_other_habits_of_loggers(name: str) -> None:
         assert role is Role.RPM or not channel.unit_assumed
     if name == "commented facts":
         assert recording.facts["Venue"] == "Harrowfell" and recording.started == "2026-05-12T10:20:00"
+
+
+def test_codes_and_words_for_no_reading_are_missing() -> None:
+    rows = [
+        f"{t:.2f},{65535 if i % 97 == 5 else r:.0f},{-9999 if i % 53 == 7 else p:.2f},{'ERR' if i % 31 == 9 else format(h, '.2f')}"
+        for i, (t, r, p, h) in enumerate(
+            zip(TIME, TRUTH[Role.RPM], TRUTH[Role.OIL_PRESSURE], TRUTH[Role.OIL_TEMP], strict=True)
+        )
+    ]
+    recording = read_recording(write_temporary(("Time [s],RPM,Oil P [kPa],Oil T [C]\n" + "\n".join(rows)).encode()))
+    for role, every, first in ((Role.RPM, 97, 5), (Role.OIL_PRESSURE, 53, 7), (Role.OIL_TEMP, 31, 9)):
+        channel = recording.channel(role)
+        assert channel is not None
+        expected = np.array(TRUTH[role], dtype=np.float64)
+        expected[first::every] = np.nan
+        np.testing.assert_allclose(channel.values, expected, atol=0.6)
+        assert any(f"'{channel.name}" in n and "missing" in n for n in recording.notes)
 
 
 REFUSED: dict[str, bytes] = {

@@ -76,3 +76,32 @@ def finite(values: FloatArray) -> FloatArray:
     if low < -1e30 or high > 1e30:
         return np.where(np.abs(values) > 1e30, np.nan, values)
     return values
+
+
+_ERROR_CODES = (
+    -999.0, -9999.0, -99999.0, -32768.0, -2147483648.0, 9999.0, 32767.0, 65534.0, 65535.0, 99999.0, 999999.0, 2147483647.0,
+    4294967295.0,
+)  # fmt: skip
+"""What loggers write where a channel gave nothing."""
+
+
+def without_error_codes(values: FloatArray, name: str, notes: list[str]) -> FloatArray:
+    """Readings that are a logger's code for "nothing", far from all others, become missing; told in a note.
+
+    A code is believed to be one only where it lies further outside the other readings than three times their own span.
+    """
+    low, high = extremes(values)
+    for code in {low, high} & set(_ERROR_CODES):
+        coded = values == code
+        rest_low, rest_high = extremes(values[~coded])
+        away = max(code - rest_high, rest_low - code)
+        span = rest_high - rest_low
+        if not (span > 0 and away > 3.0 * span):  # NaN where nothing else was read
+            continue
+        count = int(np.count_nonzero(coded))
+        notes.append(
+            f"'{name}' holds {code:.0f} in {count} {'row' if count == 1 else 'rows'}, which is a code for no reading; "
+            f"{'it was' if count == 1 else 'they were'} taken as missing."
+        )
+        values = np.where(coded, np.nan, values)
+    return values

@@ -12,6 +12,7 @@ from types import MappingProxyType
 import numpy as np
 
 from basso.errors import FormatError
+from basso.formats.arrays import without_error_codes
 from basso.formats.mappings import Confirmed, shape_of, with_confirmed
 from basso.formats.options import ReadOptions
 from basso.recording.channel import Channel
@@ -93,6 +94,8 @@ def assemble(
     Raises:
         FormatError: a column the user named does not exist.
     """
+    for column in columns:
+        column.values = without_error_codes(column.values, column.heading.name, notes)
     headings = [c.heading for c in columns]
     facts, options = _with_written_roles(facts, headings, options)
     shape = shape_of([h.name for h in headings])

@@ -54,6 +54,11 @@ def columns_of(
     headings = headings_of(table.names, units)
     headings = _with_units_beside(table, headings)
     clock = _find_time(path, table, headings, options, facts, notes)
+    if table.textual and clock.index >= 0:
+        from basso.formats.long_table import columns_of_long
+
+        if (columns := columns_of_long(table, headings, clock.index, clock.seconds, notes)) is not None:
+            return columns, clock.started
     kept: list[Heading] = []
     numbers: list[FloatArray] = []
     for i, heading in enumerate(headings):
@@ -155,6 +160,11 @@ def _clock_from(
     if known.size < 0.9 * values.size or known.size < 2:
         return None
     steps = np.diff(known)
+    if np.count_nonzero(steps <= 0) > 0.95 * steps.size and np.any(steps < 0) and (is_time or "time" in heading.words):
+        notes.append("The rows run from the last to the first; they were turned round.")
+        for i, column in enumerate(table.columns):
+            table.columns[i] = column[::-1]
+        return _clock_from(index, table.columns[index], heading, is_time, table, notes)
     # A clock that was set once in mid-log still runs ahead with nearly every row.
     if np.count_nonzero(steps >= 0) < 0.95 * steps.size or not np.any(steps > 0):
         # Stamps put on late may run backward often; a column that is named as time must only rise in the long run.
@@ -181,6 +191,8 @@ def _stamp_scale(middle: float, step: float, table: Table) -> tuple[float, str]:
     for least, scale, name in ((1e17, 1e-9, "ns"), (1e14, 1e-6, "µs"), (1e11, 1e-3, "ms")):
         if middle > least:
             return scale, name
+    if 2e4 < middle < 1e5 and step < 2e-4:
+        return 86400.0, "days, as spreadsheets count them"
     if step < 1.9 or not float(step).is_integer() or not _smooth(table):
         return 1.0, ""
     for least, scale, name in ((2e6, 1e-9, "ns"), (2e3, 1e-6, "µs")):

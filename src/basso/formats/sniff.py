@@ -68,13 +68,14 @@ def is_number(text: str) -> bool:
     return bool(_NUMBER.match(text))
 
 
-def _is_value(text: str) -> bool:
+def is_value(text: str) -> bool:
+    """True for a number or a clock time."""
     return is_number(text) or bool(_CLOCK.match(text))
 
 
 def _value_share(fields: tuple[str, ...]) -> float:
     filled = [f for f in fields if f and f not in MISSING_WORDS]
-    return sum(map(_is_value, filled)) / len(filled) if filled else 0.0
+    return sum(map(is_value, filled)) / len(filled) if filled else 0.0
 
 
 def find_layout(lines: list[str]) -> TextLayout | None:
@@ -119,7 +120,7 @@ def find_layout(lines: list[str]) -> TextLayout | None:
     names = rows[head_line]
     return TextLayout(
         separator=separator,
-        decimal_comma=separator != "," and commas > points,
+        decimal_comma=commas > points,  # between commas too, where the fields are quoted
         names=(names[0].lstrip("#% ") or names[0], *names[1:]),
         units=units,
         preamble=tuple(r for r in rows[:head_line] if any(r)),

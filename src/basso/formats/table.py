@@ -5,12 +5,13 @@ from __future__ import annotations
 import codecs
 import io
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from basso.errors import FormatError
-from basso.formats.sniff import MISSING_WORDS, TextLayout, is_number
+from basso.formats.sniff import MISSING_WORDS, TextLayout, is_number, is_value
 
 if TYPE_CHECKING:
     import polars as pl
@@ -23,6 +24,11 @@ SMALL_BYTES = 3_000_000
 _PIECE_BYTES = 1 << 20
 _GROUPED = (r"^[+-]?\d{1,3}([,' \u2009\u00a0]\d{3})+(\.\d*)?$", r"^[+-]?\d{1,3}([.' \u2009\u00a0]\d{3})+(,\d*)?$")
 """Numbers with their thousands set apart, by whether the decimal mark is a comma."""
+_NO_READING = (
+    "err", "error", "inv", "invalid", "no data", "nodata", "n.a.", "open", "short", "ol", "over", "under", "overrange",
+    "underrange", "off", "void", "missing", "#value!", "#div/0!", "#ref!", "#num!", "----", "***", "****",
+)  # fmt: skip
+"""Words in the place of a number that say there was none."""
 _GROUPS = (r"[,' \u2009\u00a0]", r"[.' \u2009\u00a0]")
 
 
@@ -80,6 +86,9 @@ def _frame(
     keys = [f"c{i}" for i in range(len(names))]
     schema: dict[str, type[pl.DataType]] = {k: pl.String if i in textual else pl.Float64 for i, k in enumerate(keys)}
 
+    # Decimal commas in quotes between commas: the library does not take them for numbers.
+    quoted_commas = layout.decimal_comma and layout.separator == ","
+
     def load(types: dict[str, type[pl.DataType]], missing: list[str] | None = None) -> pl.DataFrame:
         return pl.read_csv(
             io.BytesIO(body),
@@ -87,17 +96,16 @@ def _frame(
             skip_lines=layout.data_line,
             separator=layout.separator,
             schema=types,
-            decimal_comma=layout.decimal_comma,
+            decimal_comma=layout.decimal_comma and not quoted_commas,
             extra_columns="ignore",
             missing_columns="insert",
             null_values=missing,
         )
 
-    try:
-        # Without a list of words for "missing" the parser is twice as quick; a file that has them comes round again.
-        return load(schema)
-    except pl.exceptions.PolarsError:
-        pass
+    if not quoted_commas:
+        with suppress(pl.exceptions.PolarsError):
+            # Without a list of words for "missing" the parser is twice as quick; a file that has them comes round again.
+            return load(schema)
     if not is_utf8(body):
         body = body.decode("latin-1").encode()
     try:
@@ -126,6 +134,9 @@ def _whole_last_row(body: bytes, layout: TextLayout, width: int, notes: list[str
     start = end.rfind(b"\n") + 1
     fields = end[start:].count(layout.separator.encode()) + 1
     usual = min((len(r) for r in layout.sample[:20]), default=width)
+    first = end[start:].split(layout.separator.encode())[0].decode("utf-8", errors="replace").strip('" ')
+    if layout.sample and is_value(layout.sample[0][0]) and not is_value(first):
+        return body  # a line of words under the rows; it was not cut, and is told of with others like it
     cut = fields < min(width, usual) or (
         not body.endswith((b"\n", b"\r", b"\x1a")) and start > 0 and _odd_last(end, start)
     )
@@ -151,32 +162,60 @@ def _mend_numbers(
     """Cells that should be numbers and are not become missing, and are reported with row and column."""
     import polars as pl
 
-    columns = []
+    texts = {key: frame[key] for i, key in enumerate(frame.columns) if i not in textual}
+    numbers = {key: _as_numbers(text, layout.decimal_comma) for key, text in texts.items()}
+    bad = pl.DataFrame(
+        {key: numbers[key].is_null() & (text.fill_null("").str.strip_chars() != "") for key, text in texts.items()}
+    )
+    filled = frame.select(pl.sum_horizontal(pl.col(list(texts)).is_not_null())).to_series()
+    words = (
+        (bad.sum_horizontal() >= 0.5 * filled) & bad.max_horizontal() if texts else pl.Series([False] * frame.height)
+    )
+    if count := int(words.sum()):
+        first = int(words.arg_max() or 0)
+        notes.append(
+            f"Row {layout.data_line + first + 1}{f' and {count - 1} more' if count > 1 else ''} "
+            f"{'hold' if count > 1 else 'holds'} words instead of readings (the first begins "
+            f"'{str(next((c for c in frame.row(first) if c), ''))[:30]}') and {'were' if count > 1 else 'was'} left out."
+        )
+        if count > 0.5 * frame.height:
+            words = pl.Series([False] * frame.height)  # a column is told of below
+            notes.pop()
     for i, key in enumerate(frame.columns):
-        text = frame[key]
-        if i in textual:
-            columns.append(text)
-            continue
-        clean = text.str.strip_chars()
-        if text.str.contains(_GROUPED[layout.decimal_comma]).any():
-            clean = clean.str.replace_all(_GROUPS[layout.decimal_comma], "")
-        if layout.decimal_comma:
-            clean = clean.str.replace(",", ".", literal=True)
-        numbers = clean.cast(pl.Float64, strict=False)
-        bad = (numbers.is_null() & text.is_not_null() & (clean != "")).fill_null(False)
-        if count := int(bad.sum()):
-            first = int(bad.arg_max() or 0)
-            row, cell = layout.data_line + first + 1, text[first]
-            if count > 0.02 * bad.len() and count > 5:
-                raise FormatError(
-                    path,
-                    f"has text where numbers belong ({count} cells; the first is '{str(cell)[:30]}')",
-                    "repair or remove that column",
-                    f"row {row}, column '{names[i]}'",
-                )
-            notes.append(
-                f"Row {row}, column '{names[i]}': '{str(cell)[:30]}' is no number; {count} such "
-                f"{'cell was' if count == 1 else 'cells were'} taken as missing."
-            )
-        columns.append(numbers.alias(key))
-    return pl.DataFrame(columns)
+        if i not in textual:
+            _tell_bad(path, texts[key], bad[key] & ~words, names[i], layout, notes)
+    columns = [numbers[key].alias(key) if key in numbers else frame[key] for key in frame.columns]
+    return pl.DataFrame(columns).filter(~words)
+
+
+def _as_numbers(text: pl.Series, decimal_comma: bool) -> pl.Series:
+    """Numbers out of text; what is none becomes null."""
+    import polars as pl
+
+    clean = text.str.strip_chars()
+    if text.str.contains(_GROUPED[decimal_comma]).any():
+        clean = clean.str.replace_all(_GROUPS[decimal_comma], "")
+    if decimal_comma:
+        clean = clean.str.replace(",", ".", literal=True)
+    return clean.cast(pl.Float64, strict=False)
+
+
+def _tell_bad(path: Path, text: pl.Series, bad: pl.Series, name: str, layout: TextLayout, notes: list[str]) -> None:
+    """Report a column's cells that are no numbers; many of them are refused unless they say that there was no reading."""
+    count = int(bad.sum())
+    if not count:
+        return
+    first = int(bad.arg_max() or 0)
+    row, cell = layout.data_line + first + 1, str(text[first])[:30]
+    known = text.filter(bad).str.strip_chars().str.to_lowercase().is_in(_NO_READING).all()
+    if count > max(0.02 * bad.len(), 5) and not known:
+        raise FormatError(
+            path,
+            f"has text where numbers belong ({count} cells; the first is '{cell}')",
+            "repair or remove that column",
+            f"row {row}, column '{name}'",
+        )
+    notes.append(
+        f"Row {row}, column '{name}': '{cell}' is no number; {count} such "
+        f"{'cell was' if count == 1 else 'cells were'} taken as missing."
+    )
