@@ -1,0 +1,212 @@
+"""A car with its whole history as one file, and back: a zip of JSON and Parquet that anything can open.
+
+::
+
+    README.txt            what this is, for people
+    bundle.json           {"schema": "basso.bundle/1", "car": name, "written": when, "contents": {path: SHA-256}}
+    records/NAME.json     a list of records of one kind; their fields stand in basso/garage/records.py
+    samples/HASH.parquet  the samples of a session's log, named by the fingerprint of the log
+    files/NAME            attached photos and papers
+
+Everything is checked before anything is taken in: a bundle comes in whole or not at all.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import json
+import zipfile
+from collections.abc import Mapping
+from dataclasses import replace
+from datetime import datetime
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+from basso.errors import InputError
+from basso.files import write_whole
+from basso.garage.records import BY_TABLE, KINDS, Attachment, Build, Car, Record, Session, new_id
+from basso.garage.store import Change, Garage
+
+SCHEMA = "basso.bundle/1"
+SUFFIX = ".basso.zip"
+_LARGEST_BYTES = 4_000_000_000
+_README = """A car's history, written by Basso. Open formats throughout: records/*.json are lists of records, samples/*.parquet the
+logs (open them with any Parquet reader), files/ holds photos and papers. bundle.json lists the SHA-256 of every part; a
+part that was changed by hand is refused until its entry there is changed too.
+"""
+
+
+def export_car(garage: Garage, car: Car, path: Path) -> None:
+    """Write a car with its whole history.
+
+    Raises:
+        InputError: the file cannot be written.
+    """
+    rows = garage.of_car(car.id)
+    parts: dict[str, bytes] = {
+        f"records/{name}.json": _json([r.as_plain() for r in records]) for name, records in rows.items()
+    }
+    for session in rows[Session.table]:
+        assert isinstance(session, Session)
+        kept = garage.samples_file(session.log_hash)
+        if session.log_hash and kept.is_file():
+            parts[f"samples/{kept.name}"] = kept.read_bytes()
+    for attachment in rows[Attachment.table]:
+        assert isinstance(attachment, Attachment)
+        kept = garage.folder / "files" / attachment.file_hash
+        if attachment.file_hash and kept.is_file():
+            parts[f"files/{kept.name}"] = kept.read_bytes()
+    head = {
+        "schema": SCHEMA,
+        "car": car.name,
+        "written": datetime.now().isoformat(timespec="seconds"),
+        "contents": {name: hashlib.sha256(data).hexdigest() for name, data in sorted(parts.items())},
+    }
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as zipped:
+        for name, data in {"README.txt": _README.encode(), "bundle.json": _json(head), **parts}.items():
+            packed = zipfile.ZIP_STORED if name.endswith(".parquet") else zipfile.ZIP_DEFLATED
+            zipped.writestr(name, data, packed)
+    write_whole(path, out.getvalue())
+
+
+def import_car(garage: Garage, path: Path, name: str = "") -> tuple[Car, bool]:
+    """Take a car in from a bundle.
+
+    Args:
+        garage: where to.
+        path: the bundle.
+        name: take it in as another car of this name, beside one that is there already.
+
+    Returns:
+        The car, and False when it was here already, just like this.
+
+    Raises:
+        InputError: the bundle is damaged, was changed by hand so that it no longer fits, or its car is here already and
+            differs. Nothing was taken in.
+    """
+    parts = _checked_parts(path)
+    records = _records(path, parts)
+    car = records[0]
+    assert isinstance(car, Car)
+    if name:
+        records = _renamed(records, car, name)
+        car = records[0]
+        assert isinstance(car, Car)
+    here = [r for rows in garage.of_car(car.id).values() for r in rows]
+    if here:
+        if {r.id: r for r in here} == {r.id: r for r in records}:
+            return car, False
+        raise InputError(
+            f"{path}: {car.name} is in this garage already and differs; take it in under another name (--as NAME), or remove "
+            "the one that is here."
+        )
+    for part, data in parts.items():
+        at = PurePosixPath(part)
+        if at.parts[0] == "samples":
+            garage.keep_samples(at.stem, data)
+        elif at.parts[0] == "files":
+            garage.keep_file(data, at.suffix)
+    garage.edit(f"taking in {car.name}", *(Change(None, r) for r in records))
+    return car, True
+
+
+def _checked_parts(path: Path) -> dict[str, bytes]:
+    """Every part a bundle lists, its content as listed."""
+    try:
+        with zipfile.ZipFile(path) as zipped:
+            names = {i.filename: i for i in zipped.infolist() if not i.is_dir()}
+            if sum(i.file_size for i in names.values()) > _LARGEST_BYTES:
+                raise InputError(f"{path}: unpacks to more than 4 GB and was not opened; split it by car.")
+            if "bundle.json" not in names:
+                raise InputError(
+                    f"{path}: is no bundle of a car (it has no bundle.json); choose a file that Basso wrote."
+                )
+            head = _loaded(path, "bundle.json", zipped.read("bundle.json"))
+            listed = head.get("contents") if isinstance(head, dict) and head.get("schema") == SCHEMA else None
+            if not isinstance(listed, dict):
+                said = head.get("schema") if isinstance(head, dict) else None
+                raise InputError(
+                    f"{path}, bundle.json: is of the form {said!r}, not '{SCHEMA}'; open it with a newer Basso."
+                )
+            parts = {}
+            for name, digest in listed.items():
+                if name not in names:
+                    raise InputError(f"{path}: the part {name} is missing; export the car again.")
+                if not _is_plain(name):
+                    raise InputError(f"{path}: the part {name} has no place in a bundle; remove it.")
+                parts[name] = zipped.read(name)
+                if hashlib.sha256(parts[name]).hexdigest() != digest:
+                    raise InputError(
+                        f"{path}: the part {name} was changed or damaged since it was written; export the car again, or put its "
+                        "SHA-256 into bundle.json if the change was meant."
+                    )
+            return parts
+    except FileNotFoundError:
+        raise InputError(f"{path}: does not exist; check the name and the folder.") from None
+    except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, RuntimeError, EOFError, OSError) as error:
+        raise InputError(f"{path}: is no bundle, or a damaged one ({error}); export the car again.") from None
+
+
+def _is_plain(name: str) -> bool:
+    at = PurePosixPath(name)
+    return len(at.parts) == 2 and at.parts[0] in ("records", "samples", "files") and at.parts[1] not in (".", "..")
+
+
+def _records(path: Path, parts: Mapping[str, bytes]) -> list[Record]:
+    """The records of a bundle, the car first; they hold together."""
+    records: list[Record] = []
+    for kind in KINDS:
+        part = f"records/{kind.table}.json"
+        rows = _loaded(path, part, parts[part]) if part in parts else []
+        if not isinstance(rows, list) or not all(isinstance(r, dict) for r in rows):
+            raise InputError(f"{path}, {part}: should hold a list of objects; correct it.")
+        for row in rows:
+            try:
+                records.append(kind.from_plain(row))
+            except InputError as error:
+                raise InputError(f"{path}, {part}: {error}") from None
+    cars = [r for r in records if isinstance(r, Car)]
+    if len(cars) != 1:
+        raise InputError(f"{path}, records/cars.json: holds {len(cars)} cars, and should hold one; correct it.")
+    builds = {r.id for r in records if isinstance(r, Build)}
+    seen: set[str] = set()
+    for r in records:
+        build = getattr(r, "build", "")
+        if r.id in seen:
+            raise InputError(f"{path}: two records have the id {r.id}; correct one of them.")
+        seen.add(r.id)
+        if not isinstance(r, Car) and getattr(r, "car", "") != cars[0].id:
+            raise InputError(f"{path}: the {r.noun} {r.id} belongs to another car; correct it.")
+        if (build or isinstance(r, Session)) and build not in builds:
+            raise InputError(
+                f"{path}: the {r.noun} {r.id} names a build that is not in the bundle ({build!r}); correct it."
+            )
+    return records
+
+
+def _renamed(records: list[Record], car: Car, name: str) -> list[Record]:
+    """The same as another car: new identifiers throughout."""
+    fresh = {r.id: new_id() for r in records}
+    renamed: list[Record] = []
+    for r in records:
+        plain: dict[str, Any] = r.as_plain()
+        for field in ("id", "car", "build", "engine", "session", "about"):
+            if plain.get(field) in fresh:
+                plain[field] = fresh[plain[field]]
+        renamed.append(BY_TABLE[r.table].from_plain(plain))
+    first = renamed[0]
+    assert isinstance(first, Car)
+    return [replace(first, name=name), *renamed[1:]]
+
+
+def _loaded(path: Path, part: str, data: bytes) -> Any:
+    try:
+        return json.loads(data)
+    except ValueError as error:
+        raise InputError(f"{path}, {part}: is no JSON ({error}); correct it.") from None
+
+
+def _json(value: object) -> bytes:
+    return json.dumps(value, ensure_ascii=False, indent=1, allow_nan=False).encode()

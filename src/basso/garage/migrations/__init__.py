@@ -1,0 +1,1 @@
+"""How the garage's database came to be, one step a file in ``versions``; steps are never changed once released."""

@@ -1,0 +1,318 @@
+"""What the garage keeps, one frozen class for each kind of record.
+
+Units are those of :mod:`basso.units` (kPa gauge, °C, L, km, h where named so, mm). Days are ISO dates, times ISO
+date-times without a zone. Unknown is None (numbers) or "" (words), never 0. ``id`` is a UUID4 in hexadecimal.
+"""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import dataclass, field, fields
+from types import MappingProxyType
+from typing import Any, ClassVar, Self
+
+from basso.errors import InputError
+
+CLEARANCES = ("production", "loose", "race", "extreme")
+USES = ("road", "track", "competition")
+SESSION_KINDS = ("track", "road", "runs", "dyno")
+ACCUMULATOR_STATES = ("none", "armed", "off", "unknown")
+OIL_KINDS = ("fill", "change", "top-up", "drain")
+
+
+def new_id() -> str:
+    """An identifier that no other record anywhere has."""
+    return uuid.uuid4().hex
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Record:
+    """Base of all. ``id`` stays through every edit; ``car`` is the car a record belongs to."""
+
+    id: str = field(default_factory=new_id)
+
+    table: ClassVar[str]
+    noun: ClassVar[str]
+
+    def as_plain(self) -> dict[str, Any]:
+        """Fields as JSON holds them."""
+        return {f.name: _plain(getattr(self, f.name)) for f in fields(self)}
+
+    @classmethod
+    def from_plain(cls, plain: dict[str, Any]) -> Self:
+        """Back from JSON.
+
+        Raises:
+            InputError: a field is unknown, missing or of the wrong type; the sentence names it.
+        """
+        known = {f.name: f for f in fields(cls)}
+        for name in plain:
+            if name not in known:
+                raise InputError(f"{cls.noun} {plain.get('id', '?')}: has no field '{name}'; remove it.")
+        made: dict[str, Any] = {}
+        for name, f in known.items():
+            if name not in plain:
+                raise InputError(f"{cls.noun} {plain.get('id', '?')}: the field '{name}' is missing; put it back.")
+            made[name] = _typed(cls, plain, name, str(f.type))
+        return cls(**made)
+
+
+_TYPES: dict[str, tuple[type, ...]] = {
+    "str": (str,), "float | None": (int, float, type(None)), "int | None": (int, type(None)), "bool": (bool,),
+    "tuple[str, ...]": (list, tuple), "tuple[tuple[float, float], ...]": (list, tuple), "dict[str, Any]": (dict,),
+}  # fmt: skip
+
+
+def _typed(cls: type[Record], plain: dict[str, Any], name: str, kind: str) -> Any:
+    value = plain[name]
+    good = isinstance(value, _TYPES[kind]) and (kind == "bool" or not isinstance(value, bool))
+    if good and kind == "tuple[str, ...]":
+        good = all(isinstance(v, str) for v in value)
+    if good and kind == "tuple[tuple[float, float], ...]":
+        good = all(isinstance(v, list | tuple) and len(v) == 2 and all(_number(x) for x in v) for v in value)
+    if good and name in ("id", "car") and not value:
+        good = False
+    if not good:
+        raise InputError(
+            f"{cls.noun} {plain.get('id', '?')}: '{name}' is {str(value)[:40]!r}, and should be {_WORDS[kind]}; correct it."
+        )
+    if kind == "float | None" and value is not None:
+        return float(value)
+    if kind == "tuple[str, ...]":
+        return tuple(value)
+    if kind == "tuple[tuple[float, float], ...]":
+        return tuple((float(a), float(b)) for a, b in value)
+    return value
+
+
+_WORDS = {
+    "str": "text", "float | None": "a number or null", "int | None": "a whole number or null", "bool": "true or false",
+    "tuple[str, ...]": "a list of texts", "tuple[tuple[float, float], ...]": "a list of pairs of numbers",
+    "dict[str, Any]": "an object",
+}  # fmt: skip
+
+
+def _number(value: object) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+def _plain(value: Any) -> Any:
+    return [_plain(v) for v in value] if isinstance(value, tuple) else value
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Car(Record):
+    """A car. ``use``: what it is driven for."""
+
+    table: ClassVar[str] = "cars"
+    noun: ClassVar[str] = "car"
+    name: str
+    use: str = "track"
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Engine(Record):
+    """An engine as built.
+
+    Attributes:
+        clearance: its class; advice for one class does not hold for another.
+        main_mm, rod_mm: bearing clearances on the diameter.
+        pump_cm3: displacement of the oil pump per revolution of the engine.
+        maker_points: the maker's least pressures, (rpm, kPa).
+        window_low_kpa, window_high_kpa: the maker's window when running.
+        grades: oil grades the maker lists.
+        full_l: in the pan at the full mark; ``filter_l`` and the rest: what each holds besides.
+        oil_hours, oil_km, oil_events: the oil is due after; whichever comes first.
+    """
+
+    table: ClassVar[str] = "engines"
+    noun: ClassVar[str] = "engine"
+    car: str
+    name: str
+    clearance: str = "production"
+    main_mm: float | None = None
+    rod_mm: float | None = None
+    aspiration: str = ""
+    relief_kpa: float | None = None
+    idle_rpm: float | None = None
+    redline_rpm: float | None = None
+    pump_cm3: float | None = None
+    maker_points: tuple[tuple[float, float], ...] = ()
+    window_low_kpa: float | None = None
+    window_high_kpa: float | None = None
+    grades: tuple[str, ...] = ()
+    oil_target_c: float | None = None
+    full_l: float | None = None
+    filter_l: float | None = None
+    cooler_l: float | None = None
+    lines_l: float | None = None
+    galleries_l: float | None = None
+    oil_hours: float | None = None
+    oil_km: float | None = None
+    oil_events: float | None = None
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Build(Record):
+    """What was on the car from a day on, until the next build. ``reason``: why it was changed."""
+
+    table: ClassVar[str] = "builds"
+    noun: ClassVar[str] = "build"
+    car: str
+    engine: str = ""
+    name: str
+    since: str
+    reason: str = ""
+    pan: str = ""
+    pickup: str = ""
+    pickup_gap_mm: float | None = None
+    baffle: str = ""
+    tray: str = ""
+    accumulator: str = ""
+    cooler: str = ""
+    sensors: str = ""
+    oil_grade: str = ""
+    level_l: float | None = None
+    tyres: str = ""
+    map: str = ""
+    parts: tuple[str, ...] = ()
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Session(Record):
+    """One drive or dyno session, on one build.
+
+    Attributes:
+        began: when, ISO date-time or date.
+        accumulator: armed, off, none or unknown.
+        log_name, log_hash: the log as it was called, and the fingerprint of its content ("" with no log).
+        running_s: engine running; ``hot_s``: with the oil at 100 °C and more; distance and laps as logged.
+        lamp_rpm: the rpm below which the warning lamp came on, hot; for cars without a logger.
+    """
+
+    table: ClassVar[str] = "sessions"
+    noun: ClassVar[str] = "session"
+    car: str
+    build: str
+    title: str
+    began: str
+    kind: str = "track"
+    circuit: str = ""
+    weather: str = ""
+    air_c: float | None = None
+    fuel: str = ""
+    tyres: str = ""
+    driver: str = ""
+    accumulator: str = "unknown"
+    log_name: str = ""
+    log_hash: str = ""
+    running_s: float | None = None
+    hot_s: float | None = None
+    distance_km: float | None = None
+    laps: int | None = None
+    peak_oil_c: float | None = None
+    lamp_rpm: float | None = None
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OilEntry(Record):
+    """Oil poured in or taken out. ``lot``: which oil and lot, in the team's words; Basso ranks none."""
+
+    table: ClassVar[str] = "oil"
+    noun: ClassVar[str] = "oil entry"
+    car: str
+    day: str
+    kind: str
+    grade: str = ""
+    lot: str = ""
+    volume_l: float | None = None
+    filter_new: bool = False
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OilSample(Record):
+    """A laboratory's analysis.
+
+    Attributes:
+        bottle: what stands on the bottle; ``session``: after which session it was taken ("" unknown).
+        values: measure → number: elements in mg/kg ("Fe", "Pb" …), "v40", "v100" in mm²/s, "bn" in mg KOH/g, "fuel",
+            "water", "glycol" in %.
+    """
+
+    table: ClassVar[str] = "samples"
+    noun: ClassVar[str] = "oil sample"
+    car: str
+    day: str
+    bottle: str = ""
+    session: str = ""
+    values: dict[str, Any] = field(default_factory=dict)
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LevelPoint(Record):
+    """One reading while oil was poured or drained step by step.
+
+    Attributes:
+        series: readings with one name belong together (one pan, one stick, one stance).
+        pan_l: in the pan in all at this reading.
+        depth_mm: read on the stick or in the pan, from its lower end; ``mark``: a mark it stood at ("full", "low").
+        accumulator: its state; discharged, it adds its oil to the pan.
+        wait_min: since pouring.
+    """
+
+    table: ClassVar[str] = "levels"
+    noun: ClassVar[str] = "level reading"
+    car: str
+    series: str
+    day: str
+    pan_l: float | None = None
+    depth_mm: float | None = None
+    mark: str = ""
+    accumulator: str = "none"
+    wait_min: float | None = None
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Job(Record):
+    """A job sheet being worked through. ``entries``: step key → what was entered (see :mod:`basso.garage.jobs`)."""
+
+    table: ClassVar[str] = "jobs"
+    noun: ClassVar[str] = "job"
+    car: str
+    build: str = ""
+    sheet: str
+    opened: str
+    closed: str = ""
+    signed: str = ""
+    minutes: float | None = None
+    follow_up: str = ""
+    entries: dict[str, Any] = field(default_factory=dict)
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Attachment(Record):
+    """A note or a file about another record (``about``: its id)."""
+
+    table: ClassVar[str] = "attachments"
+    noun: ClassVar[str] = "attachment"
+    car: str
+    about: str
+    day: str
+    text: str = ""
+    file_name: str = ""
+    file_hash: str = ""
+
+
+KINDS: tuple[type[Record], ...] = (
+    Car, Engine, Build, Session, OilEntry, OilSample, LevelPoint, Job, Attachment,
+)  # fmt: skip
+"""Every kind, each after those it points to."""
+BY_TABLE = MappingProxyType({k.table: k for k in KINDS})

@@ -1,0 +1,519 @@
+"""Keeping the garage: one SQLite database, the samples of its logs beside it, dated backups.
+
+Every edit is one transaction: all of it is on the disk when :meth:`Garage.edit` returns, or none of it ever was. What it
+changed is kept with it, so that each edit can be taken back, now or next week. Several windows may have the same garage
+open; an edit that rests on what another has changed meanwhile is refused.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import shutil
+import sqlite3
+from collections.abc import Iterable, Iterator
+from contextlib import closing, contextmanager
+from dataclasses import dataclass, fields
+from datetime import datetime
+from pathlib import Path
+from typing import Any, TypeVar
+
+import sqlalchemy as sa
+from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
+
+from basso.errors import InputError
+from basso.files import put_whole
+from basso.garage.records import BY_TABLE, Build, Car, Job, Record, Session
+from basso.garage.tables import EDITS, TABLES
+
+R = TypeVar("R", bound=Record)
+
+_NAMES = {name: [f.name for f in fields(kind)] for name, kind in BY_TABLE.items()}
+_LISTS = {
+    name: [
+        (i, "pairs" if "float" in str(f.type) else "texts")
+        for i, f in enumerate(fields(kind))
+        if str(f.type).startswith("tuple")
+    ]
+    for name, kind in BY_TABLE.items()
+}
+_BUILD_OF_JOB = _NAMES[Job.table].index("build")
+_FILE = "garage.sqlite"
+_KEPT_BACKUPS = 20
+_PATIENCE_MS = 10_000
+
+
+class ConflictError(InputError):
+    """An edit rests on something that has been changed meanwhile."""
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One record made (no ``before``), changed, or taken away (no ``after``)."""
+
+    before: Record | None
+    after: Record | None
+
+    @property
+    def record(self) -> Record:
+        """Whichever there is."""
+        found = self.after or self.before
+        assert found is not None
+        return found
+
+    def reversed(self) -> Change:
+        """What takes this back."""
+        return Change(self.after, self.before)
+
+
+@dataclass(frozen=True, slots=True)
+class Edit:
+    """An edit that was made."""
+
+    id: int
+    at: str
+    label: str
+    undone: bool
+
+
+def default_folder() -> Path:
+    """Where the user's own garage is kept."""
+    own = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
+    return own / "basso" / "garage"
+
+
+class Garage:
+    """One garage, open. Close it, or use it in ``with``.
+
+    Raises (on opening):
+        InputError: the database is damaged, from a newer Basso, or cannot be opened; it is left untouched.
+    """
+
+    def __init__(self, folder: Path | None = None) -> None:
+        self.folder = folder or default_folder()
+        self.file = self.folder / _FILE
+        self.read_only = False
+        self._ready_folder()
+        self._check()
+        self._engine = self._connect()
+        self._bring_up_to_date()
+
+    def __enter__(self) -> Garage:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Let go of the database."""
+        self._engine.dispose()
+
+    # Opening
+
+    def _ready_folder(self) -> None:
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            probe = self.folder / f".probe-{os.getpid()}"
+            probe.touch()
+            probe.unlink()
+        except OSError as error:
+            if not self.file.is_file():
+                raise InputError(
+                    f"{self.folder}: no garage can be kept there ({error.strerror}); choose another folder."
+                ) from None
+            self.read_only = True
+
+    def _check(self) -> None:
+        """A database that is whole and of a version known here, looked at without writing to it."""
+        if not self.file.exists():
+            return
+        try:
+            with closing(sqlite3.connect(self._uri(), uri=True, timeout=_PATIENCE_MS / 1000)) as connection:
+                if self.file.stat().st_size:
+                    wrong = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
+                    if wrong != "ok" or _cut_short(self.file):
+                        raise sqlite3.DatabaseError(wrong)
+                version = _version(connection)
+        except sqlite3.DatabaseError:
+            newest = next(iter(self.backups()), None)
+            remedy = (
+                f"restore the backup of {_backup_day(newest)} (basso garage restore)"
+                if newest is not None
+                else "put back a copy of it; no backup was found"
+            )
+            raise InputError(f"{self.file}: is damaged and was left as it is; {remedy}.") from None
+        if version is not None and version not in _versions():
+            raise InputError(
+                f"{self.file}: was written by a newer Basso (its version {version}); open it with that one. "
+                "It was left as it is."
+            )
+
+    def _uri(self) -> str:
+        return f"{self.file.resolve().as_uri()}?mode=ro{'&immutable=1' if self.read_only else ''}"
+
+    def _connect(self) -> sa.Engine:
+        if self.read_only:
+            engine = sa.create_engine(
+                "sqlite://", creator=lambda: sqlite3.connect(self._uri(), uri=True, check_same_thread=False)
+            )
+        else:
+            engine = sa.create_engine(f"sqlite:///{self.file}")
+
+        def ready(connection: sqlite3.Connection, _: object) -> None:
+            connection.isolation_level = None  # transactions are begun by hand, below
+            for pragma in ("foreign_keys=ON", f"busy_timeout={_PATIENCE_MS}", "synchronous=FULL"):
+                connection.execute(f"PRAGMA {pragma}")
+            if not self.read_only:
+                connection.execute("PRAGMA journal_mode=WAL")
+
+        sa.event.listen(engine, "connect", ready)
+        # A writer takes its turn before it reads what it rests on.
+        sa.event.listen(
+            engine,
+            "begin",
+            lambda c: c.exec_driver_sql("BEGIN IMMEDIATE" if c.get_execution_options().get("writes") else "BEGIN"),
+        )
+        return engine
+
+    def _bring_up_to_date(self) -> None:
+        with self._reading() as connection:
+            raw = connection.connection.driver_connection
+            assert isinstance(raw, sqlite3.Connection)
+            version = _version(raw)
+        if version == _versions()[-1] or self.read_only:
+            return
+        if version is not None:
+            self.back_up(f"before-{_versions()[-1]}")
+        from alembic import command
+        from alembic.config import Config
+
+        config = Config()
+        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+        with self._writing() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, "head")
+
+    @contextmanager
+    def _reading(self) -> Iterator[sa.Connection]:
+        with self._engine.connect() as connection, connection.begin():
+            yield connection
+
+    @contextmanager
+    def _writing(self) -> Iterator[sa.Connection]:
+        if self.read_only:
+            raise InputError(
+                f"{self.folder}: may only be read, so nothing can be changed; move the garage or free the folder."
+            )
+        try:
+            with self._engine.connect().execution_options(writes=True) as connection, connection.begin():
+                yield connection
+        except IntegrityError:
+            raise ConflictError("Something this rests on is no longer there; look again.") from None
+        except OperationalError as error:
+            raise InputError(f"{self.file}: cannot be written ({error.orig}); nothing was changed.") from None
+        except DBAPIError as error:
+            raise InputError(
+                f"{self.file}: is damaged ({error.orig}); nothing was changed; restore a backup."
+            ) from None
+
+    # Reading
+
+    def all(self, kind: type[R], car: str | None = None) -> list[R]:
+        """Every record of a kind, or those of one car, in the order they were made."""
+        table = TABLES[kind.table]
+        wanted = sa.select(table)
+        if car is not None and "car" in table.c:
+            wanted = wanted.where(table.c.car == car)
+        with self._reading() as connection:
+            return [_record(kind, tuple(row)) for row in connection.execute(wanted)]
+
+    def get(self, kind: type[R], record_id: str) -> R | None:
+        """One record."""
+        with self._reading() as connection:
+            return _stored(connection, kind, record_id)
+
+    def of_car(self, car: str) -> dict[str, list[Record]]:
+        """Everything of one car, by table."""
+        found: dict[str, list[Record]] = {
+            name: list(self.all(kind, car)) for name, kind in BY_TABLE.items() if kind is not Car
+        }
+        own = self.get(Car, car)
+        return {Car.table: [own] if own is not None else [], **found}
+
+    def stamp(self) -> tuple[int, int]:
+        """Changes whenever the garage does, through this window or another one."""
+        with self._reading() as connection:
+            last, undone = connection.execute(
+                sa.select(
+                    sa.func.max(EDITS.c.id), sa.func.coalesce(sa.func.sum(sa.cast(EDITS.c.undone, sa.Integer)), 0)
+                )
+            ).one()
+        return int(last or 0), int(undone)
+
+    # Changing
+
+    def edit(self, label: str, *changes: Change) -> int:
+        """Make an edit, all or nothing; on return it is on the disk.
+
+        Args:
+            label: what was done, in words that follow "Undo ".
+            changes: each ``before`` must be what is stored now.
+
+        Returns:
+            What :meth:`undo` takes.
+
+        Raises:
+            ConflictError: something it rests on was changed meanwhile.
+            InputError: it could not be written.
+        """
+        with self._writing() as connection:
+            _apply(connection, changes)
+            kept = [_change_plain(c) for c in changes]
+            made = connection.execute(
+                EDITS.insert().values(at=_now(), label=label, changes=kept, undone=False)
+            ).inserted_primary_key
+            assert made is not None
+            return int(made[0])
+
+    def add(self, label: str, *records: Record) -> int:
+        """Make new records."""
+        return self.edit(label, *(Change(None, r) for r in records))
+
+    def change(self, label: str, before: Record, after: Record) -> int:
+        """Put a record in the place of what it was."""
+        return self.edit(label, Change(before, after))
+
+    def remove(self, label: str, *records: Record) -> int:
+        """Take records away; a car or a build takes everything of it along."""
+        doomed: dict[str, Record] = {}
+        for record in records:
+            for r in self._with_its_own(record):
+                doomed[r.id] = r
+        return self.edit(label, *(Change(r, None) for r in doomed.values()))
+
+    def _with_its_own(self, record: Record) -> list[Record]:
+        if isinstance(record, Car):
+            return [r for rows in self.of_car(record.id).values() for r in rows]
+        if isinstance(record, Build):
+            sessions = [s for s in self.all(Session, record.car) if s.build == record.id]
+            return [record, *sessions, *(j for j in self.all(Job, record.car) if j.build == record.id)]
+        return [record]
+
+    def undo(self, edit: int) -> str:
+        """Take an edit back; returns its label.
+
+        Raises:
+            ConflictError: what it changed has been changed again since.
+        """
+        return self._turn(edit, back=True)
+
+    def redo(self, edit: int) -> str:
+        """Make an edit again that was taken back."""
+        return self._turn(edit, back=False)
+
+    def _turn(self, edit: int, back: bool) -> str:
+        with self._writing() as connection:
+            row = connection.execute(
+                sa.select(EDITS).where(EDITS.c.id == edit, EDITS.c.undone == (not back))
+            ).one_or_none()
+            if row is None:
+                raise ConflictError("That edit is no longer there to be taken back or made again.")
+            changes = [_change_of(p) for p in row.changes]
+            _apply(connection, [c.reversed() for c in reversed(changes)] if back else changes)
+            connection.execute(EDITS.update().where(EDITS.c.id == edit).values(undone=back))
+            return str(row.label)
+
+    def edits(self, last: int = 50) -> list[Edit]:
+        """The last edits, newest first."""
+        wanted = (
+            sa.select(EDITS.c.id, EDITS.c.at, EDITS.c.label, EDITS.c.undone).order_by(EDITS.c.id.desc()).limit(last)
+        )
+        with self._reading() as connection:
+            return [Edit(*row) for row in connection.execute(wanted)]
+
+    # Files beside the database
+
+    def keep_file(self, data: bytes, suffix: str) -> str:
+        """Keep a file by its content; returns its name in ``files``."""
+        name = hashlib.sha256(data).hexdigest() + suffix.lower()
+        self._put(self.folder / "files" / name, data)
+        return name
+
+    def keep_samples(self, log_hash: str, parquet: bytes) -> None:
+        """Keep the samples of a log by the fingerprint of its content."""
+        self._put(self.samples_file(log_hash), parquet)
+
+    def samples_file(self, log_hash: str) -> Path:
+        """Where the samples of a log are, if they are kept."""
+        return self.folder / "samples" / f"{log_hash}.parquet"
+
+    def _put(self, path: Path, data: bytes) -> None:
+        if path.is_file():
+            return
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            put_whole(path, data)
+        except OSError as error:
+            raise InputError(f"{path}: cannot be kept ({error.strerror}); free the disk or the folder.") from None
+
+    # Backups
+
+    def backups(self) -> list[Path]:
+        """Backups, newest first."""
+        return sorted((self.folder / "backups").glob("garage-*.sqlite"), reverse=True)
+
+    def back_up(self, why: str = "") -> Path:
+        """Make a dated backup, whole even while another window writes. The oldest beyond twenty go."""
+        stamp = datetime.now().strftime("%Y-%m-%d-%H%M%S")
+        target = self.folder / "backups" / f"garage-{stamp}{f'-{why}' if why else ''}.sqlite"
+        target.parent.mkdir(parents=True, exist_ok=True)
+        fresh = target.with_suffix(".part")
+        try:
+            with closing(sqlite3.connect(self.file)) as source, closing(sqlite3.connect(fresh)) as copy:
+                source.backup(copy)
+            fresh.replace(target)
+        except (OSError, sqlite3.Error) as error:
+            fresh.unlink(missing_ok=True)
+            raise InputError(f"{target}: the backup could not be written ({error}); free the disk.") from None
+        for old in self.backups()[_KEPT_BACKUPS:]:
+            old.unlink(missing_ok=True)
+        return target
+
+    def back_up_daily(self) -> Path | None:
+        """The first time on a day, a backup of what there is; else None."""
+        newest = next(iter(self.backups()), None)
+        today = datetime.now().strftime("%Y-%m-%d")
+        if self.read_only or (newest is not None and _backup_day(newest) == today) or not self.all(Car):
+            return None
+        return self.back_up()
+
+
+def restore(folder: Path, backup: Path) -> Path:
+    """Put a backup in the place of a garage's database; what was there is kept beside it.
+
+    Returns:
+        Where the former database now is.
+
+    Raises:
+        InputError: the backup is damaged or from a newer Basso; nothing was changed.
+    """
+    try:
+        with closing(sqlite3.connect(f"{backup.resolve().as_uri()}?mode=ro", uri=True)) as connection:
+            whole = connection.execute("PRAGMA integrity_check(1)").fetchone()[0] == "ok"
+            version = _version(connection)
+    except sqlite3.DatabaseError:
+        whole, version = False, None
+    if not whole or version not in _versions():
+        raise InputError(
+            f"{backup}: is no whole backup of a garage this Basso can read; choose another. Nothing was changed."
+        )
+    current = folder / _FILE
+    aside = folder / f"garage-before-restore-{datetime.now().strftime('%Y-%m-%d-%H%M%S')}.sqlite"
+    fresh = folder / f".{_FILE}.restored"
+    shutil.copyfile(backup, fresh)
+    # What a killed window left in the write-ahead files belongs to the former database.
+    for tail in ("", "-wal", "-shm"):
+        left = current.with_name(current.name + tail)
+        if left.exists():
+            left.replace(aside.with_name(aside.name + tail))
+    fresh.replace(current)
+    return aside
+
+
+def _now() -> str:
+    return datetime.now().isoformat(timespec="seconds")
+
+
+def _backup_day(backup: Path) -> str:
+    return backup.name.removeprefix("garage-")[:10]
+
+
+def _versions() -> list[str]:
+    """Known versions of the database, oldest first, by the names of the steps."""
+    steps = sorted((Path(__file__).parent / "migrations" / "versions").glob("step_*.py"))
+    return [s.stem.removeprefix("step_") for s in steps]
+
+
+def _cut_short(file: Path) -> bool:
+    """True for a file shorter than its own first page says (which the check does not always notice).
+
+    Source: the SQLite file format, page size at byte 16, size in pages at byte 28, both big-endian.
+    """
+    with file.open("rb") as stream:
+        head = stream.read(100)
+    page = int.from_bytes(head[16:18], "big")
+    return file.stat().st_size < (65536 if page == 1 else page) * int.from_bytes(head[28:32], "big")
+
+
+def _version(connection: sqlite3.Connection) -> str | None:
+    known = connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'alembic_version'").fetchone()
+    row = connection.execute("SELECT version_num FROM alembic_version").fetchone() if known else None
+    return str(row[0]) if row else None
+
+
+def _record(kind: type[R], row: tuple[Any, ...]) -> R:
+    made = list(row)
+    for i, wanted in _LISTS[kind.table]:
+        made[i] = tuple(tuple(v) for v in made[i]) if wanted == "pairs" else tuple(made[i])
+    if kind is Job and made[_BUILD_OF_JOB] is None:
+        made[_BUILD_OF_JOB] = ""
+    return kind(**dict(zip(_NAMES[kind.table], made, strict=True)))
+
+
+def _values(record: Record) -> dict[str, Any]:
+    plain = record.as_plain()
+    return {k: (None if k == "build" and v == "" else v) for k, v in plain.items()}
+
+
+def _stored(connection: sa.Connection, kind: type[R], record_id: str) -> R | None:
+    return _stored_among(connection, kind, [record_id]).get(record_id)
+
+
+def _stored_among(connection: sa.Connection, kind: type[R], ids: list[str]) -> dict[str, R]:
+    table = TABLES[kind.table]
+    found: dict[str, R] = {}
+    for at in range(0, len(ids), 500):
+        for row in connection.execute(sa.select(table).where(table.c.id.in_(ids[at : at + 500]))):
+            record = _record(kind, tuple(row))
+            found[record.id] = record
+    return found
+
+
+def _apply(connection: sa.Connection, changes: Iterable[Change]) -> None:
+    """Put changes into the tables, each onto just what it rests on."""
+    by_table: dict[str, list[Change]] = {}
+    for change in changes:
+        by_table.setdefault(change.record.table, []).append(change)
+    for name, own in by_table.items():
+        kind, table = BY_TABLE[name], TABLES[name]
+        stored = _stored_among(connection, kind, [c.record.id for c in own])
+        now: dict[str, Record | None] = {c.record.id: stored.get(c.record.id) for c in own}
+        for change in own:
+            if now[change.record.id] != change.before:
+                raise ConflictError(
+                    f"The {kind.noun} was changed in another window meanwhile; it is shown as it is now."
+                )
+            now[change.record.id] = change.after
+        gone = [i for i, r in now.items() if r is None and i in stored]
+        fresh = [_values(r) for i, r in now.items() if r is not None and i not in stored]
+        if gone:
+            connection.execute(table.delete().where(table.c.id == sa.bindparam("gone")), [{"gone": i} for i in gone])
+        if fresh:
+            connection.execute(table.insert(), fresh)
+        for i, r in now.items():
+            if r is not None and i in stored:
+                connection.execute(table.update().where(table.c.id == i).values(**_values(r)))
+
+
+def _change_plain(change: Change) -> dict[str, Any]:
+    return {
+        "table": change.record.table,
+        "before": change.before.as_plain() if change.before is not None else None,
+        "after": change.after.as_plain() if change.after is not None else None,
+    }
+
+
+def _change_of(plain: dict[str, Any]) -> Change:
+    kind = BY_TABLE[plain["table"]]
+    before, after = (kind.from_plain(plain[k]) if plain[k] is not None else None for k in ("before", "after"))
+    return Change(before, after)
