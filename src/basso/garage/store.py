@@ -439,6 +439,9 @@ def _cut_short(file: Path) -> bool:
 
     Source: the SQLite file format, page size at byte 16, size in pages at byte 28, both big-endian.
     """
+    ahead = file.with_name(file.name + "-wal")
+    if ahead.exists() and ahead.stat().st_size:
+        return False  # what is missing may stand there, from a process that was killed
     with file.open("rb") as stream:
         head = stream.read(100)
     page = int.from_bytes(head[16:18], "big")
