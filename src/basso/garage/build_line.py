@@ -1,0 +1,123 @@
+"""Reading the garage: builds in time with their sessions, what differs between two of them, and finding a session."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, fields
+
+from basso.garage.records import Build, Engine, OilEntry, OilSample, Session
+from basso.oil.laboratory import Sampled
+from basso.oil.life import Holding, OilState, oil_state
+
+_WORDS = {
+    "pan": "pan", "pickup": "pickup", "pickup_gap_mm": "pickup gap, mm", "baffle": "baffle", "tray": "windage tray",
+    "accumulator": "accumulator", "cooler": "cooler", "sensors": "sensors", "oil_grade": "oil grade", "level_l": "oil in pan, L",
+    "tyres": "tyres", "map": "engine map", "parts": "parts", "engine": "engine",
+}  # fmt: skip
+_SESSION_WORDS = {
+    "circuit": "circuit", "kind": "kind", "weather": "weather", "air_c": "air, °C", "fuel": "fuel", "tyres": "tyres",
+    "driver": "driver", "accumulator": "accumulator state",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Stage:
+    """One build with its sessions in order of time; ``until``: the day the next build came, "" for the last."""
+
+    build: Build
+    until: str
+    sessions: tuple[Session, ...]
+    changed: tuple[str, ...]
+    """What is other than on the build before, one phrase each."""
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """One thing that two builds or sessions do not have in common."""
+
+    what: str
+    a: str
+    b: str
+
+
+def stages(builds: Sequence[Build], sessions: Sequence[Session]) -> list[Stage]:
+    """The build line, oldest first."""
+    ordered = sorted(builds, key=lambda b: (b.since, b.name))
+    drives: dict[str, list[Session]] = {}
+    for s in sorted(sessions, key=lambda s: s.began):
+        drives.setdefault(s.build, []).append(s)
+    made = []
+    for i, build in enumerate(ordered):
+        until = ordered[i + 1].since if i + 1 < len(ordered) else ""
+        changed = tuple(
+            f"{d.what}: {d.b or 'none'}" for d in differences(ordered[i - 1], build)
+        ) if i else ()  # fmt: skip
+        made.append(Stage(build, until, tuple(drives.get(build.id, ())), changed))
+    return made
+
+
+def differences(a: Build | Session, b: Build | Session) -> list[Difference]:
+    """Only what differs, in the order people ask for it."""
+    words = _WORDS if isinstance(a, Build) else _SESSION_WORDS
+    found = []
+    for f in fields(a):
+        if f.name in words and getattr(a, f.name) != getattr(b, f.name):
+            found.append(Difference(words[f.name], _text(getattr(a, f.name)), _text(getattr(b, f.name))))
+    return found
+
+
+def _text(value: object) -> str:
+    if value is None or value == "":
+        return ""
+    if isinstance(value, float):
+        return f"{value:g}"
+    return ", ".join(value) if isinstance(value, tuple) else str(value)
+
+
+def find(sessions: Sequence[Session], builds: Sequence[Build], text: str) -> list[Session]:
+    """Sessions in which every word of the text occurs: title, day, circuit, driver, weather, note, build or log."""
+    words = text.lower().split()
+    names = {b.id: b.name for b in builds}
+
+    def said(s: Session) -> str:
+        return " ".join(
+            (
+                s.title,
+                s.began,
+                s.circuit,
+                s.driver,
+                s.weather,
+                s.tyres,
+                s.kind,
+                s.note,
+                s.log_name,
+                names.get(s.build, ""),
+            )
+        ).lower()
+
+    return [s for s in sessions if all(w in said(s) for w in words)]
+
+
+def holding(engine: Engine) -> Holding:
+    """What the parts of an engine's oil system hold."""
+    return Holding(engine.full_l, engine.filter_l, engine.cooler_l, engine.lines_l, engine.galleries_l)
+
+
+def state_of_oil(
+    engine: Engine | None, entries: Sequence[OilEntry], sessions: Sequence[Session], until: str = "9999"
+) -> OilState | None:
+    """The oil that is in, against the intervals set for the engine."""
+    intervals = (engine.oil_hours, engine.oil_km, engine.oil_events) if engine is not None else (None, None, None)
+    return oil_state(entries, sessions, *intervals, until)
+
+
+def sampled(samples: Sequence[OilSample], entries: Sequence[OilEntry], sessions: Sequence[Session]) -> list[Sampled]:
+    """Samples with the running hours of the oil they were drawn from; None where a session has no running time."""
+    made = []
+    for s in samples:
+        # Oil drawn on the day of a change is the old oil, coming out.
+        before = [e for e in entries if e.day[:10] < s.day[:10]]
+        state = oil_state(before, sessions, until=s.day[:10])
+        hours = state.running_h if state is not None and not state.unknown and state.running_h > 0 else None
+        made.append(Sampled(s.day, {k: float(v) for k, v in s.values.items() if isinstance(v, int | float)}, hours))
+    return made

@@ -1,0 +1,118 @@
+"""Job sheets: steps, measurements with limits, cautions beside the step, and when a sheet may be signed off."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cache
+from importlib import resources
+from typing import Any
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One step. ``measure``: what is entered, with its unit and limits; ``words``: something is written down."""
+
+    key: str
+    text: str
+    caution: str = ""
+    measure: str = ""
+    unit: str = ""
+    low: float | None = None
+    high: float | None = None
+    why: str = ""
+    words: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """A kind of job."""
+
+    key: str
+    name: str
+    steps: tuple[Step, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Entered:
+    """What was entered at a step."""
+
+    done: bool = False
+    value: float | None = None
+    words: str = ""
+    reason: str = ""
+
+    def as_plain(self) -> dict[str, Any]:
+        """As it is kept."""
+        return {"done": self.done, "value": self.value, "words": self.words, "reason": self.reason}
+
+
+@dataclass(frozen=True, slots=True)
+class SheetState:
+    """Where a job stands: ``open`` steps, and ``wrong``: why it cannot be signed off, a sentence each."""
+
+    done: int
+    of: int
+    wrong: tuple[str, ...] = field(default=())
+
+    @property
+    def may_be_signed(self) -> bool:
+        """Every step done, every measurement there and inside its limits or with a reason."""
+        return not self.wrong
+
+
+@cache
+def sheets() -> Mapping[str, Sheet]:
+    """The job sheets that ship, by key."""
+    text = resources.files("basso.garage").joinpath("job_sheets.toml").read_text(encoding="utf-8")
+    return {
+        s["key"]: Sheet(s["key"], s["name"], tuple(Step(**step) for step in s["steps"]))
+        for s in tomllib.loads(text)["sheet"]
+    }
+
+
+def entered(entries: Mapping[str, Any], step: Step) -> Entered:
+    """What was entered at a step; nothing yet where nothing (or nothing usable) was kept."""
+    kept = entries.get(step.key)
+    if not isinstance(kept, dict):
+        return Entered()
+    value = kept.get("value")
+    return Entered(
+        done=bool(kept.get("done")),
+        value=float(value) if isinstance(value, int | float) and not isinstance(value, bool) else None,
+        words=str(kept.get("words") or ""),
+        reason=str(kept.get("reason") or ""),
+    )
+
+
+def outside(step: Step, value: float) -> bool:
+    """True for a measurement outside the step's limits."""
+    return (step.low is not None and value < step.low) or (step.high is not None and value > step.high)
+
+
+def state(sheet: Sheet, entries: Mapping[str, Any]) -> SheetState:
+    """Where a job stands, and what keeps it from being signed off."""
+    wrong = []
+    done = 0
+    for number, step in enumerate(sheet.steps, 1):
+        e = entered(entries, step)
+        done += e.done
+        if not e.done:
+            wrong.append(f"Step {number} is not done.")
+        elif step.measure and e.value is None:
+            wrong.append(f"Step {number}: {step.measure} was not measured.")
+        elif step.measure and e.value is not None and outside(step, e.value) and not e.reason.strip():
+            wrong.append(
+                f"Step {number}: {step.measure} {e.value:g} {step.unit} is outside {limits(step)}; say why it may stay so."
+            )
+        elif step.words and not e.words.strip():
+            wrong.append(f"Step {number}: nothing was written down.")
+    return SheetState(done, len(sheet.steps), tuple(wrong))
+
+
+def limits(step: Step) -> str:
+    """A step's limits with their unit."""
+    if step.low is not None and step.high is not None:
+        return f"{step.low:g} to {step.high:g} {step.unit}"
+    return f"{step.low:g} {step.unit} and more" if step.low is not None else f"{step.high:g} {step.unit} and less"

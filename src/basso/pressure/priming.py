@@ -1,0 +1,146 @@
+"""Priming read off a cranking log: bursts and rests of the starter, seconds to pressure, and the start that followed."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from basso.recording.recording import Recording, frame_on
+from basso.recording.roles import Role
+from basso.units import FloatArray
+
+_CRANKING_RPM = (60.0, 450.0)
+_RUNNING_RPM = 500.0
+_PRESSURE_KPA = 35.0
+"""Pressure is there from 5 psi on (default): what a factory warning switch opens at."""
+_STEADY_S = 0.5
+_LONG_BURST_S = 12.0
+_SHORT_REST_S = 15.0
+_LONGEST_S = 30.0
+"""Cranking is of the order of 10 s; beyond three times that something is wrong (default)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Burst:
+    """The starter turning: seconds from the start of the log, and the greatest pressure in kPa."""
+
+    start_s: float
+    end_s: float
+    peak_kpa: float
+
+
+@dataclass(frozen=True, slots=True)
+class Priming:
+    """What a cranking log shows.
+
+    Attributes:
+        bursts: of the starter, before the engine ran.
+        cranked_s: starter time in all.
+        first_s: starter time until pressure first showed; None when it never did before the start.
+        steady_s: starter time until it stayed for half a second of cranking; None.
+        started_s: when the engine ran, seconds from the start of the log; None.
+        after_start: (seconds after the start, kPa) at 1, 3 and 10 s, where logged.
+        cautions: sentences.
+    """
+
+    bursts: tuple[Burst, ...]
+    cranked_s: float
+    first_s: float | None
+    steady_s: float | None
+    started_s: float | None
+    after_start: tuple[tuple[float, float], ...]
+    cautions: tuple[str, ...]
+
+
+def find_priming(recording: Recording) -> Priming | None:
+    """Read the priming off a log; None when it has no rpm or no pressure, or never cranks."""
+    if not (recording.has(Role.RPM) and recording.has(Role.OIL_PRESSURE)):
+        return None
+    frame = frame_on(recording, Role.OIL_PRESSURE)
+    rpm, pressure = frame.get(Role.RPM), frame.get(Role.OIL_PRESSURE)
+    assert rpm is not None and pressure is not None
+    return priming_of(frame.time_s, rpm, pressure)
+
+
+def priming_of(time_s: FloatArray, rpm: FloatArray, pressure_kpa: FloatArray) -> Priming | None:
+    """The same from arrays, shape (n,) each: seconds, rpm, kPa gauge; NaN counts as not cranking."""
+    running = np.flatnonzero(rpm > _RUNNING_RPM)
+    end = int(running[0]) if running.size else time_s.size
+    cranking = (rpm[:end] > _CRANKING_RPM[0]) & (rpm[:end] < _CRANKING_RPM[1])
+    if np.count_nonzero(cranking) < 3:
+        return None
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], cranking, [False]]).astype(np.int8)))
+    step = float(np.median(np.diff(time_s)))
+    bursts = []
+    starter = np.zeros(end)
+    for a, b in zip(edges[::2], edges[1::2], strict=True):
+        last = min(int(b), time_s.size - 1)
+        bursts.append(Burst(float(time_s[a]), float(time_s[last]), float(np.nanmax(pressure_kpa[a:b]))))
+        starter[a:b] = np.minimum(np.diff(time_s[a : b + 1]) if b < time_s.size else step, 5.0 * step)[: b - a]
+    turned = np.cumsum(starter)
+    there = cranking & (pressure_kpa[:end] >= _PRESSURE_KPA)
+    first = int(np.argmax(there)) if there.any() else -1
+    steady = _first_steady(there, cranking, starter)
+    started = float(time_s[end]) if running.size else None
+    after: tuple[tuple[float, float], ...] = ()
+    if started is not None:
+        wanted = [s for s in (1.0, 3.0, 10.0) if started + s <= time_s[-1]]
+        after = tuple((s, float(np.interp(started + s, time_s, pressure_kpa))) for s in wanted)
+    made = Priming(
+        tuple(bursts), float(turned[-1]), float(turned[first]) if first >= 0 else None,
+        float(turned[steady]) if steady >= 0 else None, started, after, (),
+    )  # fmt: skip
+    return Priming(
+        made.bursts,
+        made.cranked_s,
+        made.first_s,
+        made.steady_s,
+        made.started_s,
+        made.after_start,
+        tuple(_cautions(made)),
+    )
+
+
+def _first_steady(there: np.ndarray, cranking: np.ndarray, starter: FloatArray) -> int:
+    """First row from which pressure stays while cranking goes on, for half a second of it; −1 for none."""
+    held = 0.0
+    for i in range(there.size):
+        if there[i]:
+            held += float(starter[i])
+            if held >= _STEADY_S:
+                return i
+        elif cranking[i]:
+            held = 0.0
+    return -1
+
+
+def _cautions(p: Priming) -> list[str]:
+    said = []
+    longest = max(b.end_s - b.start_s for b in p.bursts)
+    if longest > _LONG_BURST_S:
+        said.append(f"One burst lasted {longest:.0f} s: keep them short, the starter burns out.")
+    rests = [b.start_s - a.end_s for a, b in zip(p.bursts, p.bursts[1:], strict=False)]
+    if rests and min(rests) < _SHORT_REST_S:
+        said.append(f"A rest of {min(rests):.0f} s is short for the starter.")
+    if p.started_s is not None and p.first_s is None:
+        said.append("It was started before any pressure showed while cranking.")
+    if p.first_s is None and p.cranked_s > _LONGEST_S:
+        said.append(
+            f"No pressure after {p.cranked_s:.0f} s of cranking: stop; look for an empty filter, pickup or pump drive."
+        )
+    late = [kpa for s, kpa in p.after_start if s <= 3.0]
+    if late and max(late) < _PRESSURE_KPA:
+        said.append("No pressure within 3 s of the start: stop the engine at once.")
+    return said
+
+
+def against_history(first_s: float, earlier: Sequence[float]) -> str:
+    """Seconds to pressure against this car's earlier primings, in words."""
+    if len(earlier) < 2:
+        return f"{first_s:.1f} s of cranking to pressure; too few earlier ones to compare with."
+    usual, spread = float(np.median(earlier)), float(np.ptp(earlier))
+    if first_s > usual + max(2.0, 2.0 * spread):
+        return f"{first_s:.1f} s of cranking to pressure, against {usual:.1f} s usual here ({len(earlier)} before): slower. Look for air, level or filter."
+    return f"{first_s:.1f} s of cranking to pressure, as usual here ({usual:.1f} s, {len(earlier)} before)."

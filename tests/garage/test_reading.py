@@ -1,0 +1,109 @@
+"""Builds in time, what differs, finding sessions, and job sheets."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import pytest
+
+from basso.garage.build_line import differences, find, sampled, stages
+from basso.garage.jobs import Sheet, outside, sheets, state
+from basso.garage.records import Build, OilEntry, OilSample, Session
+
+FIRST = Build(car="c", name="Build 1", since="2026-04-01", pan="stock", oil_grade="5W-40", level_l=3.6)
+SECOND = replace(
+    FIRST, id="second", name="Build 2", since="2026-05-10", level_l=4.0, baffle="gated", reason="left turns"
+)
+
+
+def session(title: str, began: str, build: Build, **more: Any) -> Session:
+    return Session(car="c", build=build.id, title=title, began=began, **more)
+
+
+def test_the_build_line_has_each_session_under_its_build_in_order() -> None:
+    drives = [
+        session("b", "2026-05-12T11:00", SECOND),
+        session("x", "2026-04-03", FIRST),
+        session("a", "2026-05-12T10:00", SECOND),
+    ]
+    first, second = stages([SECOND, FIRST], drives)
+    assert (first.build.name, first.until, [s.title for s in first.sessions]) == ("Build 1", "2026-05-10", ["x"])
+    assert [s.title for s in second.sessions] == ["a", "b"] and second.until == ""
+    assert second.changed == ("baffle: gated", "oil in pan, L: 4")
+
+
+def test_only_what_differs() -> None:
+    assert [(d.what, d.a, d.b) for d in differences(FIRST, SECOND)] == [
+        ("baffle", "", "gated"),
+        ("oil in pan, L", "3.6", "4"),
+    ]
+    assert differences(FIRST, replace(FIRST, id="x", name="other", since="2027-01-01", note="n")) == []
+
+
+def test_every_word_has_to_occur() -> None:
+    drives = [
+        session("Stint 1", "2026-05-12", FIRST, circuit="Harrowfell", weather="wet"),
+        session("Stint 2", "2026-05-12", SECOND, circuit="Harrowfell"),
+    ]
+    assert [s.title for s in find(drives, [FIRST, SECOND], "harrow wet")] == ["Stint 1"]
+    assert [s.title for s in find(drives, [FIRST, replace(SECOND, name="Gated doors")], "gated 05-12")] == ["Stint 2"]
+    assert len(find(drives, [FIRST, SECOND], "")) == 2
+
+
+def test_a_sample_drawn_on_the_day_of_a_change_is_of_the_oil_that_came_out() -> None:
+    entries = [OilEntry(car="c", day="2026-04-01", kind="fill"), OilEntry(car="c", day="2026-06-01", kind="change")]
+    drives = [session("a", "2026-05-01", FIRST, running_s=7200.0)]
+    (found,) = sampled([OilSample(car="c", day="2026-06-01", values={"Fe": 20.0})], entries, drives)
+    assert found.hours == pytest.approx(2.0)
+
+
+@pytest.fixture
+def change() -> Sheet:
+    return sheets()["oil-change"]
+
+
+def done(sheet: Sheet) -> dict[str, Any]:
+    """Every step done, every measurement in the middle of its limits."""
+    return {
+        s.key: {
+            "done": True,
+            "value": 0.5 * ((s.low or 0) + (s.high or 0)) if s.measure else None,
+            "words": "seen" if s.words else "",
+        }
+        for s in sheet.steps
+    }
+
+
+@pytest.mark.parametrize("key", list(sheets()))
+def test_every_sheet_can_be_signed_when_it_is_done_and_not_before(key: str) -> None:
+    sheet = sheets()[key]
+    entries = done(sheet)
+    assert state(sheet, entries).may_be_signed
+    for step in sheet.steps:
+        without = {k: v for k, v in entries.items() if k != step.key}
+        assert not state(sheet, without).may_be_signed
+
+
+def test_a_measurement_outside_its_limits_needs_a_reason(change: Sheet) -> None:
+    entries = done(change)
+    entries["prime"]["value"] = 44.0
+    (wrong,) = state(change, entries).wrong
+    assert wrong == "Step 8: cranking until pressure 44 s is outside 0 to 30 s; say why it may stay so."
+    entries["prime"]["reason"] = "Pickup had drained; pressure came after the second fill."
+    assert state(change, entries).may_be_signed
+
+
+def test_damaged_entries_count_as_nothing_entered(change: Sheet) -> None:
+    entries = {**done(change), "prime": "lots", "drain": {"done": True, "value": True}}
+    assert len(state(change, entries).wrong) == 2
+
+
+def test_what_can_hurt_has_its_caution_beside_the_step() -> None:
+    for sheet in sheets().values():
+        for step in sheet.steps:
+            if any(w in step.text.lower() for w in ("vent,", "crank in", "crank without", "weld or", "on stands")):
+                assert step.caution, (sheet.key, step.key)
+        assert all(not s.measure or (s.unit and s.why) for s in sheet.steps)
+        assert all(s.low is None or s.high is None or s.low < s.high for s in sheet.steps)
+    assert outside(sheets()["pickup-height"].steps[-1], 2.0)

@@ -1,0 +1,66 @@
+"""Priming read off cranking logs whose bursts were made to known times."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from basso.pressure.priming import against_history, priming_of
+from basso.units import FloatArray
+
+
+def cranking_log(
+    bursts: list[tuple[float, float]], pressure_from: float | None, start: float | None, end: float = 120.0,
+    running_kpa: float = 400.0,
+) -> tuple[FloatArray, FloatArray, FloatArray]:  # fmt: skip
+    """rpm 220 within each burst, 900 from ``start``; pressure while cranking from ``pressure_from`` on."""
+    t = np.arange(0.0, end, 0.05)
+    rng = np.random.default_rng(1)
+    rpm, kpa = np.zeros(t.size), rng.normal(0, 1.5, t.size)
+    for a, b in bursts:
+        on = (t >= a) & (t < b)
+        rpm[on] = 220 + rng.normal(0, 15, int(on.sum()))
+        if pressure_from is not None:
+            kpa[on & (t >= pressure_from)] += 140.0
+    if start is not None:
+        rpm[t >= start] = 900.0
+        kpa[t >= start] += running_kpa
+    return t, rpm, kpa
+
+
+def test_bursts_rests_and_seconds_to_pressure() -> None:
+    p = priming_of(*cranking_log([(5, 12), (35, 42), (70, 74)], pressure_from=38.0, start=90.0))
+    assert p is not None and len(p.bursts) == 3
+    assert p.bursts[1].start_s == pytest.approx(35.0, abs=0.06)
+    assert p.cranked_s == pytest.approx(18.0, abs=0.3)
+    assert p.first_s == pytest.approx(10.0, abs=0.2)  # 7 s of the first burst and 3 s of the second
+    assert p.steady_s == pytest.approx(10.5, abs=0.2)
+    assert p.started_s == pytest.approx(90.0, abs=0.06)
+    assert [s for s, _ in p.after_start] == [1.0, 3.0, 10.0] and p.after_start[0][1] == pytest.approx(400, abs=8)
+    assert p.cautions == ()
+
+
+@pytest.mark.parametrize(
+    ("log", "says"),
+    [
+        (cranking_log([(5, 25)], 10.0, 60.0), "One burst lasted 20 s"),
+        (cranking_log([(5, 11), (15, 21)], 18.0, 60.0), "A rest of 4 s is short"),
+        (cranking_log([(5, 11)], None, 40.0), "started before any pressure showed"),
+        (cranking_log([(5, 15), (35, 45), (65, 78)], None, None), "No pressure after 33 s"),
+        (cranking_log([(5, 11)], 8.0, 40.0, running_kpa=0.0), "No pressure within 3 s"),
+    ],
+)  # fmt: skip
+def test_cautions(log: tuple[FloatArray, FloatArray, FloatArray], says: str) -> None:
+    p = priming_of(*log)
+    assert p is not None and any(says in c for c in p.cautions), p
+
+
+def test_a_drive_without_cranking_is_no_priming() -> None:
+    t = np.arange(0.0, 10.0, 0.05)
+    assert priming_of(t, np.full(t.size, 3000.0), np.full(t.size, 300.0)) is None
+
+
+def test_against_history() -> None:
+    assert "too few earlier" in against_history(8.0, [7.0])
+    assert "as usual here" in against_history(8.0, [7.0, 8.0, 7.5])
+    assert "slower" in against_history(14.0, [7.0, 8.0, 7.5])
