@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import pytest
 
+from basso.formats.registry import content_hash
 from basso.garage.build_line import differences, find, sampled, stages
 from basso.garage.jobs import Sheet, outside, sheets, state
-from basso.garage.records import Build, OilEntry, OilSample, Session
+from basso.garage.records import Build, Car, Job, LevelPoint, OilEntry, OilSample, Session
+from basso.garage.store import Garage
+from basso.oil.level_book import Reading, fit_level
+from basso.workflow import demo_folder
 
 FIRST = Build(car="c", name="Build 1", since="2026-04-01", pan="stock", oil_grade="5W-40", level_l=3.6)
 SECOND = replace(
@@ -107,3 +112,22 @@ def test_what_can_hurt_has_its_caution_beside_the_step() -> None:
         assert all(not s.measure or (s.unit and s.why) for s in sheet.steps)
         assert all(s.low is None or s.high is None or s.low < s.high for s in sheet.steps)
     assert outside(sheets()["pickup-height"].steps[-1], 2.0)
+
+
+def test_the_demo_garage_is_whole_and_its_logs_are_those_that_ship(tmp_path: Path) -> None:
+    from basso.garage.demo import make_demo_garage
+
+    make_demo_garage(demo_folder(), tmp_path / "garage")
+    with Garage(tmp_path / "garage") as garage:
+        (car,) = garage.all(Car)
+        builds, drives = garage.all(Build, car.id), garage.all(Session, car.id)
+        assert len(builds) == 5 and len(garage.all(OilSample)) == 2
+        logged = {s.log_name: s for s in drives if s.log_name}
+        for path in demo_folder().glob("*.csv"):
+            assert content_hash(path) == logged[path.name].log_hash, path.name
+        jobs = garage.all(Job)
+        assert any(j.closed for j in jobs) and any(not j.closed for j in jobs)
+        assert all(state(sheets()[j.sheet], j.entries).may_be_signed == bool(j.closed) for j in jobs)
+        levels = [Reading(p.pan_l, p.depth_mm) for p in garage.all(LevelPoint) if p.pan_l and p.depth_mm]
+        fit = fit_level(levels)
+        assert fit is not None and fit.litres(54.0)[0] == pytest.approx(3.55, abs=0.1)

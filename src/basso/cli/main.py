@@ -12,13 +12,14 @@ from typing import Protocol, cast
 from basso import __version__
 from basso.errors import BassoError
 
-_COMMANDS = ("open", "import", "analyze", "compare", "export", "standin")
+_COMMANDS = ("open", "import", "analyze", "compare", "export", "garage", "standin")
 _MODULES = {
     "open": "basso.cli.open_window",
     "import": "basso.cli.import_log",
     "analyze": "basso.cli.analyze",
     "compare": "basso.cli.compare",
     "export": "basso.cli.export",
+    "garage": "basso.cli.garage",
     "standin": "basso.cli.standin",
 }
 

@@ -360,7 +360,7 @@ class Garage:
 
     def backups(self) -> list[Path]:
         """Backups, newest first."""
-        return sorted((self.folder / "backups").glob("garage-*.sqlite"), reverse=True)
+        return backups_in(self.folder)
 
     def back_up(self, why: str = "") -> Path:
         """Make a dated backup, whole even while another window writes. The oldest beyond twenty go."""
@@ -386,6 +386,11 @@ class Garage:
         if self.read_only or (newest is not None and _backup_day(newest) == today) or not self.all(Car):
             return None
         return self.back_up()
+
+
+def backups_in(folder: Path) -> list[Path]:
+    """Backups of the garage in a folder, newest first; the garage itself may be past opening."""
+    return sorted((folder / "backups").glob("garage-*.sqlite"), reverse=True)
 
 
 def restore(folder: Path, backup: Path) -> Path:

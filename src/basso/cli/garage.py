@@ -1,0 +1,133 @@
+"""``basso garage``: list the cars, show one with its history, take one along or in, back up and restore."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from basso.errors import InputError
+
+if TYPE_CHECKING:
+    from basso.garage.records import Car
+    from basso.garage.store import Garage
+
+HELP = "the cars, their builds, oil and sessions"
+DESCRIPTION = """\
+The garage: cars with their engines, builds, sessions, oil, level readings and jobs. It is kept in your data folder, or in
+the folder that --folder names.
+
+  basso garage list
+  basso garage show "Car 31"
+  basso garage export "Car 31" car-31.basso.zip      the car with its whole history, open formats
+  basso garage import car-31.basso.zip
+  basso garage backup
+  basso garage restore                               the newest backup; --file for another"""
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    parser.add_argument("--folder", metavar="FOLDER", help="another garage than your own")
+    verbs = parser.add_subparsers(dest="verb", metavar="list|show|export|import|backup|restore", required=True)
+    for verb, help_text in (
+        ("list", "every car with what it has"), ("show", "one car with everything of it"), ("export", "write a car as one file"),
+        ("import", "take a car in"), ("backup", "make a dated backup now"), ("restore", "put a backup back"),
+    ):  # fmt: skip
+        sub = verbs.add_parser(verb, help=help_text)
+        sub.add_argument("--json", action="store_true", help="one JSON document on standard output")
+        # Said before or after the verb: without a default here the one above is kept.
+        sub.add_argument("--folder", metavar="FOLDER", default=argparse.SUPPRESS, help="another garage than your own")
+        if verb in ("show", "export"):
+            sub.add_argument("car", metavar="CAR", help="its name")
+        if verb == "export":
+            sub.add_argument("out", metavar="OUT", help="where to write: NAME.basso.zip")
+        if verb == "import":
+            sub.add_argument("bundle", metavar="BUNDLE", help="what export wrote")
+            sub.add_argument("--as", dest="name", default="", metavar="NAME", help="as another car of this name")
+        if verb == "restore":
+            sub.add_argument("--file", metavar="BACKUP", help="default: the newest")
+
+
+def run(arguments: argparse.Namespace) -> int:
+    """Do what the verb says."""
+    from basso.garage.store import Garage, default_folder
+
+    folder = Path(arguments.folder) if arguments.folder else default_folder()
+    if arguments.verb == "restore":
+        return _restore(arguments, folder)
+    if arguments.verb in ("list", "show", "export", "backup") and not (folder / "garage.sqlite").is_file():
+        if arguments.verb == "list":
+            return _say(arguments, {"schema": "basso.garage/1", "folder": str(folder), "cars": []}, "No cars yet.")
+        raise InputError(f"{folder}: there is no garage yet; make one in the window or with `basso garage import`.")
+    with Garage(folder) as garage:
+        return _DO[arguments.verb](arguments, garage)
+
+
+def _list(arguments: argparse.Namespace, garage: Garage) -> int:
+    from basso.report.garage_documents import garage_document, garage_text
+
+    return _say(arguments, garage_document(garage), garage_text(garage))
+
+
+def _show(arguments: argparse.Namespace, garage: Garage) -> int:
+    from basso.report.garage_documents import car_document, car_text
+
+    car = _car(garage, arguments.car)
+    return _say(arguments, car_document(garage, car), car_text(garage, car))
+
+
+def _export(arguments: argparse.Namespace, garage: Garage) -> int:
+    from basso.garage.bundle import SCHEMA, export_car
+
+    car, out = _car(garage, arguments.car), Path(arguments.out)
+    export_car(garage, car, out)
+    return _say(arguments, {"schema": SCHEMA, "car": car.name, "path": str(out)}, f"{car.name} was written to {out}.")
+
+
+def _import(arguments: argparse.Namespace, garage: Garage) -> int:
+    from basso.garage.bundle import import_car
+    from basso.report.garage_documents import car_document
+
+    car, new = import_car(garage, Path(arguments.bundle), arguments.name)
+    words = f"{car.name} was taken in." if new else f"{car.name} is here already, just like this."
+    return _say(arguments, {**car_document(garage, car), "new": new}, words)
+
+
+def _backup(arguments: argparse.Namespace, garage: Garage) -> int:
+    made = garage.back_up()
+    return _say(arguments, {"schema": "basso.backup/1", "path": str(made)}, f"Backup: {made}")
+
+
+def _restore(arguments: argparse.Namespace, folder: Path) -> int:
+    from basso.garage.store import backups_in, restore
+
+    chosen = Path(arguments.file) if arguments.file else next(iter(backups_in(folder)), None)
+    if chosen is None or not chosen.is_file():
+        where = chosen or folder / "backups"
+        raise InputError(f"{where}: no backup is there; name one with --file.")
+    aside = restore(folder, chosen)
+    words = f"{chosen.name} was restored; what was there before is {aside.name}."
+    return _say(arguments, {"schema": "basso.backup/1", "path": str(chosen), "former": str(aside)}, words)
+
+
+_DO = {"list": _list, "show": _show, "export": _export, "import": _import, "backup": _backup}
+
+
+def _car(garage: Garage, name: str) -> Car:
+    from basso.garage.records import Car
+
+    cars = garage.all(Car)
+    found = [c for c in cars if c.name == name] or [c for c in cars if c.name.lower() == name.lower()]
+    if len(found) != 1:
+        known = ", ".join(f"'{c.name}'" for c in cars) or "none"
+        raise InputError(
+            f"'{name}': {'no car has' if not found else 'more than one car has'} that name; there are: {known}."
+        )
+    return found[0]
+
+
+def _say(arguments: argparse.Namespace, document: dict[str, object], words: str) -> int:
+    from basso.report.documents import dump
+
+    print(dump(document) if arguments.json else words)
+    return 0

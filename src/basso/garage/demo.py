@@ -1,0 +1,77 @@
+"""The demo garage: made anew from the demo folder each time, so that nothing done to it stays."""
+
+from __future__ import annotations
+
+import shutil
+import tomllib
+import uuid
+from pathlib import Path
+from typing import Any
+
+from basso.garage.jobs import Entered, sheets
+from basso.garage.records import Attachment, Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Record, Session
+from basso.garage.store import Garage
+
+_SERIES = "standard pan, standard stick"
+
+
+def make_demo_garage(demo: Path, folder: Path) -> None:
+    """Make the garage of the demo scenario in a folder; one that was there is replaced."""
+    shutil.rmtree(folder, ignore_errors=True)
+    with Garage(folder) as garage:
+        garage.add("the demo garage", *demo_records(demo))
+
+
+def demo_records(demo: Path) -> list[Record]:
+    """Every record of the demo scenario, the same each time, identifiers included."""
+    table = tomllib.loads((demo / "garage.toml").read_text(encoding="utf-8"))
+    logs = {s["log"]: s for s in tomllib.loads((demo / "sessions.toml").read_text(encoding="utf-8"))["session"]}
+    car = Car(id=_id("car"), **table["car"])
+    own: dict[str, Any] = {"car": car.id}
+    points = tuple((float(a), float(b)) for a, b in table["engine"].pop("maker_points"))
+    grades = tuple(table["engine"].pop("grades"))
+    engine = Engine(id=_id("engine"), maker_points=points, grades=grades, **own, **table["engine"])
+    builds: dict[str, Build] = {}
+    for build in table["build"]:
+        parts = tuple(build.pop("parts", ()))
+        builds[build["name"]] = Build(id=_id(build["name"]), engine=engine.id, parts=parts, **own, **build)
+    sessions: dict[str, Session] = {}
+    for drive in table["drive"]:
+        log = logs[drive.pop("log")]
+        sessions[log["title"]] = Session(
+            id=_id(log["title"]), build=builds[log["build"]].id, title=log["title"], circuit=log["circuit"], tyres="slick, hard",
+            log_name=log["log"], log_hash=drive.pop("hash"), **own, **drive,
+        )  # fmt: skip
+    for drive in table["unlogged"]:
+        build = builds[drive.pop("build")].id
+        sessions[drive["title"]] = Session(id=_id(drive["title"]), build=build, **own, **drive)
+    made: list[Record] = [car, engine, *builds.values(), *sessions.values()]
+    made += [OilEntry(id=_id(f"oil {i}"), **own, **o) for i, o in enumerate(table["oil"])]
+    for i, sample in enumerate(table["sample"]):
+        sample["session"] = sessions[sample["session"]].id
+        made.append(OilSample(id=_id(f"sample {i}"), **own, **sample))
+    made += [
+        LevelPoint(id=_id(f"level {i}"), series=_SERIES, day="2026-04-01", wait_min=10.0, **own, **p)
+        for i, p in enumerate(table["level"] + table["mark"])
+    ]
+    made += [_job(i, job, builds, own) for i, job in enumerate(table["job"])]
+    made += [
+        Attachment(id=_id(f"note {i}"), about=builds[n.pop("about")].id, **own, **n)
+        for i, n in enumerate(table["note"])
+    ]
+    return made
+
+
+def _job(number: int, job: dict[str, Any], builds: dict[str, Build], own: dict[str, Any]) -> Job:
+    values, words, done = job.pop("values", {}), job.pop("words", {}), job.pop("done", None)
+    steps = [s.key for s in sheets()[job["sheet"]].steps]
+    entries = {
+        k: Entered(done=True, value=values.get(k), words=words.get(k, "")).as_plain()
+        for k in steps
+        if done is None or k in done
+    }
+    return Job(id=_id(f"job {number}"), build=builds[job.pop("build")].id, entries=entries, **own, **job)
+
+
+def _id(name: str) -> str:
+    return uuid.uuid5(uuid.NAMESPACE_OID, f"basso demo {name}").hex

@@ -1,0 +1,105 @@
+"""The garage as JSON documents and as text for a terminal."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import TYPE_CHECKING, Any
+
+from basso.garage.build_line import stages, state_of_oil
+from basso.garage.jobs import sheets, state
+from basso.garage.records import Build, Car, Engine, Job, OilEntry, Session
+
+if TYPE_CHECKING:
+    from basso.garage.store import Garage
+    from basso.oil.life import OilState
+
+
+def garage_document(garage: Garage) -> dict[str, Any]:
+    """Schema ``basso.garage/1``: every car in short."""
+    return {
+        "schema": "basso.garage/1",
+        "folder": str(garage.folder),
+        "cars": [_short(garage, c) for c in _cars(garage)],
+    }
+
+
+def car_document(garage: Garage, car: Car) -> dict[str, Any]:
+    """Schema ``basso.car/1``: one car, its oil now, and every record by kind as it is kept."""
+    rows = garage.of_car(car.id)
+    return {
+        "schema": "basso.car/1",
+        **_short(garage, car),
+        "oil_now": _oil_plain(_oil(garage, car)),
+        "records": {name: [r.as_plain() for r in records] for name, records in rows.items()},
+    }
+
+
+def garage_text(garage: Garage) -> str:
+    """One line a car."""
+    lines = []
+    for car in _cars(garage):
+        s = _short(garage, car)
+        lines.append(
+            f"{s['name']}: {s['builds']} builds, {s['sessions']} sessions, last {s['last_session'] or 'never'}, {s['open_jobs']} open jobs"
+        )
+    return "\n".join(lines) or "No cars yet."
+
+
+def car_text(garage: Garage, car: Car) -> str:
+    """The build line as text, the oil and the open jobs."""
+    lines = [car.name, ""]
+    for stage in stages(garage.all(Build, car.id), garage.all(Session, car.id)):
+        lines.append(f"{stage.build.since}  {stage.build.name}: {stage.build.reason or 'no reason written down'}")
+        lines += [f"              changed {c}" for c in stage.changed]
+        lines += [f"    {s.began[:10]}    {s.title}{f', {s.circuit}' if s.circuit else ''}" for s in stage.sessions]
+    lines += ["", "Oil: " + oil_words(_oil(garage, car))]
+    for job in garage.all(Job, car.id):
+        if not job.closed:
+            at = state(sheets()[job.sheet], job.entries) if job.sheet in sheets() else None
+            name = sheets()[job.sheet].name if job.sheet in sheets() else job.sheet
+            lines.append(f"Open job: {name}, {at.done} of {at.of} steps" if at is not None else f"Open job: {name}")
+    return "\n".join(lines)
+
+
+def oil_words(oil: OilState | None) -> str:
+    """The oil that is in, in a sentence or two."""
+    if oil is None:
+        return "no fill was ever written down."
+    more = " or more" if oil.unknown else ""
+    words = f"{oil.grade or 'grade not written down'} since {oil.since}: {oil.running_h:.1f} h{more}, {oil.distance_km:.0f} km, {oil.sessions} sessions, {oil.heat_cycles} heat cycles"
+    if oil.added_l:
+        words += f"; {oil.added_l:.1f} L topped up"
+    if oil.due:
+        first = oil.due[0]
+        left = first.limit - first.used
+        words += f". {'Due in' if left > 0 else 'Overdue by'} {abs(left):.3g} {first.unit} ({first.used:.3g} of {first.limit:g})"
+    return words + "."
+
+
+def _cars(garage: Garage) -> list[Car]:
+    return sorted(garage.all(Car), key=lambda c: c.name)
+
+
+def _oil(garage: Garage, car: Car) -> OilState | None:
+    engine = next(iter(garage.all(Engine, car.id)), None)
+    return state_of_oil(engine, garage.all(OilEntry, car.id), garage.all(Session, car.id))
+
+
+def _oil_plain(oil: OilState | None) -> dict[str, Any] | None:
+    if oil is None:
+        return None
+    plain = asdict(oil)
+    return {**plain, "by_kind": dict(oil.by_kind), "due": [asdict(d) for d in oil.due]}
+
+
+def _short(garage: Garage, car: Car) -> dict[str, Any]:
+    sessions = garage.all(Session, car.id)
+    return {
+        "id": car.id,
+        "name": car.name,
+        "use": car.use,
+        "builds": len(garage.all(Build, car.id)),
+        "sessions": len(sessions),
+        "last_session": max((s.began for s in sessions), default=None),
+        "open_jobs": sum(not j.closed for j in garage.all(Job, car.id)),
+    }

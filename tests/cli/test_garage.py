@@ -1,0 +1,74 @@
+"""``basso garage`` as scripts use it."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+
+from basso.cli.main import main
+from basso.garage.demo import make_demo_garage
+from basso.workflow import demo_folder
+
+
+@pytest.fixture
+def folder(tmp_path: Path) -> Path:
+    make_demo_garage(demo_folder(), tmp_path / "garage")
+    return tmp_path / "garage"
+
+
+def said(capsys: pytest.CaptureFixture[str], *arguments: str) -> dict[str, object]:
+    assert main(["garage", *arguments, "--json"]) == 0
+    document = json.loads(capsys.readouterr().out)
+    assert isinstance(document, dict)
+    return document
+
+
+def test_list_and_show(folder: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    (car,) = said(capsys, "list", "--folder", str(folder))["cars"]  # type: ignore[misc]
+    assert (car["name"], car["builds"], car["sessions"], car["open_jobs"]) == ("Car 31", 5, 13, 2)
+    shown = said(capsys, "show", "car 31", "--folder", str(folder))
+    assert shown["schema"] == "basso.car/1" and shown["oil_now"]["since"] == "2026-05-10"  # type: ignore[index]
+    assert main(["garage", "--folder", str(folder), "show", "Car 31"]) == 0
+    text = capsys.readouterr().out
+    assert "2026-06-04  Build 3, gated baffle" in text and "Oil: 10W-40 since 2026-05-10" in text
+
+
+def test_a_car_goes_out_and_comes_in_elsewhere(
+    folder: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    out, other = tmp_path / "car.basso.zip", tmp_path / "other"
+    said(capsys, "export", "Car 31", str(out), "--folder", str(folder))
+    taken = said(capsys, "import", str(out), "--folder", str(other))
+    assert taken["new"] is True
+    a, b = (said(capsys, "show", "Car 31", "--folder", str(f)) for f in (folder, other))
+    assert a == b
+    assert said(capsys, "import", str(out), "--folder", str(other))["new"] is False
+
+
+def test_backup_and_restore(folder: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    backup = said(capsys, "backup", "--folder", str(folder))
+    database = folder / "garage.sqlite"
+    before = said(capsys, "show", "Car 31", "--folder", str(folder))
+    database.write_bytes(database.read_bytes()[:9000])
+    assert main(["garage", "list", "--folder", str(folder)]) == 2
+    assert "restore the backup" in capsys.readouterr().err
+    assert said(capsys, "restore", "--folder", str(folder))["path"] == backup["path"]
+    assert said(capsys, "show", "Car 31", "--folder", str(folder)) == before
+
+
+def test_an_empty_garage_is_no_fault_and_unknown_names_are(
+    folder: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    assert said(capsys, "list", "--folder", str(tmp_path / "none"))["cars"] == []
+    assert not (tmp_path / "none").exists()
+    for arguments, words in (
+        (["show", "Car 9", "--folder", str(folder)], "no car has that name; there are: 'Car 31'"),
+        (["show", "Car 9", "--folder", str(tmp_path / "none")], "there is no garage yet"),
+        (["restore", "--folder", str(folder)], "no backup is there"),
+        (["import", str(tmp_path / "none.zip"), "--folder", str(folder)], "does not exist"),
+    ):
+        assert main(["garage", *arguments]) == 2
+        error = capsys.readouterr().err
+        assert words in error and error.count("\n") == 1
