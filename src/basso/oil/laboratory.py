@@ -123,10 +123,11 @@ def _metal(measure: str, last: Sampled, earlier: Sequence[Sampled]) -> Finding |
     if abs(change) < max(_MOVED_SHARE * usual, _MOVED_LEAST):
         return None
     way = "up" if change > 0 else "down"
+    element, _, where = name.partition(": ")
     tail = " Cut the filter open and look before it runs again." if level == "warn" and change > 0 else ""
     return Finding(
         level if change > 0 else "note",
         measure,
-        f"{name[0].upper()}{name[1:]}: {rate:.1f} mg/kg an hour, {way} from {usual:.1f} "
+        f"{element[0].upper()}{element[1:]} ({where}): {rate:.1f} mg/kg an hour, {way} from {usual:.1f} "
         f"({len(known)} earlier {'sample' if len(known) == 1 else 'samples'}).{tail}",
     )

@@ -18,6 +18,8 @@ from PySide6.QtWidgets import QMenu, QMessageBox, QStackedWidget, QWidget
 from basso.ui.commands import BY_KEY, COMMANDS, GROUPS, Command
 from basso.ui.cursor import Cursor
 from basso.ui.exporting import Exporting
+from basso.ui.garage_model import GarageModel
+from basso.ui.garaging import Garaging
 from basso.ui.jobs import Jobs
 from basso.ui.log_list import LogList
 from basso.ui.opening import Opening
@@ -29,6 +31,7 @@ from basso.ui.stations.catalogue import BY_KEY as STATIONS_BY_KEY
 from basso.ui.stations.catalogue import STATIONS
 from basso.ui.stations.dips.picture import nearest, readings, working
 from basso.ui.stations.dips.widget import DipsStation
+from basso.ui.stations.garage.widget import GarageStation
 from basso.ui.stations.recordings.widget import RecordingsStation
 from basso.ui.stations.trial.widget import TrialStation
 from basso.ui.stations.waiting import WaitingStation
@@ -58,6 +61,8 @@ class Desk(QObject):
         self.player = Player(self.cursor)
         self.log_list = LogList(self.workspace, self.jobs)
         self.opening, self.exporting = Opening(self), Exporting(self)
+        self.garage_model = GarageModel(self.jobs, self.workspace.undo)
+        self.garage = GarageStation(look)
         self.recordings = RecordingsStation(look)
         self.dips = DipsStation(look, self.cursor)
         self.trial = TrialStation(look)
@@ -67,6 +72,7 @@ class Desk(QObject):
         self._pages: dict[str, QWidget] = {}
         self._last_analysis: object = None
         self._lay_out()
+        self.garaging = Garaging(self)
         self.actions = self._bind()
         self._connect()
         self._show_units()
@@ -75,7 +81,12 @@ class Desk(QObject):
         self._refresh_trial()
 
     def _lay_out(self) -> None:
-        built: dict[str, QWidget] = {"recordings": self.recordings, "dips": self.dips, "trial": self.trial}
+        built: dict[str, QWidget] = {
+            "garage": self.garage,
+            "recordings": self.recordings,
+            "dips": self.dips,
+            "trial": self.trial,
+        }
         for station in STATIONS:
             page = built.get(station.key) or WaitingStation(self.look, station)
             self._pages[station.key] = page
@@ -86,7 +97,7 @@ class Desk(QObject):
     def _connect(self) -> None:
         w = self.workspace
         w.shown_changed.connect(self._refresh)
-        w.entries_changed.connect(self._refresh_states)
+        w.entries_changed.connect(self.refresh_states)
         w.trial_changed.connect(self._refresh_trial)
         w.units_changed.connect(self._units_changed)
         w.problem.connect(self.tell)
@@ -211,6 +222,8 @@ class Desk(QObject):
         self.settings.station = key
         if key == "recordings":
             self.log_list.activate()
+        elif key == "garage":
+            self.garaging.activate()
 
     # Showing what changed
 
@@ -239,7 +252,7 @@ class Desk(QObject):
         self._last_analysis = a if a is not None else self._last_analysis
         self.recordings.show_log(w.recording, a, w.units, f"Reading {entry.title} …" if entry is not None else "")
         self._refresh_logs()
-        self._refresh_states()
+        self.refresh_states()
 
     def _refresh_logs(self) -> None:
         self.recordings.show_rows(self.log_list.rows, self.workspace.shown)
@@ -255,8 +268,9 @@ class Desk(QObject):
                 self.cursor.show(lap.start_s, lap.end_s)
         self.dips.traces.setFocus()
 
-    def _refresh_states(self) -> None:
-        self.rail.set_states(station_states(self.workspace))
+    def refresh_states(self) -> None:
+        """Let every station say on the path how it stands."""
+        self.rail.set_states(station_states(self.workspace, self.garage_model.view))
         self._refresh_trial_menus()
 
     def _refresh_trial(self) -> None:
@@ -264,7 +278,7 @@ class Desk(QObject):
         waiting = w.trial_problem or ("Comparing …" if w.trial_a and w.trial_b and w.comparison is None else "")
         names = tuple(", ".join(dict.fromkeys(e.build or e.title for e in side)) for side in (w.trial_a, w.trial_b))
         self.trial.show_comparison(w.comparison, w.units, (names[0], names[1]), waiting)
-        self._refresh_states()
+        self.refresh_states()
 
     def _refresh_trial_menus(self) -> None:
         w = self.workspace
@@ -316,6 +330,8 @@ class Desk(QObject):
         self._show_units()
         self._refresh()
         self._refresh_trial()
+        if self.garage_model.is_open:
+            self.garaging.refresh()
 
     def _show_units(self) -> None:
         self.top.set_units(self.workspace.units)
@@ -396,6 +412,7 @@ class Desk(QObject):
     def leave(self) -> None:
         """The window closes: stop work and remember the place."""
         self.jobs.cancel_all()
+        self.garage_model.close()
         entries, shown = self.workspace.entries, self.workspace.shown
         order = [shown, *(e for e in entries if e != shown)] if shown is not None else list(entries)
         self.settings.last_logs = [e.path for e in order if e is not None]

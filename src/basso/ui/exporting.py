@@ -22,6 +22,8 @@ class Exporting:
     def _table_text(self, separator: str, only_selected: bool = False) -> str:
         if self._desk.station == "recordings":
             return self._desk.recordings.table_text(separator)
+        if self._desk.station == "garage":
+            return self._desk.garage.table_text(separator)
         if self._desk.station == "trial":
             return self._desk.trial.table_text(separator)
         return self._desk.dips.table_text(separator, only_selected=only_selected)
@@ -34,11 +36,11 @@ class Exporting:
         """Write the station's list as CSV."""
         a, station = self._desk.workspace.analysis, self._desk.station
         if (station == "trial" and self._desk.workspace.comparison is None) or (
-            station not in ("trial", "recordings") and a is None
+            station not in ("trial", "recordings", "garage") and a is None
         ):
             return
         what = (
-            {"trial": "trial", "recordings": "logs"}.get(station) or f"{a.recording.path.stem}-dips"
+            {"trial": "trial", "recordings": "logs", "garage": "builds"}.get(station) or f"{a.recording.path.stem}-dips"
             if a is not None
             else station
         )

@@ -50,6 +50,7 @@ class Opening:
         self._desk.workspace.show(first)
         sides = tuple(tuple(e for e in entries if e.title in names) for names in (a, b))
         QTimer.singleShot(0, lambda: self._desk.workspace.set_trial(*sides))
+        QTimer.singleShot(0, self._desk.garaging.open_demo)  # after what is seen first
 
     def choose_files(self) -> None:
         """Ask for logs and open them."""

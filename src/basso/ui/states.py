@@ -12,14 +12,17 @@ from basso.units import DisplayUnits, Quantity
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
+    from basso.ui.stations.garage.picture import CarView
     from basso.ui.workspace import Workspace
 
 
-def station_states(workspace: Workspace) -> dict[str, State]:
+def station_states(workspace: Workspace, car: CarView | None = None) -> dict[str, State]:
     """The state of every station that can say something."""
     a, units = workspace.analysis, workspace.units
     states = {"trial": _trial(workspace), "sump": State("pan not measured"), "alarm": State("not set")}
-    if workspace.shown is not None and workspace.shown.build:
+    if car is not None:
+        states["garage"] = _garage(car)
+    elif workspace.shown is not None and workspace.shown.build:
         states["garage"] = State(workspace.shown.build)
     if a is None:
         states["recordings"] = State(
@@ -36,6 +39,17 @@ def station_states(workspace: Workspace) -> dict[str, State]:
     states["corners"] = _corners(a)
     states["accumulator"] = State("pressure logged" if a.recording.has(Role.ACCUMULATOR_PRESSURE) else "none logged")
     return states
+
+
+def _garage(car: CarView) -> State:
+    oil = car.oil_state
+    due = oil.due[0] if oil is not None and oil.due else None
+    if due is not None and due.used >= due.limit:
+        return State("oil change overdue", "attention")
+    unfinished = sum(not j.closed for j in car.jobs)
+    if unfinished:
+        return State(f"{unfinished} {'job' if unfinished == 1 else 'jobs'} open")
+    return State(f"{len(car.builds)} builds, {len(car.sessions)} sessions")
 
 
 def _dips(a: Analysis) -> State:

@@ -27,6 +27,7 @@ STATIONS: tuple[Station, ...] = (
         "garage",
         "Garage",
         "The car, its engine and oil system, and everything ever done to them, so that every run knows its build.",
+        built=True,
     ),
     Station(
         "sensors", "Sensors", "Whether the readings can be believed, and how to fit a sensor that tells the truth."

@@ -1,0 +1,203 @@
+"""The garage as the window holds it: one car shown, edits as undo steps, changes of other windows noticed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, TypeVar
+
+from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtGui import QUndoCommand, QUndoStack
+
+from basso.errors import InputError
+from basso.garage.records import Attachment, Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Record, Session
+from basso.progress import Progress
+from basso.ui.jobs import Jobs
+from basso.ui.stations.garage.picture import CarView
+
+if TYPE_CHECKING:
+    from basso.garage.store import Change, Garage
+
+R = TypeVar("R", bound=Record)
+_LOOK_AGAIN_MS = 1500
+
+
+class GarageModel(QObject):
+    """Cars and the one shown. Opens its database in the background when it is first wanted."""
+
+    changed = Signal()
+    problem = Signal(str)
+
+    def __init__(self, jobs: Jobs, undo: QUndoStack) -> None:
+        super().__init__()
+        self._jobs, self._undo = jobs, undo
+        self._garage: Garage | None = None
+        self._stamp = (0, 0)
+        self._chosen = ""
+        self.trouble = ""
+        self.cars: tuple[Car, ...] = ()
+        self.view: CarView | None = None
+        self._timer = QTimer(self)
+        self._timer.setInterval(_LOOK_AGAIN_MS)
+        self._timer.timeout.connect(self.look_again)
+
+    @property
+    def garage(self) -> Garage | None:
+        """The open garage, or None while it is being opened."""
+        return self._garage
+
+    @property
+    def is_open(self) -> bool:
+        """True once it can be looked into."""
+        return self._garage is not None
+
+    def open(self, folder: Path | None = None, make: Callable[[Path], None] | None = None) -> None:
+        """Open the garage in a folder (default: the user's own); ``make`` fills it first, in the background."""
+
+        def work(progress: Progress) -> Garage:
+            from basso.garage.store import Garage, default_folder
+
+            where = folder or default_folder()
+            if make is not None:
+                make(where)
+            garage = Garage(where)
+            garage.back_up_daily()
+            return garage
+
+        def done(garage: Garage) -> None:
+            self.close()
+            self._garage, self.trouble = garage, ""
+            self._timer.start()
+            self.refresh()
+
+        def failed(sentence: str) -> None:
+            self.trouble = sentence
+            self.changed.emit()
+            self.problem.emit(sentence)
+
+        self._jobs.start("garage", "opening the garage", work, done, failed)
+
+    def close(self) -> None:
+        """Let go of the database."""
+        self._timer.stop()
+        if self._garage is not None:
+            self._garage.close()
+        self._garage = None
+
+    def choose(self, car: str) -> None:
+        """Show another car."""
+        self._chosen = car
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Read the shown car anew."""
+        garage = self._garage
+        if garage is None:
+            return
+        self._stamp = garage.stamp()
+        self.cars = tuple(sorted(garage.all(Car), key=lambda c: c.name))
+        car = next((c for c in self.cars if c.id == self._chosen), next(iter(self.cars), None))
+        self._chosen = car.id if car is not None else ""
+        self.view = _view(garage, car) if car is not None else None
+        self.changed.emit()
+
+    def look_again(self) -> None:
+        """Show what another window has changed meanwhile."""
+        try:
+            if self._garage is not None and self._garage.stamp() != self._stamp:
+                self.refresh()
+        except InputError as error:
+            self._timer.stop()
+            self.problem.emit(str(error))
+
+    # Editing
+
+    def edit(self, label: str, *changes: Change) -> bool:
+        """Make an edit as one undo step; False when it could not be made (it has been told)."""
+        garage = self._garage
+        if garage is None:
+            return False
+        return self._made(label, lambda: garage.edit(label, *changes))
+
+    def add(self, label: str, *records: Record) -> bool:
+        """Make new records; a new car is shown."""
+        garage = self._garage
+        if garage is None:
+            return False
+        made = self._made(label, lambda: garage.add(label, *records))
+        car = next((r for r in records if isinstance(r, Car)), None)
+        if made and car is not None:
+            self.choose(car.id)
+        return made
+
+    def change(self, label: str, before: Record, after: Record) -> bool:
+        """Put a record in the place of what it was."""
+        garage = self._garage
+        if garage is None or before == after:
+            return False
+        return self._made(label, lambda: garage.change(label, before, after))
+
+    def remove(self, label: str, *records: Record) -> bool:
+        """Take records away, with what belongs to them."""
+        garage = self._garage
+        if garage is None:
+            return False
+        return self._made(label, lambda: garage.remove(label, *records))
+
+    def _made(self, label: str, make: Callable[[], int]) -> bool:
+        try:
+            number = make()
+        except InputError as error:
+            self.problem.emit(str(error))
+            self.refresh()
+            return False
+        self._undo.push(_GarageEdit(self, label, number))
+        self.refresh()
+        return True
+
+    def turn(self, number: int, back: bool) -> None:
+        """Take an edit back or make it again."""
+        if self._garage is None:
+            return
+        try:
+            if back:
+                self._garage.undo(number)
+            else:
+                self._garage.redo(number)
+        except InputError as error:
+            self.problem.emit(str(error))
+        self.refresh()
+
+
+def _view(garage: Garage, car: Car) -> CarView:
+    def own(kind: type[R]) -> tuple[R, ...]:
+        return tuple(garage.all(kind, car.id))
+
+    return CarView(
+        car,
+        own(Engine),
+        own(Build),
+        own(Session),
+        own(OilEntry),
+        own(OilSample),
+        own(LevelPoint),
+        own(Job),
+        own(Attachment),
+    )
+
+
+class _GarageEdit(QUndoCommand):
+    """An edit that is on the disk already; undoing and redoing it goes there too."""
+
+    def __init__(self, model: GarageModel, label: str, number: int) -> None:
+        super().__init__(label)
+        self._model, self._number, self._first = model, number, True
+
+    def redo(self) -> None:
+        if self._first:
+            self._first = False
+        else:
+            self._model.turn(self._number, back=False)
+
+    def undo(self) -> None:
+        self._model.turn(self._number, back=True)

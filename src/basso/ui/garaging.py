@@ -1,0 +1,377 @@
+"""What the Garage station's verbs do: dialogs, files, jobs; the station only says what is wanted."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import date
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QFileDialog
+
+from basso.errors import InputError
+from basso.garage.records import Attachment, Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Record, Session
+from basso.progress import Progress
+
+if TYPE_CHECKING:
+    from basso.recording.recording import Recording
+    from basso.ui.desk import Desk
+
+_HINTS = {
+    "new car": "The car first; its engine and builds follow.",
+    "new build": "What is on the car from this day on. Taken from the selected build: change what is new.",
+    "new session": "A drive on the selected build. With a log open that is not in the garage yet, its facts are filled in and its "
+    "samples are kept.",
+    "new oil": "Measure what you pour and what comes out. Basso ranks no oil.",
+    "new sample": "Values as the laboratory gave them, like: Fe 22; Pb 6; v40 93; v100 14.1; bn 7.4; fuel 0.6; water 0.04",
+    "level": "Pour or drain, wait, read. A discharged accumulator adds its oil to the pan: note its state.",
+}
+
+
+class Garaging:
+    """Acts for one desk."""
+
+    def __init__(self, desk: Desk) -> None:
+        self._desk = desk
+        self._model, self._station = desk.garage_model, desk.garage
+        self._model.changed.connect(self.refresh)
+        self._model.problem.connect(desk.tell)
+        s = self._station
+        s.edited.connect(lambda label, before, after: self._model.change(label, before, after))
+        s.car_wanted.connect(self._model.choose)
+        s.verb_wanted.connect(self.act)
+        s.session_opened.connect(self.open_session)
+
+    def refresh(self) -> None:
+        """Show the garage as it is now."""
+        m = self._model
+        waiting = not m.is_open and not m.trouble
+        self._station.show_garage(m.view, m.cars, self._desk.workspace.units, m.trouble, waiting)
+        self._desk.refresh_states()
+
+    def activate(self) -> None:
+        """The station is shown: open the garage if that has not been done."""
+        self._station.take_focus()
+        if not self._model.is_open and not self._model.trouble:
+            self.refresh()
+            self._model.open()
+
+    def open_demo(self) -> None:
+        """Open a garage made for the demo; nothing done to it stays."""
+        import os
+
+        from basso.garage.demo import make_demo_garage
+        from basso.workflow import demo_folder
+
+        cache = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
+        self._model.open(cache / "basso" / "demo-garage", lambda folder: make_demo_garage(demo_folder(), folder))
+
+    # Verbs
+
+    def act(self, verb: str, record: Record | None) -> None:
+        """Do what a button or menu asks for."""
+        kind, _, rest = verb.partition(" ")
+        if kind == "job" and rest:
+            self._begin_job(rest)
+        elif kind == "level":
+            self._new_level(rest)
+        else:
+            handler = {
+                "new car": self._new_car, "car": self._edit_car, "engine": self._edit_engine, "new build": self._new_build,
+                "new session": self._new_session, "new oil": self._new_oil, "new sample": self._new_sample, "import": self._import,
+                "export": self._export, "remove car": self._remove_car, "backup": self._back_up, "demo": self._demo,
+            }.get(verb)  # fmt: skip
+            if handler is not None:
+                handler()
+            elif record is not None:
+                {"remove": self._remove, "add a note": self._note, "attach a file": self._attach, "print": self._print}[
+                    verb
+                ](record)
+
+    def _asked(self, title: str, hint: str, record: Record) -> Record | None:
+        from basso.ui.stations.garage.form import RecordDialog
+
+        dialog = RecordDialog(self._desk.window, self._desk.look, title, hint, record, self._desk.workspace.units)
+        return dialog.record if dialog.exec() else None
+
+    def _demo(self) -> None:
+        self._desk.opening.open_demo()
+
+    def _new_car(self) -> None:
+        car = self._asked("New car", _HINTS["new car"], Car(name="Car"))
+        if isinstance(car, Car):
+            engine = Engine(car=car.id, name="Engine")
+            build = Build(car=car.id, engine=engine.id, name="Build 1", since=date.today().isoformat())
+            self._model.add(f"adding {car.name}", car, engine, build)
+
+    def _edit_car(self) -> None:
+        view = self._model.view
+        if view is not None and (after := self._asked(view.car.name, "", view.car)) is not None:
+            self._model.change(f"the card of {view.car.name}", view.car, after)
+
+    def _edit_engine(self) -> None:
+        view = self._model.view
+        if view is None:
+            return
+        before = view.engine
+        after = self._asked("The engine", "Unknown is left empty. The maker's and the builder's figures go before any default.",
+                            before or Engine(car=view.car.id, name="Engine"))  # fmt: skip
+        if after is not None and before is None:
+            self._model.add("adding an engine", after)
+        elif after is not None and before is not None:
+            self._model.change(f"the card of {before.name}", before, after)
+
+    def _new_build(self) -> None:
+        view, now = self._model.view, self._station.current
+        if view is None:
+            return
+        if isinstance(now, Session):
+            now = next((b for b in view.builds if b.id == now.build), None)
+        today = date.today().isoformat()
+        fresh = Build(
+            car=view.car.id,
+            engine=view.engine.id if view.engine else "",
+            name=f"Build {len(view.builds) + 1}",
+            since=today,
+        )
+        if isinstance(now, Build):
+            fresh = replace(now, id=fresh.id, name=fresh.name, since=today, reason="", parts=(), note="")
+        build = self._asked("New build", _HINTS["new build"], fresh)
+        if isinstance(build, Build) and self._model.add(f"adding {build.name}", build):
+            self._station.select(build.id)
+
+    def _new_session(self) -> None:
+        view, now = self._model.view, self._station.current
+        if view is None or not view.builds:
+            return
+        newest = max(view.builds, key=lambda b: b.since)
+        build = now.id if isinstance(now, Build) else now.build if isinstance(now, Session) else newest.id
+        fresh, recording = self._fresh_session(view.car.id, build, {s.log_hash for s in view.sessions})
+        session = self._asked("New session", _HINTS["new session"], fresh)
+        if isinstance(session, Session) and self._model.add(f"adding {session.title}", session):
+            self._station.select(session.id)
+            if recording is not None:
+                self._keep_samples(recording)
+
+    def _fresh_session(self, car: str, build: str, known: set[str]) -> tuple[Session, Recording | None]:
+        """A session filled in from the log that is shown, if the garage has not got it yet."""
+        from basso.recording.use import drive_use
+
+        shown, a = self._desk.workspace.shown, self._desk.workspace.analysis
+        today = date.today().isoformat()
+        if shown is None or a is None or a.recording.content_hash in known:
+            return Session(car=car, build=build, title="Session", began=today), None
+        use = drive_use(a.recording)
+
+        def whole(value: float | None) -> float | None:
+            return None if value is None else round(value, 1)
+
+        return Session(
+            car=car, build=build, title=shown.title, began=a.recording.started or shown.day or today, circuit=shown.circuit,
+            log_name=a.recording.path.name, log_hash=a.recording.content_hash, running_s=whole(use.running_s), hot_s=whole(use.hot_s),
+            distance_km=whole(use.distance_km), peak_oil_c=whole(use.peak_oil_c), laps=sum(x.complete for x in a.laps) or None,
+        ), a.recording  # fmt: skip
+
+    def _keep_samples(self, recording: Recording) -> None:
+        garage = self._model.garage
+        if garage is None or garage.samples_file(recording.content_hash).is_file():
+            return
+
+        def work(_: Progress) -> None:
+            from basso.formats.write import recording_bytes
+
+            garage.keep_samples(recording.content_hash, recording_bytes(recording, ".parquet", {}))
+
+        self._desk.jobs.start("samples", f"keeping {recording.path.name}", work, lambda _: None, self._desk.tell)
+
+    def open_session(self, session: Session) -> None:
+        """Show a session's log: the one that is open, else what the garage keeps of it."""
+        workspace, garage = self._desk.workspace, self._model.garage
+        entry = next((e for e in workspace.entries if session.log_name and e.path.name == session.log_name), None)
+        kept = garage.samples_file(session.log_hash) if garage is not None and session.log_hash else None
+        if entry is not None:
+            workspace.show(entry)
+        elif kept is not None and kept.is_file():
+            from basso.ui.workspace import Entry
+
+            view = self._model.view
+            entry = Entry(kept, session.title, view.car.name if view else "", "", session.circuit, session.began[:10])
+            workspace.add([entry])
+            workspace.show(entry)
+        else:
+            self._desk.tell(
+                f"No log of {session.title} is kept here"
+                + (
+                    f"; add {session.log_name} under Recordings."
+                    if session.log_name
+                    else ": it was written down by hand."
+                )
+            )
+            return
+        self._desk.go_to("dips")
+
+    def _new_oil(self) -> None:
+        view = self._model.view
+        if view is None:
+            return
+        last = max(view.oil, key=lambda e: e.day, default=None)
+        fresh = OilEntry(
+            car=view.car.id,
+            day=date.today().isoformat(),
+            kind="top-up",
+            grade=last.grade if last else "",
+            lot=last.lot if last else "",
+        )
+        entry = self._asked("Pour or drain", _HINTS["new oil"], fresh)
+        if isinstance(entry, OilEntry):
+            self._model.add(f"the {entry.kind} of {entry.day}", entry)
+
+    def _new_sample(self) -> None:
+        view = self._model.view
+        if view is None:
+            return
+        last = max(view.sessions, key=lambda s: s.began, default=None)
+        fresh = OilSample(car=view.car.id, day=date.today().isoformat(), session=last.id if last else "")
+        sample = self._asked("Laboratory sample", _HINTS["new sample"], fresh)
+        if isinstance(sample, OilSample):
+            self._model.add(f"sample {sample.bottle or sample.day}", sample)
+
+    def _new_level(self, series: str) -> None:
+        view = self._model.view
+        if view is None:
+            return
+        fresh = LevelPoint(car=view.car.id, series=series or "this pan, this stick", day=date.today().isoformat())
+        point = self._asked("Level reading", _HINTS["level"], fresh)
+        if isinstance(point, LevelPoint):
+            self._model.add("a level reading", point)
+
+    def _begin_job(self, sheet: str) -> None:
+        from basso.ui.stations.garage.picture import job_title
+
+        view = self._model.view
+        if view is None:
+            return
+        now = max(view.builds, key=lambda b: b.since, default=None)
+        job = Job(car=view.car.id, build=now.id if now else "", sheet=sheet, opened=date.today().isoformat())
+        if self._model.add(f"beginning {job_title(job)}", job):
+            self._station.jobs.choose(job.id)
+
+    def _note(self, record: Record) -> None:
+        view = self._model.view
+        if view is None:
+            return
+        note = self._asked("A note", "", Attachment(car=view.car.id, about=record.id, day=date.today().isoformat()))
+        if isinstance(note, Attachment) and note.text:
+            self._model.add("a note", note)
+
+    def _attach(self, record: Record) -> None:
+        view, garage = self._model.view, self._model.garage
+        name, _ = QFileDialog.getOpenFileName(
+            self._desk.window, "Attach a photo or paper", str(self._desk.settings.folder)
+        )
+        if not name or view is None or garage is None:
+            return
+        path = Path(name)
+        try:
+            kept = garage.keep_file(path.read_bytes(), path.suffix)
+        except OSError as error:
+            self._desk.tell(f"{path}: cannot be read ({error.strerror}); choose another file.")
+            return
+        except InputError as error:
+            self._desk.tell(str(error))
+            return
+        made = Attachment(
+            car=view.car.id, about=record.id, day=date.today().isoformat(), file_name=path.name, file_hash=kept
+        )
+        self._model.add(f"attaching {path.name}", made)
+
+    def _remove(self, record: Record) -> None:
+        name = getattr(record, "name", "") or getattr(record, "title", "") or record.noun
+        self._model.remove(f"removing {name}", record)
+
+    def _remove_car(self) -> None:
+        if self._model.view is not None:
+            self._model.remove(f"removing {self._model.view.car.name}", self._model.view.car)
+
+    def _back_up(self) -> None:
+        if self._model.garage is not None:
+            try:
+                made = self._model.garage.back_up()
+            except InputError as error:
+                self._desk.tell(str(error))
+                return
+            self._desk.tell(f"Backed up: {made}")
+
+    # Files
+
+    def _export(self) -> None:
+        from basso.garage.bundle import SUFFIX, export_car
+
+        view, garage = self._model.view, self._model.garage
+        if view is None or garage is None:
+            return
+        start = self._desk.settings.folder / f"{view.car.name.lower().replace(' ', '-')}{SUFFIX}"
+        name, _ = QFileDialog.getSaveFileName(self._desk.window, "Export this car", str(start), f"Bundle (*{SUFFIX})")
+        if name:
+            car, path = view.car, Path(name)
+            self._desk.jobs.start(
+                "bundle",
+                f"writing {path.name}",
+                lambda _: export_car(garage, car, path),
+                lambda _: None,
+                self._desk.tell,
+            )
+
+    def _import(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self._desk.window, "Take in a car", str(self._desk.settings.folder), "Bundle (*.zip);;All files (*)"
+        )
+        if name:
+            self.take_in(Path(name))
+
+    def take_in(self, path: Path) -> None:
+        """Take a car in from a bundle, in the background."""
+        from basso.garage.bundle import import_car
+
+        garage = self._model.garage
+        if garage is None:
+            return
+
+        def done(result: tuple[Car, bool]) -> None:
+            car, new = result
+            self._model.choose(car.id)
+            if not new:
+                self._desk.tell(f"{car.name} is here already, just like this.")
+
+        self._desk.jobs.start(
+            "bundle", f"taking in {path.name}", lambda _: import_car(garage, path), done, self._desk.tell
+        )
+
+    def _print(self, record: Record) -> None:
+        """A job sheet as PDF, which every system prints."""
+        view = self._model.view
+        if view is None or not isinstance(record, Job):
+            return
+        start = self._desk.settings.folder / f"{record.sheet}-{record.opened}.pdf"
+        name, _ = QFileDialog.getSaveFileName(self._desk.window, "Print the sheet to a file", str(start), "PDF (*.pdf)")
+        if name:
+            self._desk.exporting.write(Path(name), sheet_pdf(record, view.car))
+
+
+def sheet_pdf(job: Job, car: Car) -> bytes:
+    """A job sheet as the bytes of a PDF."""
+    from PySide6.QtCore import QBuffer, QIODevice
+    from PySide6.QtGui import QPageSize, QPdfWriter, QTextDocument
+
+    from basso.garage.jobs import sheets
+    from basso.ui.stations.garage.picture import printed
+
+    buffer = QBuffer()
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    writer = QPdfWriter(buffer)
+    writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
+    document = QTextDocument()
+    document.setHtml(printed(job, sheets()[job.sheet], car))
+    document.print_(writer)
+    del writer
+    return bytes(buffer.data().data())

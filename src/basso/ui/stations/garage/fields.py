@@ -1,0 +1,205 @@
+"""The fields of the garage's records as people fill them in: words, units, choices; text to value and back. (No Qt.)"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+from functools import cache
+from typing import Any
+
+from basso.errors import InputError
+from basso.garage import records as r
+from basso.oil.grades import grades
+from basso.units import DisplayUnits, Quantity
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """One field of a record.
+
+    Attributes:
+        name: in the record; ``label``: on screen.
+        quantity: of a number that follows the units shown; ``unit``: the fixed unit of another number.
+        choices: what may be chosen; ``free``: anything else may be written too.
+        kind: "text", "number", "whole", "flag", "list" (of texts), "points" (rpm and pressure) or "values".
+    """
+
+    name: str
+    label: str
+    kind: str = "text"
+    quantity: Quantity | None = None
+    unit: str = ""
+    choices: tuple[str, ...] = ()
+    free: bool = False
+
+
+def _n(name: str, label: str, quantity: Quantity | None = None, unit: str = "") -> Field:
+    return Field(name, label, "number", quantity, unit)
+
+
+_P, _T, _V, _MM = Quantity.PRESSURE, Quantity.TEMPERATURE, Quantity.VOLUME, Quantity.LENGTH
+
+
+def fields_of(kind: type[r.Record]) -> tuple[Field, ...]:
+    """The fields of a kind of record, in the order people ask for them."""
+    return _forms()[kind]
+
+
+@cache
+def _forms() -> dict[type[r.Record], tuple[Field, ...]]:
+    grade_names = tuple(grades())
+    return {
+        r.Car: (Field("name", "Name"), Field("use", "Driven for", choices=r.USES), Field("note", "Note")),
+        r.Engine: (
+            Field("name", "Name"), Field("clearance", "Clearances", choices=r.CLEARANCES), _n("main_mm", "Main clearance", unit="mm"),
+            _n("rod_mm", "Rod clearance", unit="mm"), Field("aspiration", "Aspiration"), _n("relief_kpa", "Relief opens", _P),
+            _n("idle_rpm", "Idle", unit="rpm"), _n("redline_rpm", "Redline", unit="rpm"), _n("pump_cm3", "Oil pump", unit="cm³ a turn"),
+            Field("maker_points", "Maker's points", "points"), _n("window_low_kpa", "Maker's window, from", _P),
+            _n("window_high_kpa", "to", _P), Field("grades", "Grades the maker lists", "list"), _n("oil_target_c", "Oil temperature wanted", _T),
+            _n("full_l", "Pan at the full mark", _V), _n("filter_l", "Filter holds", _V), _n("cooler_l", "Cooler holds", _V),
+            _n("lines_l", "Lines hold", _V), _n("galleries_l", "Galleries hold", _V), _n("oil_hours", "Oil due after", unit="h"),
+            _n("oil_km", "or", unit="km"), _n("oil_events", "or", unit="sessions"), Field("note", "Note"),
+        ),
+        r.Build: (
+            Field("name", "Name"), Field("since", "Since"), Field("reason", "Why"), Field("pan", "Pan"), Field("pickup", "Pickup"),
+            _n("pickup_gap_mm", "Pickup to floor", _MM), Field("baffle", "Baffle"), Field("tray", "Windage tray"),
+            Field("accumulator", "Accumulator"), Field("cooler", "Cooler"), Field("sensors", "Sensors"),
+            Field("oil_grade", "Oil grade", choices=grade_names, free=True), _n("level_l", "Oil in the pan", _V), Field("tyres", "Tyres"),
+            Field("map", "Engine map"), Field("parts", "Parts used", "list"), Field("note", "Note"),
+        ),
+        r.Session: (
+            Field("title", "Title"), Field("began", "Began"), Field("kind", "Kind", choices=r.SESSION_KINDS), Field("circuit", "Circuit"),
+            Field("weather", "Weather"), _n("air_c", "Air", _T), Field("fuel", "Fuel"), Field("tyres", "Tyres"), Field("driver", "Driver"),
+            Field("accumulator", "Accumulator", choices=r.ACCUMULATOR_STATES), _n("running_s", "Running", unit="s"),
+            _n("hot_s", "Oil over 100 °C", unit="s"), _n("distance_km", "Distance", unit="km"), Field("laps", "Laps", "whole"),
+            _n("peak_oil_c", "Hottest oil", _T), _n("lamp_rpm", "Lamp out at, hot", unit="rpm"), Field("note", "Note"),
+        ),
+        r.OilEntry: (
+            Field("day", "Day"), Field("kind", "What", choices=r.OIL_KINDS), Field("grade", "Grade", choices=grade_names, free=True),
+            Field("lot", "Oil and lot"), _n("volume_l", "Volume", _V), Field("filter_new", "New filter", "flag"), Field("note", "Note"),
+        ),
+        r.OilSample: (
+            Field("day", "Drawn on"), Field("bottle", "Bottle"), Field("values", "Values", "values"), Field("note", "Note"),
+        ),
+        r.LevelPoint: (
+            Field("series", "Pan and stick"), Field("day", "Day"), _n("pan_l", "In the pan", _V), _n("depth_mm", "Reading", _MM),
+            Field("mark", "At the mark", choices=("", "low", "full"), free=True),
+            Field("accumulator", "Accumulator", choices=r.ACCUMULATOR_STATES), _n("wait_min", "Waited", unit="min"), Field("note", "Note"),
+        ),
+        r.Attachment: (Field("day", "Day"), Field("text", "Note")),
+    }  # fmt: skip
+
+
+def unit_words(field: Field, units: DisplayUnits) -> str:
+    """The unit behind a field, in the units shown."""
+    if field.kind == "points":
+        return f"rpm = {units.pressure.symbol}"
+    if field.quantity is None:
+        return field.unit
+    return units.unit(field.quantity).symbol
+
+
+def show(field: Field, value: Any, units: DisplayUnits) -> str:
+    """A value as text to edit; never rounded further than a person would write it."""
+    if value is None or value == "":
+        return ""
+    if field.kind == "flag":
+        return "yes" if value else ""
+    if field.kind == "list":
+        return "; ".join(value)
+    if field.kind == "points":
+        return "; ".join(f"{rpm:g} = {_short(units.pressure.from_base(kpa))}" for rpm, kpa in value)
+    if field.kind == "values":
+        return "; ".join(f"{k} {v:g}" for k, v in value.items())
+    if field.kind in ("number", "whole"):
+        return _short(value if field.quantity is None else units.unit(field.quantity).from_base(float(value)))
+    return str(value)
+
+
+def _short(value: float) -> str:
+    return f"{value:.6g}"
+
+
+def read(field: Field, text: str, units: DisplayUnits) -> Any:
+    """A value from what was written.
+
+    Raises:
+        InputError: it is no number, day or pair; the sentence says what is wanted.
+    """
+    text = text.strip()
+    if field.kind == "flag":
+        return text.lower() in ("yes", "true", "1")
+    if field.kind == "list":
+        return tuple(p.strip() for p in text.split(";") if p.strip())
+    if field.kind == "points":
+        return tuple(_point(p, units) for p in text.split(";") if p.strip())
+    if field.kind == "values":
+        return dict(_pair(p) for p in text.replace(",", ".").split(";") if p.strip())
+    if field.kind in ("number", "whole"):
+        if not text:
+            return None
+        number = _number(text, field.label)
+        if field.kind == "whole":
+            return int(number)
+        return number if field.quantity is None else float(units.unit(field.quantity).to_base(number))
+    if field.name in ("since", "day", "began") and text:
+        return _day(text, field)
+    if field.name in ("name", "title", "since", "began", "day", "series") and not text:
+        raise InputError(f"{field.label}: must not be empty.")
+    return text
+
+
+def _number(text: str, label: str) -> float:
+    try:
+        number = float(text.replace(",", ".").replace("\u2009", "").replace("−", "-"))
+    except ValueError:
+        raise InputError(f"{label}: '{text}' is no number; write it like 12.5.") from None
+    if not abs(number) < 1e9:
+        raise InputError(f"{label}: {text} cannot be; write it like 12.5.")
+    return number
+
+
+def _day(text: str, field: Field) -> str:
+    from datetime import datetime
+
+    try:
+        made = datetime.fromisoformat(text)
+    except ValueError:
+        raise InputError(f"{field.label}: '{text}' is no day; write it like 2026-05-12 or 2026-05-12 10:30.") from None
+    return made.date().isoformat() if len(text) <= 10 else made.isoformat(timespec="seconds")
+
+
+def _point(text: str, units: DisplayUnits) -> tuple[float, float]:
+    rpm, sign, pressure = text.partition("=")
+    if not sign:
+        raise InputError(f"Maker's points: '{text.strip()}' is no pair; write them like 2500 = 193; 6000 = 345.")
+    return _number(rpm.strip(), "rpm"), float(units.pressure.to_base(_number(pressure.strip(), "pressure")))
+
+
+def _pair(text: str) -> tuple[str, float]:
+    name, _, value = text.strip().rpartition(" ")
+    if not name:
+        raise InputError(f"Values: '{text.strip()}' is no pair; write them like Fe 22; v100 13.1; fuel 0.6.")
+    return name.strip(" ="), _number(value, name)
+
+
+def changed(record: r.Record, field: Field, text: str, units: DisplayUnits) -> r.Record:
+    """The record with one field as written; the same record when the text is what it shows already."""
+    from dataclasses import replace
+
+    if text.strip() == show(field, getattr(record, field.name), units):
+        return record
+    return replace(record, **{field.name: read(field, text, units)})
+
+
+def missing_forms() -> list[str]:
+    """Fields of records that no form shows, for a test: what is kept must be reachable."""
+    hidden = {
+        "id", "car", "build", "engine", "log_name", "log_hash", "session", "about", "file_name", "file_hash",
+    }  # fmt: skip
+    return [
+        f"{kind.__name__}.{f.name}"
+        for kind in r.KINDS
+        if kind is not r.Job
+        for f in fields(kind)
+        if f.name not in hidden and f.name not in {x.name for x in fields_of(kind)}
+    ]

@@ -1,0 +1,281 @@
+"""Job sheets on screen: every job of the car, and the steps of one with their cautions, measurements and sign-off."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import date
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from basso.errors import InputError
+from basso.garage.jobs import Entered, Sheet, Step, entered, limits, outside, sheets, state
+from basso.garage.records import Job
+from basso.ui.stations.garage.fields import Field, read
+from basso.ui.stations.garage.picture import CarView, job_title, job_words
+from basso.ui.theme.look import Look, Type
+from basso.units import DisplayUnits
+
+
+class JobsPanel(QWidget):
+    """``edited`` carries (what was done, before, after); ``begun`` the key of a sheet; ``print_wanted`` a job."""
+
+    edited = Signal(str, object, object)
+    begun = Signal(str)
+    print_wanted = Signal(object)
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self._jobs: list[Job] = []
+        self.list = QListWidget()
+        self.list.setAccessibleName("Jobs")
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.currentRowChanged.connect(lambda _: self._show_job())
+        self.new_button = QPushButton("New job…")
+        menu = QMenu(self.new_button)
+        for sheet in sheets().values():
+            menu.addAction(sheet.name).triggered.connect(lambda _=False, k=sheet.key: self.begun.emit(k))
+        self.new_button.setMenu(menu)
+        self.steps: list[StepRow] = []
+        self._sheet = QWidget()
+        self._sheet_layout = QVBoxLayout(self._sheet)
+        self._sheet_layout.setContentsMargins(0, 0, 8, 0)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        scroll.setWidget(self._sheet)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._title, self._wrong = QLabel(), QLabel()
+        self.signed, self.minutes, self.follow_up = QLineEdit(), QLineEdit(), QLineEdit()
+        for line, hint in (
+            (self.signed, "signed off by"),
+            (self.minutes, "minutes taken"),
+            (self.follow_up, "look again on, 2026-06-30"),
+        ):
+            line.setPlaceholderText(hint)
+            line.setAccessibleName(hint)
+        self.sign_button, self.print_button = QPushButton("Sign off"), QPushButton("Print…")
+        self.sign_button.clicked.connect(self._sign)
+        self.print_button.clicked.connect(self._print)
+        left = QVBoxLayout()
+        left.addWidget(self.new_button)
+        left.addWidget(self.list, 1)
+        foot = QHBoxLayout()
+        for widget in (self.signed, self.minutes, self.follow_up, self.sign_button, self.print_button):
+            foot.addWidget(widget)
+        right = QVBoxLayout()
+        right.addWidget(self._title)
+        right.addWidget(scroll, 1)
+        right.addWidget(self._wrong)
+        right.addLayout(foot)
+        self._wrong.setWordWrap(True)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 6, 0, 0)
+        layout.setSpacing(14)
+        layout.addLayout(left, 2)
+        layout.addLayout(right, 5)
+
+    @property
+    def job(self) -> Job | None:
+        """The job shown."""
+        row = self.list.currentRow()
+        return self._jobs[row] if 0 <= row < len(self._jobs) else None
+
+    @property
+    def wrong(self) -> str:
+        """Why the job cannot be signed off yet."""
+        return self._wrong.text()
+
+    def show_car(self, view: CarView, units: DisplayUnits) -> None:
+        """Show a car's jobs, open ones first."""
+        shown = self.job
+        self._jobs = sorted(view.jobs, key=lambda j: (bool(j.closed), j.opened), reverse=False)
+        self.list.blockSignals(True)
+        self.list.clear()
+        for job in self._jobs:
+            self.list.addItem(f"{job_title(job)}\n{job_words(job)}")
+        at = next(
+            (i for i, j in enumerate(self._jobs) if shown is not None and j.id == shown.id), 0 if self._jobs else -1
+        )
+        self.list.setCurrentRow(at)
+        self.list.setWordWrap(True)
+        self.list.blockSignals(False)
+        self._show_job()
+
+    def choose(self, job_id: str) -> None:
+        """Show one job."""
+        self.list.setCurrentRow(next((i for i, j in enumerate(self._jobs) if j.id == job_id), -1))
+
+    def _show_job(self) -> None:
+        job, look = self.job, self._look
+        sheet = sheets().get(job.sheet) if job is not None else None
+        p = look.palette
+        self._title.setFont(look.font(Type.STATION))
+        self._wrong.setFont(look.font(Type.SMALL))
+        self._wrong.setStyleSheet(f"color: {p.below};")
+        if job is None or sheet is None:
+            self._clear()
+            words = "No job written down yet: choose a sheet under New job." if job is None else job_words(job)
+            self._title.setText(words)
+            self._wrong.setText("")
+            for widget in (self.signed, self.minutes, self.follow_up, self.sign_button, self.print_button):
+                widget.setVisible(False)
+            return
+        self._title.setText(f"{sheet.name}: {job_words(job)}")
+        if [s.step for s in self.steps] != list(sheet.steps):
+            self._clear()
+            for number, step in enumerate(sheet.steps, 1):
+                row = StepRow(look, number, step)
+                row.entered.connect(self._entered)
+                self.steps.append(row)
+                self._sheet_layout.addWidget(row)
+            self._sheet_layout.addStretch(1)
+        for row in self.steps:
+            row.show_entered(entered(job.entries, row.step), bool(job.closed))
+        self._tell(job, sheet)
+        is_open = not job.closed
+        for widget in (self.signed, self.minutes, self.follow_up, self.sign_button):
+            widget.setVisible(is_open)
+        self.print_button.setVisible(True)
+
+    def _clear(self) -> None:
+        self.steps = []
+        while (item := self._sheet_layout.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+
+    def _tell(self, job: Job, sheet: Sheet) -> None:
+        at = state(sheet, job.entries)
+        self.sign_button.setEnabled(at.may_be_signed and not job.closed)
+        # Steps not done are seen; what else is in the way is said first.
+        other = [w for w in at.wrong if not w.endswith("is not done.")]
+        left = at.of - at.done
+        words = other[:2] + ([f"{left} {'step is' if left == 1 else 'steps are'} not done."] if left else [])
+        self._wrong.setText("" if job.closed else " ".join(words))
+
+    def _entered(self, step: Step, got: Entered) -> None:
+        job = self.job
+        if job is None or entered(job.entries, step) == got:
+            return
+        after = replace(job, entries={**job.entries, step.key: got.as_plain()})
+        self.edited.emit(f"step {[s.step.key for s in self.steps].index(step.key) + 1} of {job_title(job)}", job, after)
+
+    def _sign(self) -> None:
+        job = self.job
+        if job is None:
+            return
+        if not self.signed.text().strip():
+            self._wrong.setText("Who signs it off? Write a name.")
+            self.signed.setFocus()
+            return
+        try:
+            minutes = read(Field("minutes", "Minutes", "number"), self.minutes.text(), DisplayUnits())
+            follow = (
+                read(Field("day", "Look again on"), self.follow_up.text(), DisplayUnits())
+                if self.follow_up.text().strip()
+                else ""
+            )
+        except InputError as error:
+            self._wrong.setText(str(error))
+            return
+        closed = replace(
+            job, closed=date.today().isoformat(), signed=self.signed.text().strip(), minutes=minutes, follow_up=follow
+        )
+        for line in (self.signed, self.minutes, self.follow_up):
+            line.clear()
+        self.edited.emit(f"signing off {job_title(job)}", job, closed)
+
+    def _print(self) -> None:
+        if self.job is not None:
+            self.print_wanted.emit(self.job)
+
+
+class StepRow(QWidget):
+    """One step: done or not, its caution beside it, what is measured or written down. ``entered`` carries (step, entered)."""
+
+    entered = Signal(object, object)
+
+    def __init__(self, look: Look, number: int, step: Step) -> None:
+        super().__init__()
+        self.step, self._look = step, look
+        self._shown = Entered()
+        self.done = QCheckBox()
+        self.done.setAccessibleName(f"Step {number} done")
+        text = QLabel(f"{number}.  {step.text}")
+        text.setWordWrap(True)
+        self.value, self.words, self.reason = QLineEdit(), QLineEdit(), QLineEdit()
+        self._limits = QLabel(f"{step.measure}, {limits(step)}. {step.why}" if step.measure else "")
+        self._limits.setWordWrap(True)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 3, 0, 3)
+        layout.addWidget(self.done, 0, Qt.AlignmentFlag.AlignTop)
+        body = QVBoxLayout()
+        body.setSpacing(1)
+        body.addWidget(text)
+        if step.caution:
+            caution = QLabel(f"Caution: {step.caution}")
+            caution.setWordWrap(True)
+            caution.setFont(look.font(Type.SMALL_STRONG))
+            caution.setStyleSheet(f"color: {look.palette.below};")
+            body.addWidget(caution)
+        if step.measure:
+            line = QHBoxLayout()
+            line.setSpacing(8)
+            self.value.setMaximumWidth(round(look.height() * 4.5))
+            self.value.setAccessibleName(f"{step.measure}, {step.unit}")
+            self._limits.setFont(look.font(Type.SMALL))
+            self._limits.setStyleSheet(f"color: {look.palette.soft};")
+            self.reason.setPlaceholderText("outside its limits: why may it stay so?")
+            line.addWidget(self.value)
+            line.addWidget(QLabel(step.unit))
+            line.addWidget(self._limits, 1)
+            body.addLayout(line)
+            body.addWidget(self.reason)
+        if step.words:
+            self.words.setPlaceholderText("what was found")
+            self.words.setAccessibleName(f"Step {number}, what was found")
+            body.addWidget(self.words)
+        layout.addLayout(body, 1)
+        self.done.clicked.connect(lambda _: self._tell())
+        for editor in (self.value, self.words, self.reason):
+            editor.editingFinished.connect(self._tell)
+
+    def show_entered(self, got: Entered, closed: bool) -> None:
+        """Show what was entered; of a signed job nothing can be changed."""
+        self._shown = got
+        self.done.setChecked(got.done)
+        for editor, text in (
+            (self.value, "" if got.value is None else f"{got.value:g}"), (self.words, got.words), (self.reason, got.reason),
+        ):  # fmt: skip
+            if not editor.hasFocus() or not editor.isModified():
+                editor.setText(text)
+            editor.setReadOnly(closed)
+        self.done.setEnabled(not closed)
+        self.reason.setVisible(bool(self.step.measure) and got.value is not None and outside(self.step, got.value))
+
+    def _tell(self) -> None:
+        text = self.value.text().strip()
+        try:
+            value = read(Field("value", self.step.measure, "number"), text, DisplayUnits()) if text else None
+        except InputError as error:
+            self._limits.setText(str(error))
+            return
+        self._limits.setText(f"{self.step.measure}, {limits(self.step)}. {self.step.why}" if self.step.measure else "")
+        for editor in (self.value, self.words, self.reason):
+            editor.setModified(False)
+        self.entered.emit(
+            self.step, Entered(self.done.isChecked(), value, self.words.text().strip(), self.reason.text().strip())
+        )

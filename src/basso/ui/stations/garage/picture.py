@@ -1,0 +1,365 @@
+"""What the Garage station shows, worked out without Qt: the build line, its words, oil, laboratory, level book, jobs."""
+
+from __future__ import annotations
+
+import html
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from basso.garage.build_line import Stage, differences, find, holding, sampled, stages, state_of_oil
+from basso.garage.jobs import Sheet, entered, limits, sheets, state
+from basso.garage.records import Attachment, Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Session
+from basso.oil.grades import grades
+from basso.oil.laboratory import Finding, Trend, findings, trends
+from basso.oil.level_book import LevelFit, Reading, fit_level, mixed_parts
+from basso.oil.life import OilState, needed
+from basso.units import DisplayUnits, FloatArray, Quantity
+
+
+@dataclass(frozen=True, slots=True)
+class CarView:
+    """One car with everything of it, as it stands in the garage now."""
+
+    car: Car
+    engines: tuple[Engine, ...] = ()
+    builds: tuple[Build, ...] = ()
+    sessions: tuple[Session, ...] = ()
+    oil: tuple[OilEntry, ...] = ()
+    samples: tuple[OilSample, ...] = ()
+    levels: tuple[LevelPoint, ...] = ()
+    jobs: tuple[Job, ...] = ()
+    attachments: tuple[Attachment, ...] = ()
+
+    @property
+    def engine(self) -> Engine | None:
+        """The engine of the build that is on now, else the only one there is."""
+        now = max(self.builds, key=lambda b: b.since, default=None)
+        return next((e for e in self.engines if now is not None and e.id == now.engine), next(iter(self.engines), None))
+
+    @property
+    def oil_state(self) -> OilState | None:
+        """The oil that is in now."""
+        return state_of_oil(self.engine, self.oil, self.sessions)
+
+
+@dataclass(frozen=True, slots=True)
+class LineRow:
+    """One row of the build line.
+
+    Attributes:
+        kind: "build" or "session"; ``record``: its id.
+        day, title, words, more: what is written, the last smaller under it.
+        mark: a word set apart at the right ("armed", "no log"), or "".
+    """
+
+    kind: str
+    record: str
+    day: str
+    title: str
+    words: str
+    more: str = ""
+    mark: str = ""
+
+
+def line_rows(view: CarView, units: DisplayUnits, wanted: str = "") -> list[LineRow]:
+    """The build line, newest build on top as people ask for it; only sessions that a search finds, and their builds."""
+    kept = {s.id for s in find(view.sessions, view.builds, wanted)} if wanted.strip() else None
+    rows: list[LineRow] = []
+    for stage in reversed(stages(view.builds, view.sessions)):
+        drives = [s for s in reversed(stage.sessions) if kept is None or s.id in kept]
+        if kept is not None and not drives:
+            continue
+        notes = sum(a.about == stage.build.id for a in view.attachments)
+        rows.append(
+            LineRow(
+                "build", stage.build.id, stage.build.since, stage.build.name, stage.build.reason, "; ".join(stage.changed),
+                f"{notes} {'note' if notes == 1 else 'notes'}" if notes else "",
+            )
+        )  # fmt: skip
+        rows += [_session_row(s, stage, units) for s in drives]
+    return rows
+
+
+def _session_row(s: Session, stage: Stage, units: DisplayUnits) -> LineRow:
+    said = [s.circuit, s.weather]
+    if s.laps:
+        said.append(f"{s.laps} laps")
+    elif s.running_s:
+        said.append(f"{s.running_s / 60:.0f} min")
+    if s.peak_oil_c is not None:
+        said.append(f"oil {units.text(s.peak_oil_c, Quantity.TEMPERATURE)}")
+    marks = [
+        f"accumulator {s.accumulator}" if s.accumulator in ("armed", "off") else "",
+        "" if s.log_hash else "no log",
+    ]
+    if stage.until and s.began[:10] > stage.until:
+        marks.append("back on this build")
+    return LineRow(
+        "session", s.id, s.began[:10], s.title, ", ".join(x for x in said if x), mark=", ".join(m for m in marks if m)
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Opening:
+    """The sentence at the top, and the one under it."""
+
+    title: str
+    detail: str
+
+
+def opening(view: CarView | None, units: DisplayUnits) -> Opening:
+    """What there is to say about a car before anything else."""
+    if view is None:
+        return Opening(
+            "No car yet",
+            "A car with its builds, oil and sessions: then every log knows what was in the engine that day. Make one, or take "
+            "one in from a bundle.",
+        )
+    now = max(view.builds, key=lambda b: b.since, default=None)
+    title = (
+        f"{view.car.name}: {now.name} since {now.since}"
+        if now is not None
+        else f"{view.car.name}: no build written down yet"
+    )
+    said = [f"{_count(len(view.builds), 'build')}, {_count(len(view.sessions), 'session')}."]
+    if (oil := view.oil_state) is not None:
+        said.append(oil_short(oil))
+    unfinished = [j for j in view.jobs if not j.closed]
+    if unfinished:
+        said.append(f"{_count(len(unfinished), 'job')} open.")
+    if (lamp := lamp_words(view.sessions)) != "":
+        said.append(lamp)
+    return Opening(title, " ".join(said))
+
+
+def _count(n: int, noun: str) -> str:
+    return f"{n} {noun}{'' if n == 1 else 's'}"
+
+
+def oil_short(oil: OilState) -> str:
+    """The oil in one sentence: what it is, and what is due first."""
+    words = f"Oil {oil.grade or 'of unknown grade'} since {oil.since}"
+    if not oil.due:
+        return f"{words}, {oil.running_h:.1f} h; no interval set."
+    first = oil.due[0]
+    left = first.limit - first.used
+    tail = f"due in {left:.3g} {first.unit}" if left > 0 else f"overdue by {-left:.3g} {first.unit}"
+    return f"{words}, {tail}."
+
+
+def lamp_words(sessions: Sequence[Session]) -> str:
+    """The rpm below which the lamp came on hot, as a trend; "" with fewer than two readings.
+
+    For cars with no logger: the lamp's switch opens at one pressure, so the rpm it needs hot rises as the engine wears.
+    """
+    seen = sorted((s.began, s.lamp_rpm) for s in sessions if s.lamp_rpm is not None)
+    if len(seen) < 2:
+        return ""
+    change = seen[-1][1] - seen[0][1]
+    if abs(change) < 75:
+        return f"The lamp goes out at {seen[-1][1]:.0f} rpm hot, as before."
+    way = "up" if change > 0 else "down"
+    return (
+        f"The lamp goes out at {seen[-1][1]:.0f} rpm hot, {way} {abs(change):.0f} since {seen[0][0][:10]}: look for thin oil or wear."
+        if change > 0
+        else f"The lamp goes out at {seen[-1][1]:.0f} rpm hot, {way} {abs(change):.0f}."
+    )
+
+
+def compared(a: Build, b: Build) -> list[tuple[str, str, str]]:
+    """What two builds do not have in common: (what, on a, on b)."""
+    return [(d.what, d.a or "none", d.b or "none") for d in differences(a, b)]
+
+
+# Oil
+
+
+_DUE = {"h": "hours", "km": "distance", "sessions": "sessions"}
+
+
+@dataclass(frozen=True, slots=True)
+class OilPage:
+    """The oil page: a sentence, lines of the state, what to pour, the ledger, the laboratory."""
+
+    title: str
+    facts: tuple[tuple[str, str], ...]
+    pour: str
+    ledger: tuple[tuple[str, ...], ...]
+    trends: tuple[Trend, ...]
+    findings: tuple[Finding, ...]
+
+
+def oil_page(view: CarView, units: DisplayUnits) -> OilPage:
+    """Work the oil page out."""
+    oil, engine = view.oil_state, view.engine
+    facts: list[tuple[str, str]] = []
+    if oil is not None:
+        least = " at least" if oil.unknown else ""
+        facts += [
+            (
+                "Running",
+                f"{oil.running_h:.1f} h{least}, {oil.hot_h:.1f} h of it over {units.text(100.0, Quantity.TEMPERATURE)}",
+            ),
+            ("Distance", f"{oil.distance_km:.0f} km{least}"),
+            ("Sessions", f"{oil.sessions}, {oil.heat_cycles} heat cycles"),
+            ("By kind", ", ".join(f"{k} {h:.1f} h" for k, h in oil.by_kind) or "–"),
+        ]
+        if oil.unknown:
+            facts.append(("Not known", f"{_count(oil.unknown, 'session')} without a running time"))
+        added = units.text(oil.added_l, Quantity.VOLUME)
+        per = f", {units.text(oil.per_hour_l, Quantity.VOLUME)} an hour" if oil.per_hour_l and oil.added_l else ""
+        facts.append(("Topped up", f"{added}{per} (on purpose or burnt: see the ledger)" if oil.added_l else "nothing"))
+        facts += [(f"Due by {_DUE[d.unit]}", f"{d.used:.3g} of {d.limit:g} {d.unit}") for d in oil.due]
+    pour = ""
+    if engine is not None and engine.full_l is not None:
+        change = needed(holding(engine))
+        dry = needed(holding(engine), dry=True)
+        pour = (
+            f"For a change with filter pour {units.text(change.litres, Quantity.VOLUME)}; after a dry build "
+            f"{units.text(dry.litres, Quantity.VOLUME)}. The full mark is reached before the filter is filled: the stick falls by "
+            f"{units.text(change.drop_l, Quantity.VOLUME)} in the first minute."
+        )
+        if dry.unknown:
+            pour += f" Never measured: {', '.join(dry.unknown)}."
+    ledger = tuple(
+        (
+            e.day[:10], e.kind, e.grade, "" if e.volume_l is None else units.text(e.volume_l, Quantity.VOLUME),
+            "new filter" if e.filter_new else "", e.lot, e.note,
+        )
+        for e in sorted(view.oil, key=lambda e: e.day, reverse=True)
+    )  # fmt: skip
+    drawn = sampled(view.samples, view.oil, view.sessions)
+    fresh = grades().get(oil.grade) if oil is not None else None
+    new_v100 = fresh.at_100_mm2ps if fresh is not None else None
+    title = (
+        oil_short(oil) if oil is not None else "No fill was ever written down: pour or drain, and Basso keeps count."
+    )
+    return OilPage(title, tuple(facts), pour, ledger, tuple(trends(drawn)), tuple(findings(drawn, new_v100)))
+
+
+# Level book
+
+
+@dataclass(frozen=True, slots=True)
+class LevelPage:
+    """The level book of one pan and stick."""
+
+    series: str
+    title: str
+    lines: tuple[str, ...]
+    warning: str
+    points: tuple[tuple[float, float], ...]
+    """(depth in mm, litres) of every reading."""
+    fit: LevelFit | None
+    curve: FloatArray
+    """Rows: depth in mm, litres, half the 95 % interval."""
+    marks: tuple[tuple[str, float, float], ...]
+    """(mark, depth in mm, litres)."""
+
+
+def series_of(view: CarView) -> list[str]:
+    """The pans and sticks that were calibrated."""
+    return list(dict.fromkeys(p.series for p in view.levels))
+
+
+def level_page(view: CarView, series: str, units: DisplayUnits) -> LevelPage:
+    """Fit one series and say what its marks hold."""
+    own = [p for p in view.levels if p.series == series]
+    readings = [Reading(p.pan_l, p.depth_mm) for p in own if p.pan_l is not None and p.depth_mm is not None]
+    fit = fit_level(readings)
+    points = tuple((x.depth_mm, x.pan_l) for x in readings)
+    if fit is None:
+        return LevelPage(
+            series, "Not calibrated yet",
+            ("Pour known volumes and read the stick each time: at least three readings, well apart.",), "", points, None,
+            np.empty((3, 0)), (),
+        )  # fmt: skip
+    depths = np.linspace(fit.lowest_mm, fit.highest_mm, 60)
+    curve = np.array([depths, *np.array([fit.litres(float(d)) for d in depths]).T])
+    marks = []
+    lines = [
+        f"{fit.readings} readings; {units.text(fit.litres_per_mm * 10, Quantity.VOLUME)} every "
+        f"{units.text(10.0, Quantity.LENGTH)}{', bending' if len(fit.coefficients) > 2 else ''}."
+    ]
+    warning = ""
+    for p in own:
+        if p.mark and p.depth_mm is not None and fit.lowest_mm <= p.depth_mm <= fit.highest_mm:
+            litres, within = fit.litres(p.depth_mm)
+            marks.append((p.mark, p.depth_mm, litres))
+            lines.append(
+                f"The {p.mark} mark holds {units.text(litres, Quantity.VOLUME)} (± {units.text(within, Quantity.VOLUME)})."
+            )
+            if p.mark == "full" and view.engine is not None and view.engine.full_l is not None:
+                warning = mixed_parts(litres, within, view.engine.full_l)
+    return LevelPage(
+        series,
+        "What a reading means",
+        tuple(lines),
+        warning,
+        points,
+        fit,
+        curve,
+        tuple(sorted(marks, key=lambda m: m[1])),
+    )
+
+
+def reading_words(page: LevelPage, depth_mm: float, units: DisplayUnits) -> str:
+    """A reading in litres, or why not."""
+    from basso.errors import InputError
+
+    if page.fit is None:
+        return page.lines[0]
+    try:
+        litres, within = page.fit.litres(depth_mm)
+    except InputError as error:
+        return str(error)
+    return f"{units.text(litres, Quantity.VOLUME)} in the pan (± {units.text(within, Quantity.VOLUME)})"
+
+
+# Jobs
+
+
+def job_title(job: Job) -> str:
+    """A job's name."""
+    return sheets()[job.sheet].name if job.sheet in sheets() else job.sheet
+
+
+def job_words(job: Job) -> str:
+    """Where a job stands, in short."""
+    if job.closed:
+        time = f", {job.minutes:.0f} min" if job.minutes else ""
+        return f"signed off {job.closed[:10]}{f' by {job.signed}' if job.signed else ''}{time}"
+    if job.sheet not in sheets():
+        return "its sheet does not ship with this Basso"
+    at = state(sheets()[job.sheet], job.entries)
+    return f"open since {job.opened[:10]}, {at.done} of {at.of} steps"
+
+
+def printed(job: Job, sheet: Sheet, car: Car) -> str:
+    """A job sheet to print, as HTML: steps, limits and cautions, with what was entered or room for it."""
+    e = html.escape
+    rows = []
+    for number, step in enumerate(sheet.steps, 1):
+        got = entered(job.entries, step)
+        box = "☑" if got.done else "☐"
+        parts = [f"<b>{number}. {e(step.text)}</b>"]
+        if step.caution:
+            parts.append(f"<br><b>Caution: {e(step.caution)}</b>")
+        if step.measure:
+            value = f"{got.value:g}" if got.value is not None else "______"
+            parts.append(f"<br>{e(step.measure)}: {value} {e(step.unit)} (within {e(limits(step))}; {e(step.why)})")
+        if step.words:
+            parts.append(f"<br>{e(got.words) or '_' * 60}")
+        if got.reason:
+            parts.append(f"<br>Reason: {e(got.reason)}")
+        rows.append(f"<tr><td width='24'>{box}</td><td>{''.join(parts)}</td></tr>")
+    signed = (
+        f"Signed off {e(job.closed[:10])} by {e(job.signed)}" if job.closed else "Signed off: ______________________"
+    )
+    return (
+        f"<h2>{e(sheet.name)}</h2><p>{e(car.name)}, opened {e(job.opened[:10])}</p><table cellspacing='6'>{''.join(rows)}</table>"
+        f"<p>{signed}</p><p><small>Basso advises; the engine builder, the maker's manual, the event's rules and local law "
+        "decide.</small></p>"
+    )

@@ -1,0 +1,335 @@
+"""The Garage station: the build line with what is edited beside it, and pages for oil, level book and jobs."""
+
+from __future__ import annotations
+
+import csv
+import io
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QSplitter,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from basso.garage.records import Build, Car, Record, Session
+from basso.ui.stations.garage.form import RecordForm
+from basso.ui.stations.garage.jobs import JobsPanel
+from basso.ui.stations.garage.line import BuildLine
+from basso.ui.stations.garage.pages import LevelPanel, OilPanel
+from basso.ui.stations.garage.picture import CarView, LineRow, compared, line_rows, opening
+from basso.ui.theme.look import Look, Type
+from basso.units import DisplayUnits
+
+_PAGES = ("Builds", "Oil", "Level book", "Jobs")
+
+
+class GarageStation(QWidget):
+    """Told a car; says what is wanted of it by signals and edits nothing itself."""
+
+    edited = Signal(str, object, object)
+    """(what was done, before, after)"""
+    car_wanted = Signal(str)
+    verb_wanted = Signal(str, object)
+    """(verb, record or None): new car, new build, new session, remove, note, import, export, demo, engine ..."""
+    session_opened = Signal(object)
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self._units = DisplayUnits()
+        self.view: CarView | None = None
+        self._current = ""
+        self._title, self._detail, self._empty = QLabel(), QLabel(), QLabel()
+        self.car_button = QToolButton()
+        self.search = QLineEdit()
+        self.line = BuildLine(look)
+        self.form = RecordForm(look)
+        self.oil, self.level, self.jobs = OilPanel(look), LevelPanel(look), JobsPanel(look)
+        self._form_title, self._compared, self._notes = QLabel(), QLabel(), QLabel()
+        self.buttons: dict[str, QPushButton] = {}
+        self.tabs = QButtonGroup(self)
+        self._pages = QStackedWidget()
+        self._empty_page = QWidget()
+        self._lay_out()
+        self.line.chosen.connect(self._row_chosen)
+        self.line.opened.connect(self._row_opened)
+        self.form.edited.connect(self._form_edited)
+        self.search.textChanged.connect(lambda _: self._show_line())
+        self.jobs.edited.connect(self.edited)
+        self.jobs.begun.connect(lambda key: self.verb_wanted.emit(f"job {key}", None))
+        self.jobs.print_wanted.connect(lambda job: self.verb_wanted.emit("print", job))
+        self.oil.entry_wanted.connect(lambda: self.verb_wanted.emit("new oil", None))
+        self.oil.sample_wanted.connect(lambda: self.verb_wanted.emit("new sample", None))
+        self.level.reading_wanted.connect(lambda series: self.verb_wanted.emit(f"level {series}", None))
+        look.changed.connect(self._restyle)
+        self._restyle()
+
+    def _lay_out(self) -> None:
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 12, 12, 6)
+        layout.setSpacing(4)
+        head = QHBoxLayout()
+        words = QVBoxLayout()
+        words.setSpacing(0)
+        for label in (self._title, self._detail):
+            label.setWordWrap(True)
+            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            words.addWidget(label)
+        head.addLayout(words, 1)
+        self.car_button.setText("Cars  ▾")
+        self.car_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        head.addWidget(self.car_button, 0, Qt.AlignmentFlag.AlignTop)
+        layout.addLayout(head)
+        bar = QHBoxLayout()
+        bar.setSpacing(2)
+        for i, name in enumerate(_PAGES):
+            tab = QToolButton()
+            tab.setText(name)
+            tab.setCheckable(True)
+            self.tabs.addButton(tab, i)
+            bar.addWidget(tab)
+        self.tabs.idClicked.connect(self.show_page)
+        bar.addStretch(1)
+        self.search.setPlaceholderText("Find a session: circuit, driver, day, build …")
+        self.search.setAccessibleName("Find a session")
+        self.search.setClearButtonEnabled(True)
+        self.search.setMinimumWidth(round(self._look.height() * 14))
+        bar.addWidget(self.search)
+        layout.addLayout(bar)
+        self._pages.addWidget(self._builds_page())
+        for page in (self.oil, self.level, self.jobs):
+            self._pages.addWidget(page)
+        layout.addWidget(self._pages, 1)
+        self._lay_out_empty()
+        layout.addWidget(self._empty_page, 1)
+        self.show_page(0)
+
+    def _builds_page(self) -> QWidget:
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        scroll.setWidget(self.line)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        side = QWidget()
+        column = QVBoxLayout(side)
+        column.setContentsMargins(14, 0, 0, 0)
+        column.setSpacing(4)
+        self._form_title.setWordWrap(True)
+        column.addWidget(self._form_title)
+        form = QScrollArea()
+        form.setWidgetResizable(True)
+        form.setFrameShape(QFrame.Shape.NoFrame)
+        form.setWidget(self.form)
+        form.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        column.addWidget(form, 1)
+        for label in (self._compared, self._notes):
+            label.setWordWrap(True)
+            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            column.addWidget(label)
+        for verbs in (("New build…", "New session…", "Compare with"), ("Add a note…", "Attach a file…", "Remove")):
+            row = QHBoxLayout()
+            row.setSpacing(4)
+            for verb in verbs:
+                button = QPushButton(verb)
+                self.buttons[verb] = button
+                row.addWidget(button)
+            row.addStretch(1)
+            column.addLayout(row)
+        for verb in ("New build…", "New session…", "Add a note…", "Attach a file…", "Remove"):
+            self.buttons[verb].clicked.connect(
+                lambda _=False, v=verb: self.verb_wanted.emit(v.rstrip("…").lower(), self.current)
+            )
+        split = QSplitter(Qt.Orientation.Horizontal)
+        split.setChildrenCollapsible(False)
+        split.addWidget(scroll)
+        split.addWidget(side)
+        split.setStretchFactor(0, 5)
+        split.setStretchFactor(1, 3)
+        split.setSizes([560, 330])
+        return split
+
+    def _lay_out_empty(self) -> None:
+        layout = QVBoxLayout(self._empty_page)
+        layout.setContentsMargins(0, 24, 0, 0)
+        row = QHBoxLayout()
+        for verb, words in (("new car", "New car…"), ("import", "Take in a bundle…"), ("demo", "Open the demo garage")):
+            button = QPushButton(words)
+            button.clicked.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, None))
+            row.addWidget(button)
+        row.addStretch(1)
+        self._empty.setWordWrap(True)
+        layout.addWidget(self._empty)
+        layout.addLayout(row)
+        layout.addStretch(1)
+
+    def _restyle(self) -> None:
+        look, p = self._look, self._look.palette
+        for label, kind, color in (
+            (self._title, Type.TITLE, p.ink), (self._detail, Type.BODY, p.soft), (self._form_title, Type.STATION, p.ink),
+            (self._compared, Type.SMALL, p.ink), (self._notes, Type.SMALL, p.soft), (self._empty, Type.BODY, p.soft),
+        ):  # fmt: skip
+            label.setFont(look.font(kind))
+            label.setStyleSheet(f"color: {color};")
+        for tab in self.tabs.buttons():
+            tab.setStyleSheet(
+                f"QToolButton {{ border: 0; border-bottom: 2px solid transparent; border-radius: 0; padding: 3px 8px; color: {p.soft}; }}"
+                f"QToolButton:checked {{ color: {p.ink}; border-bottom: 2px solid {p.ink}; }}"
+                f"QToolButton:focus {{ background: {p.band}; }}"
+            )
+
+    # Showing
+
+    def show_garage(
+        self, view: CarView | None, cars: tuple[Car, ...], units: DisplayUnits, trouble: str, opening_it: bool
+    ) -> None:
+        """Show a car, or what there is to do without one."""
+        self.view, self._units = view, units
+        words = opening(view, units)
+        self._title.setText(
+            "Opening the garage …" if opening_it else "The garage cannot be opened" if trouble else words.title
+        )
+        self._detail.setText(trouble or ("" if opening_it else words.detail))
+        self._empty_page.setVisible(view is None and not opening_it and not trouble)
+        self._pages.setVisible(view is not None)
+        self.search.setVisible(view is not None and self.tabs.checkedId() == 0)
+        for tab in self.tabs.buttons():
+            tab.setVisible(view is not None)
+        self.car_button.setVisible(not opening_it and not trouble)
+        menu = QMenu(self.car_button)
+        for car in cars:
+            action = menu.addAction(car.name)
+            action.setCheckable(True)
+            action.setChecked(view is not None and car.id == view.car.id)
+            action.triggered.connect(lambda _=False, c=car.id: self.car_wanted.emit(c))
+        menu.addSeparator()
+        for verb, name in (
+            ("car", "This car…"), ("engine", "Its engine…"), ("new car", "New car…"), ("import", "Take in a bundle…"),
+            ("export", "Export this car…"), ("remove car", "Remove this car"), ("backup", "Back up now"),
+        ):  # fmt: skip
+            action = menu.addAction(name)
+            action.setEnabled(view is not None or verb in ("new car", "import"))
+            action.triggered.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, None))
+        self.car_button.setMenu(menu)
+        if view is None:
+            return
+        self._show_line()
+        self.oil.show_car(view, units)
+        self.level.show_car(view, units)
+        self.jobs.show_car(view, units)
+
+    def _show_line(self) -> None:
+        if self.view is None:
+            return
+        rows = line_rows(self.view, self._units, self.search.text())
+        ids = {r.record for r in rows}
+        if self._current not in ids:
+            self._current = next((r.record for r in rows), "")
+        self.line.show_rows(rows, self._current)
+        self._show_record()
+
+    @property
+    def current(self) -> Record | None:
+        """The build or session that is selected."""
+        if self.view is None:
+            return None
+        return next((r for r in (*self.view.builds, *self.view.sessions) if r.id == self._current), None)
+
+    def show_page(self, page: int) -> None:
+        """Show builds, oil, level book or jobs."""
+        button = self.tabs.button(page)
+        button.setChecked(True)
+        self._pages.setCurrentIndex(page)
+        self.search.setVisible(page == 0 and self.view is not None)
+
+    def take_focus(self) -> None:
+        """Give the keyboard to the build line."""
+        self.line.setFocus()
+
+    def select(self, record_id: str) -> None:
+        """Select a build or a session."""
+        self._current = record_id
+        self._show_line()
+
+    def _row_chosen(self, row: LineRow) -> None:
+        self._current = row.record
+        self._show_record()
+
+    def _row_opened(self, row: LineRow) -> None:
+        record = self.current
+        if isinstance(record, Session):
+            self.session_opened.emit(record)
+
+    def _show_record(self) -> None:
+        record, view = self.current, self.view
+        name = record.name if isinstance(record, Build) else record.title if isinstance(record, Session) else ""
+        self._form_title.setText(name or "Nothing here yet: make the first build.")
+        self.form.setVisible(record is not None)
+        self.form.show_record(record, self._units)
+        self._compared.hide()
+        for verb in ("Add a note…", "Attach a file…", "Remove"):
+            self.buttons[verb].setEnabled(record is not None)
+        self.buttons["New session…"].setEnabled(view is not None and bool(view.builds))
+        self.buttons["Compare with"].setVisible(isinstance(record, Build) and view is not None and len(view.builds) > 1)
+        if view is None or record is None:
+            return
+        notes = [a for a in view.attachments if a.about == record.id]
+        self._notes.setText("\n".join(f"{a.day}  {a.text or a.file_name}" for a in notes))
+        self._notes.setVisible(bool(notes))
+        if isinstance(record, Build):
+            menu = QMenu(self.buttons["Compare with"])
+            for other in sorted(view.builds, key=lambda b: b.since, reverse=True):
+                if other.id != record.id:
+                    menu.addAction(f"{other.name}, {other.since}").triggered.connect(
+                        lambda _=False, a=other, b=record: self.compare(a, b)
+                    )
+            self.buttons["Compare with"].setMenu(menu)
+
+    def compare(self, a: Build, b: Build) -> None:
+        """Say only what differs between two builds."""
+        found = compared(a, b)
+        lines = [f"{what}: {on_a} → {on_b}" for what, on_a, on_b in found] or ["nothing that is written down differs"]
+        self._compared.setText("\n".join([f"From {a.name} to {b.name}", *lines]))
+        self._compared.show()
+
+    @property
+    def compared_words(self) -> str:
+        """What the last comparison said."""
+        return self._compared.text()
+
+    def _form_edited(self, label: str, before: Record, after: Record) -> None:
+        name = (
+            before.name if isinstance(before, Build) else before.title if isinstance(before, Session) else before.noun
+        )
+        self.edited.emit(f"{label} of {name}", before, after)
+
+    @property
+    def title(self) -> str:
+        """The sentence at the top."""
+        return self._title.text()
+
+    @property
+    def detail(self) -> str:
+        """The line under it."""
+        return self._detail.text()
+
+    def table_text(self, separator: str = "\t") -> str:
+        """The build line as text."""
+        rows = [("Day", "Build or session", "What", "Changed", "Mark")]
+        if self.view is not None:
+            rows += [
+                (r.day, r.title, r.words, r.more, r.mark) for r in line_rows(self.view, self._units, self.search.text())
+            ]
+        out = io.StringIO()
+        csv.writer(out, delimiter=separator, lineterminator="\n").writerows(rows)
+        return out.getvalue()
