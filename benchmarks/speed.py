@@ -17,6 +17,7 @@ import time
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from basso.standin.car import Session
 from basso.standin.circuit import harrowfell
@@ -24,6 +25,9 @@ from basso.standin.engine import Heat
 from basso.standin.faults import Logger
 from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup
+
+if TYPE_CHECKING:
+    from basso.ui.desk import Desk
 
 _PLAIN_READ = "import sys, polars; polars.read_csv(sys.argv[1])"
 _BARE_WINDOW = """
@@ -143,6 +147,78 @@ def frames(log: Path) -> None:
     print(f"{'zoom':<52}{median(zoom):6.1f} ms")
 
 
+def garage() -> None:
+    """Median milliseconds of the Garage station with 20 cars of 100 sessions each, and of each letter of a search."""
+    from PySide6.QtWidgets import QApplication
+
+    from basso.garage.records import Build, Car, Engine
+    from basso.garage.records import Session as Drive
+    from basso.garage.store import Garage
+    from basso.ui.app import make_window
+    from basso.ui.screenshots import wait_until
+
+    with tempfile.TemporaryDirectory() as folder:
+        with Garage(Path(folder)) as kept:
+            for c in range(20):
+                car = Car(name=f"Car {c}")
+                motor = Engine(car=car.id, name="Engine")
+                builds = [
+                    Build(car=car.id, engine=motor.id, name=f"Build {b}", since=f"2026-0{b + 1}-01") for b in range(5)
+                ]
+                drives = [
+                    Drive(
+                        car=car.id,
+                        build=builds[i % 5].id,
+                        title=f"Stint {i}",
+                        began=f"2026-06-{i % 28 + 1:02d}",
+                        circuit="Harrowfell",
+                    )
+                    for i in range(100)
+                ]
+                kept.add("adding", car, motor, *builds, *drives)
+            for drive in kept.all(Drive)[:1]:  # and one car with a long life
+                kept.add("adding", *(replace(drive, id=f"{i:032x}", title=f"Long {i}") for i in range(2000)))
+        application = QApplication.instance() or QApplication([])
+        assert isinstance(application, QApplication)
+        window = make_window(application)
+        window.resize(1280, 800)
+        window.show()
+        desk = window.desk
+        desk.garage_model.open(Path(folder))
+        wait_until(application, lambda: len(desk.garage_model.cars) == 20)
+
+        def median(step: Callable[[int], object]) -> float:
+            times = []
+            for i in range(9):
+                start = time.perf_counter()
+                step(i)
+                application.processEvents()
+                times.append(1000 * (time.perf_counter() - start))
+            return statistics.median(times)
+
+        def come(i: int) -> None:
+            desk.go_to("recordings")
+            desk.garage_model.refresh()
+            desk.go_to("garage")
+
+        for name in ("Car 5", next(c.name for c in desk.garage_model.cars if len(kept_sessions(desk, c.id)) > 1000)):
+            desk.garage_model.choose(next(c.id for c in desk.garage_model.cars if c.name == name))
+            many = len(kept_sessions(desk, desk.garage_model.view.car.id)) if desk.garage_model.view else 0
+            print(f"{f'garage read anew and shown, car of {many} sessions':<52}{median(come):6.1f} ms")
+            print(
+                f"{'a letter more in its search':<52}{median(lambda i: desk.garage.search.setText('stint 77'[: i + 1])):6.1f} ms"
+            )
+        window.close()
+
+
+def kept_sessions(desk: Desk, car: str) -> list[object]:
+    """Sessions of a car in the open garage."""
+    from basso.garage.records import Session as Drive
+
+    assert desk.garage_model.garage is not None
+    return list(desk.garage_model.garage.all(Drive, car))
+
+
 def main() -> None:
     """Make the long log and measure."""
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
@@ -176,6 +252,7 @@ def main() -> None:
         ratio("first window painted / bare Qt window", [python, "-c", _FIRST_PAINT], bare)
         ratio("demo session judged and drawn / bare Qt window", [python, "-c", _DEMO_DRAWN], bare)
         frames(log)
+        garage()
         os._exit(0)
 
 

@@ -50,12 +50,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """Do what the verb says."""
-    from basso.garage.store import Garage, default_folder
+    from basso.garage.place import FILE, default_folder
+    from basso.garage.store import Garage
 
     folder = Path(arguments.folder) if arguments.folder else default_folder()
     if arguments.verb == "restore":
         return _restore(arguments, folder)
-    if arguments.verb in ("list", "show", "export", "backup") and not (folder / "garage.sqlite").is_file():
+    if arguments.verb in ("list", "show", "export", "backup") and not (folder / FILE).is_file():
         if arguments.verb == "list":
             return _say(arguments, {"schema": "basso.garage/1", "folder": str(folder), "cars": []}, "No cars yet.")
         raise InputError(f"{folder}: there is no garage yet; make one in the window or with `basso garage import`.")

@@ -23,6 +23,7 @@ from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
 
 from basso.errors import InputError
 from basso.files import put_whole
+from basso.garage.place import FILE, default_folder
 from basso.garage.records import BY_TABLE, Build, Car, Job, Record, Session
 from basso.garage.tables import EDITS, TABLES
 
@@ -38,7 +39,6 @@ _LISTS = {
     for name, kind in BY_TABLE.items()
 }
 _BUILD_OF_JOB = _NAMES[Job.table].index("build")
-_FILE = "garage.sqlite"
 _KEPT_BACKUPS = 20
 _PATIENCE_MS = 10_000
 
@@ -76,12 +76,6 @@ class Edit:
     undone: bool
 
 
-def default_folder() -> Path:
-    """Where the user's own garage is kept."""
-    own = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
-    return own / "basso" / "garage"
-
-
 class Garage:
     """One garage, open. Close it, or use it in ``with``.
 
@@ -91,7 +85,7 @@ class Garage:
 
     def __init__(self, folder: Path | None = None) -> None:
         self.folder = folder or default_folder()
-        self.file = self.folder / _FILE
+        self.file = self.folder / FILE
         self.read_only = False
         self._ready_folder()
         self._check()
@@ -412,9 +406,9 @@ def restore(folder: Path, backup: Path) -> Path:
         raise InputError(
             f"{backup}: is no whole backup of a garage this Basso can read; choose another. Nothing was changed."
         )
-    current = folder / _FILE
+    current = folder / FILE
     aside = folder / f"garage-before-restore-{datetime.now().strftime('%Y-%m-%d-%H%M%S')}.sqlite"
-    fresh = folder / f".{_FILE}.restored"
+    fresh = folder / f".{FILE}.restored"
     shutil.copyfile(backup, fresh)
     # What a killed window left in the write-ahead files belongs to the former database.
     for tail in ("", "-wal", "-shm"):

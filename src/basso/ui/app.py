@@ -89,6 +89,8 @@ def _open_first(window: MainWindow, logs: list[Path], demo: bool) -> None:
     """After the first paint, open what was asked for: logs, the demo, or what was open last."""
     from PySide6.QtCore import QTimer
 
+    from basso.garage.place import FILE, default_folder
+
     def begin() -> None:
         if logs:
             window.open_logs(logs)
@@ -96,6 +98,8 @@ def _open_first(window: MainWindow, logs: list[Path], demo: bool) -> None:
             window.desk.opening.open_demo()
         elif last := window.settings.last_logs:
             window.open_logs(last)
+        if not demo and (default_folder() / FILE).is_file():
+            window.desk.garaging.open_own()  # after what is seen first; the path then says how the car stands
 
     QTimer.singleShot(0, begin)
 

@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from basso.errors import InputError
+from basso.garage.place import default_folder
 from basso.garage.records import Attachment, Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Record, Session
 from basso.progress import Progress
 from basso.ui.jobs import Jobs
@@ -55,7 +56,7 @@ class GarageModel(QObject):
         """Open the garage in a folder (default: the user's own); ``make`` fills it first, in the background."""
 
         def work(progress: Progress) -> Garage:
-            from basso.garage.store import Garage, default_folder
+            from basso.garage.store import Garage
 
             where = folder or default_folder()
             if make is not None:

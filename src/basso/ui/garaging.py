@@ -52,6 +52,10 @@ class Garaging:
     def activate(self) -> None:
         """The station is shown: open the garage if that has not been done."""
         self._station.take_focus()
+        self.open_own()
+
+    def open_own(self) -> None:
+        """Open the user's own garage, if none is open."""
         if not self._model.is_open and not self._model.trouble:
             self.refresh()
             self._model.open()

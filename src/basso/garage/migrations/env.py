@@ -1,4 +1,4 @@
-"""Runs the steps on the connection that :mod:`basso.garage.store` hands over."""
+"""Runs the steps in ``versions`` on the connection that :mod:`basso.garage.store` hands over. Released steps never change."""
 
 from alembic import context
 

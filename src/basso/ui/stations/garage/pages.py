@@ -44,6 +44,7 @@ class OilPanel(QWidget):
         self._fact_labels: list[QLabel] = []
         self.ledger = _table(("Day", "What", "Grade", "Volume", "Filter", "Oil and lot", "Note"))
         self.laboratory = _table(())
+        self.laboratory.horizontalHeader().setStretchLastSection(False)
         self.entry_button, self.sample_button = QPushButton("Pour or drain…"), QPushButton("Laboratory sample…")
         self.entry_button.clicked.connect(self.entry_wanted)
         self.sample_button.clicked.connect(self.sample_wanted)

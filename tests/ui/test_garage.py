@@ -1,0 +1,368 @@
+"""The Garage station, driven as a person would: edit in place, undo, search, compare, oil, level book, jobs, bundles."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import pytest
+from PySide6.QtCore import QSettings, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog, QLineEdit
+
+from basso.garage.demo import make_demo_garage
+from basso.garage.jobs import sheets
+from basso.garage.place import default_folder
+from basso.garage.records import Build
+from basso.garage.store import Garage
+from basso.ui.app import _open_first, make_window
+from basso.ui.desk import Desk
+from basso.ui.main_window import MainWindow
+from basso.ui.screenshots import wait_until
+from basso.ui.settings import Settings
+from basso.ui.stations.garage.fields import changed, fields_of, missing_forms, show
+from basso.ui.stations.garage.form import RecordDialog
+from basso.ui.theme.look import Look
+from basso.units import UNITS, DisplayUnits
+from basso.workflow import demo_folder
+from garage_support import a_car
+from support import destroy
+
+
+@pytest.fixture(scope="module")
+def application() -> QApplication:
+    app = QApplication.instance() or QApplication([])
+    assert isinstance(app, QApplication)
+    return app
+
+
+@pytest.fixture
+def desk(application: QApplication, tmp_path: Path) -> Iterator[Desk]:
+    """A window with the demo garage open and no log."""
+    window = MainWindow(Look(application), Settings(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat)))
+    window.resize(1280, 800)
+    window.show()
+    desk = window.desk
+    desk.garage_model.open(tmp_path / "garage", lambda folder: make_demo_garage(demo_folder(), folder))
+    wait_until(application, lambda: desk.garage_model.view is not None)
+    desk.go_to("garage")
+    application.processEvents()
+    yield desk
+    destroy(window)
+
+
+def record(desk: Desk, name: str) -> Any:
+    view = desk.garage_model.view
+    assert view is not None
+    return next(r for r in (*view.builds, *view.sessions) if name in (getattr(r, "name", ""), getattr(r, "title", "")))
+
+
+def write(desk: Desk, field: str, text: str) -> None:
+    """Write into a field of the card, as a person does, and leave it."""
+    editor = desk.garage.form.editor(field)
+    if isinstance(editor, QComboBox):
+        editor.setCurrentText(text)
+        editor.activated.emit(editor.currentIndex())
+        return
+    editor.setFocus()
+    editor.selectAll()
+    QTest.keyClicks(editor, text)
+    QTest.keyClick(editor, Qt.Key.Key_Return)
+
+
+def fill(monkeypatch: pytest.MonkeyPatch, **values: str) -> list[str]:
+    """Answer the next dialogs by filling fields in and saving; returns what each title was."""
+    titles: list[str] = []
+
+    def answer(self: RecordDialog) -> bool:
+        titles.append(self.windowTitle())
+        for name, text in values.items():
+            editor = self.form.editor(name)
+            if isinstance(editor, QLineEdit):
+                editor.setText(text)
+            else:
+                editor.setCurrentText(text)
+        return not self.form.take_all()
+
+    monkeypatch.setattr(RecordDialog, "exec", answer)
+    return titles
+
+
+def test_it_opens_on_what_is_on_the_car_now(desk: Desk) -> None:
+    assert desk.garage.title == "Car 31: Build 4, accumulator since 2026-06-18"
+    assert "5 builds, 13 sessions." in desk.garage.detail and "due in 2 sessions" in desk.garage.detail
+    rows = desk.garage.line.rows
+    assert next(r.title for r in rows if r.kind == "build") == "Build 4, accumulator"
+    hot = next(r for r in rows if r.title == "Hot day")
+    assert hot.mark == "back on this build" and "oil 136 °C" in hot.words
+
+
+def test_a_field_is_edited_where_it_stands_and_undone(application: QApplication, desk: Desk) -> None:
+    build = record(desk, "Build 3, gated baffle")
+    desk.garage.select(build.id)
+    write(desk, "baffle", "box of six gates")
+    assert record(desk, build.name).baffle == "box of six gates"
+    assert "baffle of Build 3" in desk.actions["edit.undo"].text()
+    desk.run("edit.undo")
+    assert record(desk, build.name).baffle == build.baffle
+    editor = desk.garage.form.editor("baffle")
+    assert isinstance(editor, QLineEdit) and editor.text() == build.baffle
+    desk.run("edit.redo")
+    with Garage(desk.garage_model.garage.folder) as other:  # type: ignore[union-attr]
+        assert next(b for b in other.all(Build) if b.id == build.id).baffle == "box of six gates"
+
+
+def test_a_wrong_number_is_said_at_the_field_and_changes_nothing(desk: Desk) -> None:
+    build = record(desk, "Build 1")
+    desk.garage.select(build.id)
+    write(desk, "level_l", "three and a half")
+    assert "Oil in the pan: 'three and a half' is no number" in desk.garage.form._wrong.text()
+    write(desk, "since", "last spring")
+    assert "write it like 2026-05-12" in desk.garage.form._wrong.text()
+    assert record(desk, "Build 1") == build
+
+
+def test_units_follow_the_window_and_stored_data_does_not(desk: Desk) -> None:
+    build = record(desk, "Build 1")
+    desk.garage.select(build.id)
+    desk.workspace.set_units(replace(desk.workspace.units, volume=UNITS["US qt"]))
+    editor = desk.garage.form.editor("level_l")
+    assert isinstance(editor, QLineEdit) and float(editor.text()) == pytest.approx(3.6 / 0.946353, abs=1e-3)
+    editor.setFocus()
+    QTest.keyClick(editor, Qt.Key.Key_Return)  # leaving a field as it is edits nothing, however it was rounded
+    assert record(desk, "Build 1") == build
+    write(desk, "level_l", "4")
+    assert record(desk, "Build 1").level_l == pytest.approx(4 * 0.946352946)
+
+
+def test_search_as_you_type(desk: Desk) -> None:
+    QTest.keyClicks(desk.garage.search, "quarry")
+    assert [r.title for r in desk.garage.line.rows] == ["Build 2, full mark", "Four timed runs"]
+    desk.garage.search.setText("nothing at all like this")
+    assert desk.garage.line.rows == []
+    desk.garage.search.clear()
+    assert len(desk.garage.line.rows) == 18
+
+
+def test_two_builds_are_compared_by_what_differs_only(desk: Desk) -> None:
+    a, b = record(desk, "Build 2, full mark"), record(desk, "Build 2, +0.4 L")
+    desk.garage.select(b.id)
+    desk.garage.compare(a, b)
+    assert desk.garage.compared_words.splitlines()[1:] == ["oil in pan, L: 3.6 → 4"]
+
+
+def test_a_new_build_starts_as_the_selected_one(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    desk.garage.select(record(desk, "Build 4, accumulator").id)
+    titles = fill(monkeypatch, name="Build 5", since="2026-07-20", reason="Rules", accumulator="")
+    desk.garage.buttons["New build…"].click()
+    assert titles == ["New build"]
+    made = record(desk, "Build 5")
+    assert (made.accumulator, made.pan, made.since) == ("", "standard", "2026-07-20")
+    assert desk.garage.title.startswith("Car 31: Build 5")
+
+
+def test_removing_a_build_takes_its_sessions_and_undo_brings_all_back(desk: Desk) -> None:
+    view = desk.garage_model.view
+    assert view is not None
+    desk.garage.select(record(desk, "Build 1").id)
+    desk.garage.buttons["Remove"].click()
+    after = desk.garage_model.view
+    assert after is not None and (len(after.builds), len(after.sessions)) == (4, 10)
+    desk.run("edit.undo")
+    again = desk.garage_model.view
+    assert again is not None and {s.id for s in again.sessions} == {s.id for s in view.sessions}
+
+
+def test_what_another_window_changes_is_shown_and_not_overwritten(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    told: list[str] = []
+    monkeypatch.setattr(desk, "tell", told.append)
+    desk.garage_model.problem.connect(told.append)
+    garage = desk.garage_model.garage
+    assert garage is not None
+    build = record(desk, "Build 1")
+    desk.garage.select(build.id)
+    with Garage(garage.folder) as other:
+        other.change("there", build, replace(build, pan="deep"))
+    write(desk, "pan", "shallow")
+    assert any("changed in another window" in t for t in told)
+    assert record(desk, "Build 1").pan == "deep"
+    with Garage(garage.folder) as other:
+        deep = next(b for b in other.all(Build) if b.name == "Build 1")
+        other.change("there", deep, replace(deep, pan="deeper"))
+    desk.garage_model.look_again()
+    assert record(desk, "Build 1").pan == "deeper"
+
+
+def test_a_log_becomes_a_session_with_its_facts_and_samples(
+    application: QApplication, desk: Desk, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    log = tmp_path / "friday.csv"
+    log.write_bytes((demo_folder() / "baseline-1.csv").read_bytes() + b"\n")
+    desk.opening.open_logs([log])
+    wait_until(application, lambda: desk.workspace.analysis is not None)
+    desk.garage.select(record(desk, "Build 4, accumulator").id)
+    fill(monkeypatch, driver="C")
+    desk.garage.buttons["New session…"].click()
+    made = record(desk, "friday")
+    assert (made.laps, made.driver) == (7, "C") and made.running_s == pytest.approx(942.5, abs=1.0)
+    garage = desk.garage_model.garage
+    assert garage is not None
+    wait_until(application, lambda: garage.samples_file(made.log_hash).is_file() and not desk.jobs.busy)
+    desk.workspace.forget(next(e for e in desk.workspace.entries if e.title == "friday"))
+    log.unlink()
+    desk.go_to("garage")
+    desk.garage.session_opened.emit(made)  # Enter on it: what is kept is shown though the log is gone
+    wait_until(application, lambda: desk.workspace.analysis is not None)
+    assert desk.station == "dips" and len(desk.workspace.analysis.dips) == 28  # type: ignore[union-attr]
+
+
+def test_a_session_without_a_log_says_so(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    told: list[str] = []
+    monkeypatch.setattr(desk, "tell", told.append)
+    desk.garage.select(record(desk, "Practice, logger off").id)
+    QTest.keyClick(desk.garage.line, Qt.Key.Key_Return)
+    assert told == ["No log of Practice, logger off is kept here: it was written down by hand."]
+
+
+def test_oil_poured_counts_at_once(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    desk.garage.show_page(1)
+    fill(monkeypatch, day="2026-07-06", kind="change", grade="15W-50", volume_l="3,9", filter_new="yes")
+    desk.garage.oil.entry_button.click()
+    view = desk.garage_model.view
+    assert view is not None and view.oil_state is not None
+    assert (view.oil_state.grade, view.oil_state.since, view.oil_state.sessions) == ("15W-50", "2026-07-06", 0)
+    assert desk.garage.oil.ledger.item(0, 3).text() == "3.90 L"
+    desk.run("edit.undo")
+    view = desk.garage_model.view
+    assert view is not None and view.oil_state is not None and view.oil_state.grade == "10W-40"
+
+
+def test_a_sample_that_moved_is_said(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    fill(monkeypatch, day="2026-07-05", values="Fe 150; Cu 20; fuel 2,6")
+    desk.garage.oil.sample_wanted.emit()
+    words = desk.garage.oil._found.text()
+    assert "Iron (cylinders, crank, timing gear)" in words and "up from" in words and "2.6 % fuel" in words
+
+
+def test_the_level_book_answers_and_warns(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    desk.garage.show_page(2)
+    level = desk.garage.level
+    QTest.keyClicks(level.asked, "50")
+    assert level.answer == "3.37 L in the pan (± 0.10 L)"
+    level.asked.setText("200")
+    assert "outside what was calibrated" in level.answer
+    fill(monkeypatch, mark="full", depth_mm="30", pan_l="")
+    level.add_button.click()
+    assert "stick, tube and pan may not belong together" in level._warning.text()
+
+
+def test_a_job_is_worked_through_and_signed_off(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    desk.garage.show_page(3)
+    desk.garage.jobs.begun.emit("pickup-height")
+    jobs = desk.garage.jobs
+    assert jobs.job is not None and jobs.job.sheet == "pickup-height" and not jobs.sign_button.isEnabled()
+    assert jobs.wrong == "5 steps are not done."
+    for row, value in zip(jobs.steps, ("", "118", "116", "1.5", "1.5"), strict=True):
+        if value:
+            row.value.setText(value)
+            row.value.editingFinished.emit()
+        row.done.click()
+    assert "Step 5: gap 1.5 mm is outside 3 to 10 mm; say why it may stay so." in jobs.wrong
+    assert not jobs.sign_button.isEnabled()
+    jobs.steps[4].reason.setText("Shim ordered; car stays on stands")
+    jobs.steps[4].reason.editingFinished.emit()
+    assert jobs.sign_button.isEnabled() and jobs.wrong == ""
+    jobs.sign_button.click()
+    assert jobs.wrong == "Who signs it off? Write a name."
+    jobs.signed.setText("B.")
+    jobs.minutes.setText("40")
+    jobs.sign_button.click()
+    view = desk.garage_model.view
+    assert view is not None
+    done = next(j for j in view.jobs if j.sheet == "pickup-height" and j.signed == "B." and j.minutes == 40)
+    assert done.closed and done.entries["clay"]["reason"].startswith("Shim")
+
+
+def test_a_sheet_prints_with_its_cautions(desk: Desk, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    target = tmp_path / "sheet.pdf"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(target), ""))
+    desk.garage.show_page(3)
+    desk.garage.jobs.print_button.click()
+    assert target.read_bytes()[:4] == b"%PDF"
+    from basso.ui.stations.garage.picture import printed
+
+    view = desk.garage_model.view
+    assert view is not None
+    for sheet in sheets().values():
+        text = printed(replace(view.jobs[0], sheet=sheet.key, entries={}), sheet, view.car)
+        assert all(s.caution.replace("'", "&#x27;") in text for s in sheet.steps)
+
+
+def test_a_car_goes_out_and_another_garage_takes_it_in(
+    application: QApplication, desk: Desk, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    bundle = tmp_path / "car.basso.zip"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(bundle), ""))
+    desk.garage.verb_wanted.emit("export", None)
+    wait_until(application, lambda: bundle.is_file() and not desk.jobs.busy)
+    before = desk.garage_model.view
+    desk.garage.verb_wanted.emit("remove car", None)
+    assert desk.garage_model.view is None and desk.garage.title == "No car yet"
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(bundle), ""))
+    desk.garage.verb_wanted.emit("import", None)
+    wait_until(application, lambda: desk.garage_model.view is not None)
+    assert desk.garage_model.view == before
+
+
+def test_a_new_car_from_nothing(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    fill(monkeypatch, name="Car 32")
+    desk.garage.verb_wanted.emit("new car", None)
+    assert desk.garage.title.startswith("Car 32: Build 1 since")
+    assert [c.name for c in desk.garage_model.cars] == ["Car 31", "Car 32"]
+
+
+def test_a_damaged_garage_is_said_and_left_alone(
+    application: QApplication, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    folder = tmp_path / "data" / "basso" / "garage"
+    folder.mkdir(parents=True)
+    (folder / "garage.sqlite").write_bytes(b"no database at all" * 100)
+    window = MainWindow(Look(application), Settings(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat)))
+    window.show()
+    monkeypatch.setattr(window.desk, "tell", lambda sentence: None)
+    window.desk.go_to("garage")
+    wait_until(application, lambda: bool(window.desk.garage_model.trouble))
+    assert "is damaged and was left as it is" in window.desk.garage.detail
+    assert (folder / "garage.sqlite").read_bytes() == b"no database at all" * 100
+    destroy(window)
+
+
+def test_the_users_own_garage_opens_by_itself_and_tells_the_path(application: QApplication, tmp_path: Path) -> None:
+    with Garage(default_folder()) as own:
+        own.add("adding", *a_car())
+    window = make_window(application)
+    window.show()
+    _open_first(window, [], False)
+    wait_until(application, lambda: window.desk.garage_model.view is not None)
+    assert window.desk.rail.state_words("garage") == "1 job open"
+    destroy(window)
+
+
+def test_copy_gives_the_build_line(desk: Desk) -> None:
+    desk.run("edit.copy")
+    lines = QApplication.clipboard().text().splitlines()
+    assert len(lines) == 19 and lines[0].split("\t")[0] == "Day"
+
+
+def test_every_field_that_is_kept_can_be_reached_and_written_back() -> None:
+    assert missing_forms() == []
+    units = DisplayUnits(pressure=UNITS["psi"], temperature=UNITS["°F"], volume=UNITS["US qt"], length=UNITS["in"])
+    for made in a_car():
+        if made.table == "jobs":
+            continue
+        for field in fields_of(type(made)):
+            text = show(field, getattr(made, field.name), units)
+            assert changed(made, field, text, units) is made
+            assert isinstance(text, str)
