@@ -366,3 +366,87 @@ def test_every_field_that_is_kept_can_be_reached_and_written_back() -> None:
             text = show(field, getattr(made, field.name), units)
             assert changed(made, field, text, units) is made
             assert isinstance(text, str)
+
+
+def test_the_trial_lists_what_the_cards_do_not_have_in_common(application: QApplication, desk: Desk) -> None:
+    desk.opening.open_demo()
+    wait_until(
+        application, lambda: desk.workspace.comparison is not None and desk.garage_model.is_open and not desk.jobs.busy
+    )
+    assert "oil in pan, L 3.6 → 4" in desk.trial.cards and "driver A, B → A" in desk.trial.cards
+    assert "pan standard" not in desk.trial.cards
+    session = record(desk, "Full mark +0.4 L")
+    desk.garage_model.change("armed", session, replace(session, accumulator="armed"))
+    assert "armed on one side only: unless that is the test" in desk.trial.cards
+
+
+def _cranking(path: Path) -> Path:
+    rows = ["Time [s],RPM,Oil pressure [kPa]"]
+    for i in range(1600):
+        t = i * 0.05
+        cranking = 5 <= t < 12 or 35 <= t < 41
+        rpm = 220 if cranking else 900 if t >= 60 else 0
+        kpa = 140 if cranking and t >= 37 else 400 if t >= 60.3 else 0
+        rows.append(f"{t:.2f},{rpm},{kpa}")
+    path.write_text("\n".join(rows) + "\n")
+    return path
+
+
+def test_a_priming_is_read_off_the_log(
+    application: QApplication, desk: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    told: list[str] = []
+    monkeypatch.setattr(desk, "tell", told.append)
+    desk.garage.jobs.begun.emit("oil-change")
+    step = next(s for s in desk.garage.jobs.steps if s.step.key == "prime")
+    step.log_button.click()
+    assert told == ["No log is shown; open the log of the cranking first."]
+    desk.opening.open_logs([_cranking(tmp_path / "crank.csv")])
+    wait_until(application, lambda: desk.workspace.recording is not None and not desk.jobs.busy)
+    step.log_button.click()
+    job = desk.garage.jobs.job
+    assert job is not None
+    kept = job.entries["prime"]
+    assert kept["value"] == pytest.approx(9.0, abs=0.2) and kept["done"]
+    assert "2 bursts, 13.0 s in all" in kept["words"] and "too few earlier" in kept["words"]
+    assert step.value.text() == f"{kept['value']:g}"
+
+
+def test_a_damaged_garage_is_restored_in_the_window(
+    application: QApplication, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with Garage(default_folder()) as own:
+        own.add("adding", *a_car())
+        own.back_up()
+    file = default_folder() / "garage.sqlite"
+    file.write_bytes(file.read_bytes()[:6000])
+    window = make_window(application)
+    window.show()
+    desk, told = window.desk, []
+    monkeypatch.setattr(desk, "tell", told.append)
+    desk.go_to("garage")
+    wait_until(application, lambda: bool(desk.garage_model.trouble))
+    assert desk.garage.restore_button.isVisible()
+    desk.garage.restore_button.click()
+    wait_until(application, lambda: desk.garage_model.view is not None)
+    assert any("was restored" in t for t in told)
+    assert desk.garage.title == "Car 31: Build 1 since 2026-04-01"
+    destroy(window)
+
+
+def test_a_file_is_attached_listed_and_kept(desk: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    photo = tmp_path / "pickup.png"
+    photo.write_bytes(b"\x89PNG made up")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(photo), ""))
+    opened: list[str] = []
+    monkeypatch.setattr("PySide6.QtGui.QDesktopServices.openUrl", lambda url: opened.append(url.toLocalFile()))
+    build = record(desk, "Build 1")
+    desk.garage.select(build.id)
+    desk.garage.buttons["Attach a file…"].click()
+    photo.unlink()
+    view = desk.garage_model.view
+    assert view is not None
+    kept = next(a for a in view.attachments if a.about == build.id)
+    assert "pickup.png" in desk.garage._notes.text()
+    desk.garage._notes.linkActivated.emit(kept.id)
+    assert Path(opened[0]).read_bytes() == b"\x89PNG made up"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields
 
 from basso.garage.records import Build, Engine, OilEntry, OilSample, Session
@@ -72,6 +72,40 @@ def _text(value: object) -> str:
     if isinstance(value, float):
         return f"{value:g}"
     return ", ".join(value) if isinstance(value, tuple) else str(value)
+
+
+def cards_apart(a: Sequence[Session], b: Sequence[Session], builds: Sequence[Build]) -> list[Difference]:
+    """What the cards of two sides of a trial do not have in common: builds first, then the sessions themselves."""
+    by_id = {x.id: x for x in builds}
+    sides = ([by_id[s.build] for s in side if s.build in by_id] for side in (a, b))
+    built_a, built_b = sides
+    return [*_apart(built_a, built_b, _WORDS), *_apart(a, b, _SESSION_WORDS)]
+
+
+def _apart(a: Sequence[Build | Session], b: Sequence[Build | Session], words: Mapping[str, str]) -> list[Difference]:
+    found = []
+    for name, what in words.items():
+        on_a, on_b = (list(dict.fromkeys(_text(getattr(r, name)) for r in side)) for side in (a, b))
+        if sorted(on_a) != sorted(on_b):
+            found.append(Difference(what, ", ".join(x or "none" for x in on_a), ", ".join(x or "none" for x in on_b)))
+    return found
+
+
+def trial_cautions(a: Sequence[Session], b: Sequence[Session], builds: Sequence[Build]) -> list[str]:
+    """What on the cards makes a comparison doubtful, a sentence each."""
+    said = []
+    states = [{s.accumulator for s in side} for side in (a, b)]
+    if states[0] != states[1] and "armed" in states[0] | states[1]:
+        said.append(
+            "The accumulator was armed on one side only: unless that is the test, this compares two things at once."
+        )
+    elif any("armed" in s and len(s) > 1 for s in states):
+        said.append("On one side the accumulator was armed in some sessions only: it hides dips.")
+    by_id = {x.id: x for x in builds}
+    maps = [{by_id[s.build].map for s in side if s.build in by_id} for side in (a, b)]
+    if maps[0] != maps[1] and maps[0] and maps[1]:
+        said.append("The engine map was not the same: rpm and heat may differ for that reason.")
+    return said
 
 
 def find(sessions: Sequence[Session], builds: Sequence[Build], text: str) -> list[Session]:

@@ -3,11 +3,18 @@
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cache
 from importlib import resources
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from basso.garage.records import Job
+
+
+PRIMING_STEP = "prime"
+"""Key of the step that is measured in seconds of cranking until pressure; a log can fill it in."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,6 +91,17 @@ def entered(entries: Mapping[str, Any], step: Step) -> Entered:
         words=str(kept.get("words") or ""),
         reason=str(kept.get("reason") or ""),
     )
+
+
+def earlier_primings(jobs: Iterable[Job], but: Job) -> list[float]:
+    """Seconds of cranking until pressure in the car's other jobs of the same kind that were signed off."""
+    found = []
+    for job in jobs:
+        kept = job.entries.get(PRIMING_STEP)
+        value = kept.get("value") if isinstance(kept, dict) else None
+        if job.closed and job.id != but.id and job.sheet == but.sheet and isinstance(value, int | float):
+            found.append(float(value))
+    return found
 
 
 def outside(step: Step, value: float) -> bool:

@@ -136,6 +136,19 @@ def _cautions(p: Priming) -> list[str]:
     return said
 
 
+def priming_words(p: Priming, earlier: Sequence[float]) -> str:
+    """A priming in words: bursts, seconds to pressure against this car's history, the start, cautions."""
+    bursts = f"{len(p.bursts)} {'burst' if len(p.bursts) == 1 else 'bursts'}, {p.cranked_s:.1f} s in all"
+    said = [
+        f"{bursts}.",
+        against_history(p.first_s, earlier) if p.first_s is not None else "No pressure while cranking.",
+    ]
+    if p.steady_s is not None and p.first_s is not None and p.steady_s - p.first_s > 1.0:
+        said.append(f"Steady only after {p.steady_s:.1f} s.")
+    said += [f"{kpa:.0f} kPa {s:.0f} s after the start." for s, kpa in p.after_start[:2]]
+    return " ".join([*said, *p.cautions])
+
+
 def against_history(first_s: float, earlier: Sequence[float]) -> str:
     """Seconds to pressure against this car's earlier primings, in words."""
     if len(earlier) < 2:

@@ -278,6 +278,7 @@ class Desk(QObject):
         waiting = w.trial_problem or ("Comparing …" if w.trial_a and w.trial_b and w.comparison is None else "")
         names = tuple(", ".join(dict.fromkeys(e.build or e.title for e in side)) for side in (w.trial_a, w.trial_b))
         self.trial.show_comparison(w.comparison, w.units, (names[0], names[1]), waiting)
+        self.trial.show_cards(self.garaging.trial_words(w.comparison))
         self.refresh_states()
 
     def _refresh_trial_menus(self) -> None:

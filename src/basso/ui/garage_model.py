@@ -36,6 +36,7 @@ class GarageModel(QObject):
         self._stamp = (0, 0)
         self._chosen = ""
         self.trouble = ""
+        self.folder = Path()
         self.cars: tuple[Car, ...] = ()
         self.view: CarView | None = None
         self._timer = QTimer(self)
@@ -55,10 +56,11 @@ class GarageModel(QObject):
     def open(self, folder: Path | None = None, make: Callable[[Path], None] | None = None) -> None:
         """Open the garage in a folder (default: the user's own); ``make`` fills it first, in the background."""
 
+        where = self.folder = folder or default_folder()
+
         def work(progress: Progress) -> Garage:
             from basso.garage.store import Garage
 
-            where = folder or default_folder()
             if make is not None:
                 make(where)
             garage = Garage(where)

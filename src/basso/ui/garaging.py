@@ -10,11 +10,13 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QFileDialog
 
 from basso.errors import InputError
+from basso.garage.build_line import cards_apart, trial_cautions
 from basso.garage.records import Attachment, Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Record, Session
 from basso.progress import Progress
 
 if TYPE_CHECKING:
     from basso.recording.recording import Recording
+    from basso.trial.verdict import Comparison
     from basso.ui.desk import Desk
 
 _HINTS = {
@@ -47,7 +49,21 @@ class Garaging:
         m = self._model
         waiting = not m.is_open and not m.trouble
         self._station.show_garage(m.view, m.cars, self._desk.workspace.units, m.trouble, waiting)
+        self._desk.trial.show_cards(self.trial_words(self._desk.workspace.comparison))
         self._desk.refresh_states()
+
+    def trial_words(self, c: Comparison | None) -> str:
+        """What the cards say of a trial's two sides: differences first listed, then what they make doubtful."""
+        view = self._model.view
+        if c is None or view is None:
+            return ""
+        hashes = [{a.recording.content_hash for a in side.analyses} for side in (c.a, c.b)]
+        a, b = ([s for s in view.sessions if s.log_hash in known] for known in hashes)
+        if not a or not b:
+            return ""
+        apart = "; ".join(f"{d.what} {d.a} → {d.b}" for d in cards_apart(a, b, view.builds))
+        listed = f"On the cards, A → B: {apart}." if apart else "On the cards nothing differs."
+        return " ".join([listed, *trial_cautions(a, b, view.builds)])
 
     def activate(self) -> None:
         """The station is shown: open the garage if that has not been done."""
@@ -83,14 +99,19 @@ class Garaging:
             handler = {
                 "new car": self._new_car, "car": self._edit_car, "engine": self._edit_engine, "new build": self._new_build,
                 "new session": self._new_session, "new oil": self._new_oil, "new sample": self._new_sample, "import": self._import,
-                "export": self._export, "remove car": self._remove_car, "backup": self._back_up, "demo": self._demo,
+                "export": self._export, "remove car": self._remove_car, "backup": self._back_up, "restore": self._restore, "demo": self._demo,
             }.get(verb)  # fmt: skip
             if handler is not None:
                 handler()
             elif record is not None:
-                {"remove": self._remove, "add a note": self._note, "attach a file": self._attach, "print": self._print}[
-                    verb
-                ](record)
+                {
+                    "remove": self._remove,
+                    "add a note": self._note,
+                    "attach a file": self._attach,
+                    "print": self._print,
+                    "prime": self._prime,
+                    "open": self._open_attachment,
+                }[verb](record)
 
     def _asked(self, title: str, hint: str, record: Record) -> Record | None:
         from basso.ui.stations.garage.form import RecordDialog
@@ -305,6 +326,55 @@ class Garaging:
                 self._desk.tell(str(error))
                 return
             self._desk.tell(f"Backed up: {made}")
+
+    def _restore(self) -> None:
+        from basso.garage.store import backups_in, restore
+
+        folder = self._model.folder
+        newest = next(iter(backups_in(folder)), None)
+        if newest is None:
+            self._desk.tell(
+                f"{folder / 'backups'}: no backup is there. Put back a copy of the garage, or begin a new one."
+            )
+            return
+        try:
+            aside = restore(folder, newest)
+        except InputError as error:
+            self._desk.tell(str(error))
+            return
+        self._desk.tell(f"{newest.name} was restored; what was there before is {aside.name}.")
+        self._model.open(folder)
+
+    def _prime(self, record: Record) -> None:
+        """Fill the priming of a job in from the log that is shown."""
+        from basso.garage.jobs import PRIMING_STEP, Entered, earlier_primings
+        from basso.pressure.priming import find_priming, priming_words
+
+        view, recording = self._model.view, self._desk.workspace.recording
+        if view is None or not isinstance(record, Job):
+            return
+        priming = find_priming(recording) if recording is not None else None
+        if priming is None:
+            which = f"{recording.path.name} has no cranking in it" if recording is not None else "No log is shown"
+            self._desk.tell(f"{which}; open the log of the cranking first.")
+            return
+        words = priming_words(priming, earlier_primings(view.jobs, record))
+        got = Entered(done=priming.first_s is not None, value=priming.first_s, words=words)
+        entries = {**record.entries, PRIMING_STEP: got.as_plain()}
+        self._model.change("the priming off the log", record, replace(record, entries=entries))
+
+    def _open_attachment(self, record: Record) -> None:
+        from PySide6.QtCore import QUrl
+        from PySide6.QtGui import QDesktopServices
+
+        garage = self._model.garage
+        if garage is None or not isinstance(record, Attachment):
+            return
+        path = garage.folder / "files" / record.file_hash
+        if not path.is_file():
+            self._desk.tell(f"{record.file_name}: its file is missing from the garage ({path}); attach it again.")
+        else:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
 
     # Files
 

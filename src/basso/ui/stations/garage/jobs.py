@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from basso.errors import InputError
-from basso.garage.jobs import Entered, Sheet, Step, entered, limits, outside, sheets, state
+from basso.garage.jobs import PRIMING_STEP, Entered, Sheet, Step, entered, limits, outside, sheets, state
 from basso.garage.records import Job
 from basso.ui.stations.garage.fields import Field, read
 from basso.ui.stations.garage.picture import CarView, job_title, job_words
@@ -35,6 +35,8 @@ class JobsPanel(QWidget):
     edited = Signal(str, object, object)
     begun = Signal(str)
     print_wanted = Signal(object)
+    log_wanted = Signal(object)
+    """The priming of a job is to be read off the log that is shown."""
 
     def __init__(self, look: Look) -> None:
         super().__init__()
@@ -140,6 +142,7 @@ class JobsPanel(QWidget):
             for number, step in enumerate(sheet.steps, 1):
                 row = StepRow(look, number, step)
                 row.entered.connect(self._entered)
+                row.log_button.clicked.connect(lambda: self.log_wanted.emit(self.job))
                 self.steps.append(row)
                 self._sheet_layout.addWidget(row)
             self._sheet_layout.addStretch(1)
@@ -219,6 +222,11 @@ class StepRow(QWidget):
         self.value, self.words, self.reason = QLineEdit(), QLineEdit(), QLineEdit()
         self._limits = QLabel(f"{step.measure}, {limits(step)}. {step.why}" if step.measure else "")
         self._limits.setWordWrap(True)
+        self.log_button, self._said = QPushButton("From the log"), QLabel()
+        self.log_button.setToolTip("Bursts, rests and seconds to pressure, read off the log that is shown")
+        self.log_button.setVisible(step.key == PRIMING_STEP)
+        self._said.setWordWrap(True)
+        self._said.setFont(look.font(Type.SMALL))
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 3, 0, 3)
         layout.addWidget(self.done, 0, Qt.AlignmentFlag.AlignTop)
@@ -242,7 +250,9 @@ class StepRow(QWidget):
             line.addWidget(self.value)
             line.addWidget(QLabel(step.unit))
             line.addWidget(self._limits, 1)
+            line.addWidget(self.log_button)
             body.addLayout(line)
+            body.addWidget(self._said)
             body.addWidget(self.reason)
         if step.words:
             self.words.setPlaceholderText("what was found")
@@ -264,6 +274,9 @@ class StepRow(QWidget):
                 editor.setText(text)
             editor.setReadOnly(closed)
         self.done.setEnabled(not closed)
+        self.log_button.setEnabled(not closed)
+        self._said.setText(got.words if not self.step.words else "")
+        self._said.setVisible(bool(self._said.text()))
         self.reason.setVisible(bool(self.step.measure) and got.value is not None and outside(self.step, got.value))
 
     def _tell(self) -> None:
@@ -276,6 +289,7 @@ class StepRow(QWidget):
         self._limits.setText(f"{self.step.measure}, {limits(self.step)}. {self.step.why}" if self.step.measure else "")
         for editor in (self.value, self.words, self.reason):
             editor.setModified(False)
-        self.entered.emit(
-            self.step, Entered(self.done.isChecked(), value, self.words.text().strip(), self.reason.text().strip())
-        )
+        # What was read off a log stays only with the number it goes with.
+        kept = self._shown.words if value == self._shown.value else ""
+        words = self.words.text().strip() if self.step.words else kept
+        self.entered.emit(self.step, Entered(self.done.isChecked(), value, words, self.reason.text().strip()))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import html
 import io
 
 from PySide6.QtCore import Qt, Signal
@@ -22,7 +23,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from basso.garage.records import Build, Car, Record, Session
+from basso.garage.records import Attachment, Build, Car, Record, Session
 from basso.ui.stations.garage.form import RecordForm
 from basso.ui.stations.garage.jobs import JobsPanel
 from basso.ui.stations.garage.line import BuildLine
@@ -32,6 +33,13 @@ from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
 _PAGES = ("Builds", "Oil", "Level book", "Jobs")
+
+
+def _note_html(a: Attachment) -> str:
+    words = html.escape(a.text)
+    if a.file_hash:
+        words += f" <a href='{a.id}'>{html.escape(a.file_name)}</a>"
+    return f"{a.day}&nbsp; {words}"
 
 
 class GarageStation(QWidget):
@@ -50,7 +58,8 @@ class GarageStation(QWidget):
         self._units = DisplayUnits()
         self.view: CarView | None = None
         self._current = ""
-        self._title, self._detail, self._empty = QLabel(), QLabel(), QLabel()
+        self._title, self._detail = QLabel(), QLabel()
+        self._first_buttons: list[QPushButton] = []
         self.car_button = QToolButton()
         self.search = QLineEdit()
         self.line = BuildLine(look)
@@ -68,6 +77,8 @@ class GarageStation(QWidget):
         self.search.textChanged.connect(lambda _: self._show_line())
         self.jobs.edited.connect(self.edited)
         self.jobs.begun.connect(lambda key: self.verb_wanted.emit(f"job {key}", None))
+        self.jobs.log_wanted.connect(lambda job: self.verb_wanted.emit("prime", job))
+        self._notes.linkActivated.connect(self._open_attachment)
         self.jobs.print_wanted.connect(lambda job: self.verb_wanted.emit("print", job))
         self.oil.entry_wanted.connect(lambda: self.verb_wanted.emit("new oil", None))
         self.oil.sample_wanted.connect(lambda: self.verb_wanted.emit("new sample", None))
@@ -166,10 +177,13 @@ class GarageStation(QWidget):
         for verb, words in (("new car", "New car…"), ("import", "Take in a bundle…"), ("demo", "Open the demo garage")):
             button = QPushButton(words)
             button.clicked.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, None))
+            self._first_buttons.append(button)
             row.addWidget(button)
         row.addStretch(1)
-        self._empty.setWordWrap(True)
-        layout.addWidget(self._empty)
+        self.restore_button = QPushButton("Restore the newest backup")
+        self.restore_button.setToolTip("What is there now is kept beside it")
+        self.restore_button.clicked.connect(lambda: self.verb_wanted.emit("restore", None))
+        layout.addWidget(self.restore_button, 0, Qt.AlignmentFlag.AlignLeft)
         layout.addLayout(row)
         layout.addStretch(1)
 
@@ -177,7 +191,7 @@ class GarageStation(QWidget):
         look, p = self._look, self._look.palette
         for label, kind, color in (
             (self._title, Type.TITLE, p.ink), (self._detail, Type.BODY, p.soft), (self._form_title, Type.STATION, p.ink),
-            (self._compared, Type.SMALL, p.ink), (self._notes, Type.SMALL, p.soft), (self._empty, Type.BODY, p.soft),
+            (self._compared, Type.SMALL, p.ink), (self._notes, Type.SMALL, p.soft),
         ):  # fmt: skip
             label.setFont(look.font(kind))
             label.setStyleSheet(f"color: {color};")
@@ -200,7 +214,10 @@ class GarageStation(QWidget):
             "Opening the garage …" if opening_it else "The garage cannot be opened" if trouble else words.title
         )
         self._detail.setText(trouble or ("" if opening_it else words.detail))
-        self._empty_page.setVisible(view is None and not opening_it and not trouble)
+        self._empty_page.setVisible(view is None and not opening_it)
+        self.restore_button.setVisible(bool(trouble))
+        for button in self._first_buttons:
+            button.setVisible(not trouble)
         self._pages.setVisible(view is not None)
         self.search.setVisible(view is not None and self.tabs.checkedId() == 0)
         for tab in self.tabs.buttons():
@@ -284,7 +301,7 @@ class GarageStation(QWidget):
         if view is None or record is None:
             return
         notes = [a for a in view.attachments if a.about == record.id]
-        self._notes.setText("\n".join(f"{a.day}  {a.text or a.file_name}" for a in notes))
+        self._notes.setText("<br>".join(_note_html(a) for a in notes))
         self._notes.setVisible(bool(notes))
         if isinstance(record, Build):
             menu = QMenu(self.buttons["Compare with"])
@@ -294,6 +311,12 @@ class GarageStation(QWidget):
                         lambda _=False, a=other, b=record: self.compare(a, b)
                     )
             self.buttons["Compare with"].setMenu(menu)
+
+    def _open_attachment(self, attachment: str) -> None:
+        view = self.view
+        found = next((a for a in view.attachments if a.id == attachment), None) if view is not None else None
+        if found is not None:
+            self.verb_wanted.emit("open", found)
 
     def compare(self, a: Build, b: Build) -> None:
         """Say only what differs between two builds."""

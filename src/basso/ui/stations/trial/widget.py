@@ -41,6 +41,7 @@ class TrialStation(QWidget):
         self._title, self._detail = QLabel(), QLabel()
         self.side_a, self.side_b = QToolButton(), QToolButton()
         self._words_a, self._words_b = QLabel(), QLabel()
+        self._cards = QLabel()
         self._board = _Board(look)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 12, 12, 4)
@@ -63,6 +64,9 @@ class TrialStation(QWidget):
             sides.addSpacing(24)
         sides.addStretch(1)
         layout.addLayout(sides)
+        self._cards.setWordWrap(True)
+        self._cards.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        layout.addWidget(self._cards)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self._board)
@@ -79,6 +83,7 @@ class TrialStation(QWidget):
             (self._detail, Type.BODY, p.soft),
             (self._words_a, Type.SMALL, p.soft),
             (self._words_b, Type.SMALL, p.soft),
+            (self._cards, Type.SMALL, p.ink),
         ):
             label.setFont(self._look.font(kind))
             label.setStyleSheet(f"color: {color};")
@@ -88,6 +93,16 @@ class TrialStation(QWidget):
                 f"QToolButton {{ color: {color}; border-bottom: 1px solid {color}; border-radius: 0; padding: 2px 4px; }}"
             )
         self._board.update()
+
+    def show_cards(self, words: str) -> None:
+        """What the cards of the two sides do not have in common, and what that makes doubtful; "" for nothing known."""
+        self._cards.setText(words)
+        self._cards.setVisible(bool(words))
+
+    @property
+    def cards(self) -> str:
+        """What is said of the cards."""
+        return self._cards.text()
 
     def show_comparison(
         self, c: Comparison | None, units: DisplayUnits, names: tuple[str, str], waiting: str = ""
