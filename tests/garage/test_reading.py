@@ -35,13 +35,13 @@ def test_the_build_line_has_each_session_under_its_build_in_order() -> None:
     first, second = stages([SECOND, FIRST], drives)
     assert (first.build.name, first.until, [s.title for s in first.sessions]) == ("Build 1", "2026-05-10", ["x"])
     assert [s.title for s in second.sessions] == ["a", "b"] and second.until == ""
-    assert second.changed == ("baffle: gated", "oil in pan, L: 4")
+    assert second.changed == ("baffle: gated", "oil in the pan: 4 L")
 
 
 def test_only_what_differs() -> None:
     assert [(d.what, d.a, d.b) for d in differences(FIRST, SECOND)] == [
         ("baffle", "", "gated"),
-        ("oil in pan, L", "3.6", "4"),
+        ("oil in the pan", "3.6 L", "4 L"),
     ]
     assert differences(FIRST, replace(FIRST, id="x", name="other", since="2027-01-01", note="n")) == []
 

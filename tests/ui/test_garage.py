@@ -24,6 +24,7 @@ from basso.ui.screenshots import wait_until
 from basso.ui.settings import Settings
 from basso.ui.stations.garage.fields import changed, fields_of, missing_forms, show
 from basso.ui.stations.garage.form import RecordDialog
+from basso.ui.symptoms import SymptomsDialog
 from basso.ui.theme.look import Look
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder
@@ -150,7 +151,7 @@ def test_two_builds_are_compared_by_what_differs_only(desk: Desk) -> None:
     a, b = record(desk, "Build 2, full mark"), record(desk, "Build 2, +0.4 L")
     desk.garage.select(b.id)
     desk.garage.compare(a, b)
-    assert desk.garage.compared_words.splitlines()[1:] == ["oil in pan, L: 3.6 → 4"]
+    assert desk.garage.compared_words.splitlines()[1:] == ["oil in the pan: 3.6 L → 4 L"]
 
 
 def test_a_new_build_starts_as_the_selected_one(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -373,7 +374,7 @@ def test_the_trial_lists_what_the_cards_do_not_have_in_common(application: QAppl
     wait_until(
         application, lambda: desk.workspace.comparison is not None and desk.garage_model.is_open and not desk.jobs.busy
     )
-    assert "oil in pan, L 3.6 → 4" in desk.trial.cards and "driver A, B → A" in desk.trial.cards
+    assert "oil in the pan 3.6 L → 4 L" in desk.trial.cards and "driver A, B → A" in desk.trial.cards
     assert "pan standard" not in desk.trial.cards
     session = record(desk, "Full mark +0.4 L")
     desk.garage_model.change("armed", session, replace(session, accumulator="armed"))
@@ -450,3 +451,26 @@ def test_a_file_is_attached_listed_and_kept(desk: Desk, tmp_path: Path, monkeypa
     assert "pickup.png" in desk.garage._notes.text()
     desk.garage._notes.linkActivated.emit(kept.id)
     assert Path(opened[0]).read_bytes() == b"\x89PNG made up"
+
+
+def test_symptoms_are_ranked_as_they_are_answered_and_kept(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    shown: list[SymptomsDialog] = []
+
+    def answer(self: SymptomsDialog) -> bool:
+        shown.append(self)
+        for key, words in (("when", "in left turns"), ("level", "at the full mark"), ("lamp", "stays on for seconds")):
+            self.answers[key].setCurrentText(words)
+        return True
+
+    monkeypatch.setattr(SymptomsDialog, "exec", answer)
+    build = record(desk, "Build 2, full mark")
+    desk.garage.select(build.id)
+    desk.run("garage.symptoms")
+    assert shown[0].stop.text().startswith("Stop:")
+    assert shown[0].ranked.text().index("Oil thrown away") < shown[0].ranked.text().index("Hot, thin oil")
+    view = desk.garage_model.view
+    assert view is not None
+    note = next(a.text for a in view.attachments if a.about == build.id)
+    assert note.startswith(
+        "Symptoms: in left turns; stays on for seconds; at the full mark. Look first at: Oil thrown away"
+    )

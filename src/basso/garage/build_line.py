@@ -10,12 +10,13 @@ from basso.oil.laboratory import Sampled
 from basso.oil.life import Holding, OilState, oil_state
 
 _WORDS = {
-    "pan": "pan", "pickup": "pickup", "pickup_gap_mm": "pickup gap, mm", "baffle": "baffle", "tray": "windage tray",
-    "accumulator": "accumulator", "cooler": "cooler", "sensors": "sensors", "oil_grade": "oil grade", "level_l": "oil in pan, L",
+    "pan": "pan", "pickup": "pickup", "pickup_gap_mm": "pickup gap", "baffle": "baffle", "tray": "windage tray",
+    "accumulator": "accumulator", "cooler": "cooler", "sensors": "sensors", "oil_grade": "oil grade", "level_l": "oil in the pan",
     "tyres": "tyres", "map": "engine map", "parts": "parts", "engine": "engine",
 }  # fmt: skip
+_UNITS = {"pickup_gap_mm": "mm", "level_l": "L", "air_c": "°C"}
 _SESSION_WORDS = {
-    "circuit": "circuit", "kind": "kind", "weather": "weather", "air_c": "air, °C", "fuel": "fuel", "tyres": "tyres",
+    "circuit": "circuit", "kind": "kind", "weather": "weather", "air_c": "air", "fuel": "fuel", "tyres": "tyres",
     "driver": "driver", "accumulator": "accumulator state",
 }  # fmt: skip
 
@@ -62,15 +63,17 @@ def differences(a: Build | Session, b: Build | Session) -> list[Difference]:
     found = []
     for f in fields(a):
         if f.name in words and getattr(a, f.name) != getattr(b, f.name):
-            found.append(Difference(words[f.name], _text(getattr(a, f.name)), _text(getattr(b, f.name))))
+            found.append(
+                Difference(words[f.name], *(_text(getattr(r, f.name), _UNITS.get(f.name, "")) for r in (a, b)))
+            )
     return found
 
 
-def _text(value: object) -> str:
+def _text(value: object, unit: str = "") -> str:
     if value is None or value == "":
         return ""
     if isinstance(value, float):
-        return f"{value:g}"
+        return f"{value:g} {unit}".rstrip()
     return ", ".join(value) if isinstance(value, tuple) else str(value)
 
 
@@ -85,7 +88,9 @@ def cards_apart(a: Sequence[Session], b: Sequence[Session], builds: Sequence[Bui
 def _apart(a: Sequence[Build | Session], b: Sequence[Build | Session], words: Mapping[str, str]) -> list[Difference]:
     found = []
     for name, what in words.items():
-        on_a, on_b = (list(dict.fromkeys(_text(getattr(r, name)) for r in side)) for side in (a, b))
+        on_a, on_b = (
+            list(dict.fromkeys(_text(getattr(r, name), _UNITS.get(name, "")) for r in side)) for side in (a, b)
+        )
         if sorted(on_a) != sorted(on_b):
             found.append(Difference(what, ", ".join(x or "none" for x in on_a), ", ".join(x or "none" for x in on_b)))
     return found

@@ -72,6 +72,13 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command("judge.columns", "Judge", "Columns", ("Ctrl+M",), "which column of the log is what, and in which unit"),
     Command("judge.working", "Judge", "Show working", ("F2",), "how the selected dip's numbers came about"),
+    Command(
+        "garage.symptoms",
+        "Judge",
+        "Symptoms…",
+        ("Ctrl+I",),
+        "a few questions, ranked causes, the cheapest test of each",
+    ),
     *_stations(),
     Command("dip.next", "Go", "Next dip", ("N", "Ctrl+Down")),
     Command("dip.previous", "Go", "Previous dip", ("P", "Ctrl+Up")),

@@ -148,6 +148,7 @@ class Desk(QObject):
             "judge.readings": self._show_readings,
             "judge.columns": lambda: self.go_to("recordings"),
             "judge.working": self._show_working,
+            "garage.symptoms": self.garaging.ask_symptoms,
             "dip.next": lambda: self._step_dip(1),
             "dip.previous": lambda: self._step_dip(-1),
             "lap.next": lambda: self._step_lap(1),

@@ -376,6 +376,16 @@ class Garaging:
         else:
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
 
+    def ask_symptoms(self) -> None:
+        """The symptom interview; its outcome may be kept as a note on a build."""
+        from basso.ui.symptoms import SymptomsDialog
+
+        view, about = self._model.view, self._station.current
+        dialog = SymptomsDialog(self._desk.window, self._desk.look, about is not None)
+        if dialog.exec() and view is not None and about is not None:
+            made = Attachment(car=view.car.id, about=about.id, day=date.today().isoformat(), text=dialog.note)
+            self._model.add("the symptoms", made)
+
     # Files
 
     def _export(self) -> None:

@@ -41,8 +41,10 @@ def take_all(application: QApplication, folder: Path) -> None:
         _save(application, window, folder / "dips-night.png")
         desk.run("view.night")
         desk.workspace.set_units(day)
+        wait_until(application, lambda: desk.garage_model.view is not None)
         desk.go_to("trial")
         _save(application, window, folder / "trial.png")
+        _garage(application, window, folder)
         desk.go_to("dips")
         analysis = desk.workspace.analysis
         assert analysis is not None
@@ -62,6 +64,22 @@ def take_all(application: QApplication, folder: Path) -> None:
         assert analysis is not None
         _save(application, ReadingsDialog(window, window.look, analysis, frozenset()), folder / "readings.png")
         window.close()
+
+
+def _garage(application: QApplication, window: MainWindow, folder: Path) -> None:
+    """The pages of the Garage station."""
+    station = window.desk.garage
+    window.desk.go_to("garage")
+    assert station.view is not None
+    baffle = next(b for b in station.view.builds if b.baffle)
+    before = next(b for b in station.view.builds if b.level_l == 4.0)
+    station.select(baffle.id)
+    station.compare(before, baffle)
+    for page, name in enumerate(("garage", "garage-oil", "garage-level", "garage-jobs")):
+        station.show_page(page)
+        station.level.asked.setText("50")
+        _save(application, window, folder / f"{name}.png")
+    station.show_page(0)
 
 
 def _odd_columns(application: QApplication, window: MainWindow, log: Path, picture: Path) -> None:

@@ -44,6 +44,9 @@ class JobsPanel(QWidget):
         self._jobs: list[Job] = []
         self.list = QListWidget()
         self.list.setAccessibleName("Jobs")
+        self.list.setWordWrap(True)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideNone)
+        self.list.setResizeMode(QListWidget.ResizeMode.Adjust)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentRowChanged.connect(lambda _: self._show_job())
         self.new_button = QPushButton("New job…")
@@ -113,7 +116,6 @@ class JobsPanel(QWidget):
             (i for i, j in enumerate(self._jobs) if shown is not None and j.id == shown.id), 0 if self._jobs else -1
         )
         self.list.setCurrentRow(at)
-        self.list.setWordWrap(True)
         self.list.blockSignals(False)
         self._show_job()
 

@@ -78,6 +78,7 @@ class GarageStation(QWidget):
         self.jobs.edited.connect(self.edited)
         self.jobs.begun.connect(lambda key: self.verb_wanted.emit(f"job {key}", None))
         self.jobs.log_wanted.connect(lambda job: self.verb_wanted.emit("prime", job))
+        self._notes.setTextFormat(Qt.TextFormat.RichText)
         self._notes.linkActivated.connect(self._open_attachment)
         self.jobs.print_wanted.connect(lambda job: self.verb_wanted.emit("print", job))
         self.oil.entry_wanted.connect(lambda: self.verb_wanted.emit("new oil", None))
