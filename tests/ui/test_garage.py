@@ -115,6 +115,17 @@ def test_a_field_is_edited_where_it_stands_and_undone(application: QApplication,
         assert next(b for b in other.all(Build) if b.id == build.id).baffle == "box of six gates"
 
 
+def test_the_card_shows_a_build_or_a_session_and_never_both(application: QApplication, desk: Desk) -> None:
+    for name, first in (("Build 1", "since"), ("Hot day", "began"), ("Build 1", "since")):
+        desk.garage.select(record(desk, name).id)
+        application.processEvents()
+        seen = [e for e in desk.garage.form.findChildren(QLineEdit) if e.isVisible() and e.parent() is desk.garage.form]
+        assert desk.garage.form.editor(first) in seen
+        assert len(seen) == sum(
+            isinstance(desk.garage.form.editor(f.name), QLineEdit) for f in fields_of(type(record(desk, name)))
+        )
+
+
 def test_a_wrong_number_is_said_at_the_field_and_changes_nothing(desk: Desk) -> None:
     build = record(desk, "Build 1")
     desk.garage.select(build.id)

@@ -71,6 +71,7 @@ class RecordForm(QWidget):
         while (item := self._grid.takeAt(0)) is not None:
             widget = item.widget()
             if widget is not None and widget is not self._wrong:
+                widget.hide()  # it is gone from the screen at once, and from memory when the loop comes round
                 widget.deleteLater()
         self._editors, self._labels, self._kind = {}, [], kind
         row = 0
