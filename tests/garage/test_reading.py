@@ -131,3 +131,39 @@ def test_the_demo_garage_is_whole_and_its_logs_are_those_that_ship(tmp_path: Pat
         levels = [Reading(p.pan_l, p.depth_mm) for p in garage.all(LevelPoint) if p.pan_l and p.depth_mm]
         fit = fit_level(levels)
         assert fit is not None and fit.litres(54.0)[0] == pytest.approx(3.55, abs=0.1)
+
+
+def test_an_armed_accumulator_is_allowed_for_in_a_level_reading() -> None:
+    from basso.ui.stations.garage.picture import CarView, level_page
+    from basso.units import DisplayUnits
+
+    car = Car(id="c", name="Car")
+    fitted = replace(FIRST, accumulator="2 L", accumulator_l=1.0)
+    points = tuple(
+        LevelPoint(
+            car="c", series="s", day="2026-04-02", pan_l=3.0 + 0.5 * i, depth_mm=30.0 + 10.0 * i, accumulator=state
+        )
+        for state in ("armed",)
+        for i in range(4)
+    )
+    page = level_page(CarView(car, builds=(fitted,), levels=points), "s", DisplayUnits())
+    assert page.fit is not None and page.fit.litres(30.0)[0] == pytest.approx(2.0)
+
+
+def test_a_road_map_on_a_track_is_marked() -> None:
+    from basso.ui.stations.garage.picture import CarView, line_rows
+    from basso.units import DisplayUnits
+
+    car = Car(id="c", name="Car")
+    build = replace(FIRST, map="road")
+    drives = (
+        session("a", "2026-04-02", build),
+        session("b", "2026-04-03", build, kind="road"),
+        session("c", "2026-04-04", build, map="track"),
+    )
+    marks = {
+        r.title: r.mark
+        for r in line_rows(CarView(car, builds=(build,), sessions=drives), DisplayUnits())
+        if r.kind == "session"
+    }
+    assert "road map" in marks["a"] and "road map" not in marks["b"] and "road map" not in marks["c"]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from basso.garage.records import OilEntry, Session
-from basso.oil.life import Holding, drained_short_l, needed, oil_state
+from basso.oil.life import Holding, drained_short_l, gone_l, needed, oil_state
 
 HOLDING = Holding(pan_l=3.6, filter_l=0.3, cooler_l=0.25, lines_l=0.1, galleries_l=0.35)
 
@@ -81,3 +81,23 @@ def test_no_fill_no_state() -> None:
 
 def test_what_is_gone_at_a_drain() -> None:
     assert drained_short_l(drained_l=3.2, poured_l=3.9, added_l=0.4, left_l=0.7) == pytest.approx(0.4)
+
+
+def test_what_was_used_up_by_what_came_out() -> None:
+    entries = [
+        entry("2026-04-01", "fill", 4.6), entry("2026-04-20", "top-up", 0.3), entry("2026-04-25", "level change", -0.2),
+        entry("2026-05-10", "drain", 3.4), entry("2026-05-10", "change", 3.9), entry("2026-06-10", "top-up", 0.5),
+    ]  # fmt: skip
+    # 4.6 + 0.3 − 0.2 in; 3.4 out; filter, cooler, lines and galleries keep 1.0.
+    assert gone_l(entries, HOLDING) == pytest.approx(0.3)
+    later = [*entries, entry("2026-07-10", "drain", 3.5), entry("2026-07-10", "change", 3.9)]
+    assert gone_l(later, HOLDING) == pytest.approx(3.9 + 0.5 - 3.5 - 0.3)
+    assert gone_l(entries, Holding(pan_l=3.6)) is None
+    assert gone_l([e for e in entries if e.kind != "drain"], HOLDING) is None
+
+
+def test_a_level_changed_on_purpose_is_no_consumption() -> None:
+    state = oil_state(
+        [entry("2026-05-01", "change", 3.9), entry("2026-05-02", "level change", 0.4)], [drive("2026-05-03", 1.0)]
+    )
+    assert state is not None and state.added_l == 0.0

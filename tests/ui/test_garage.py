@@ -19,6 +19,7 @@ from basso.garage.records import Build
 from basso.garage.store import Garage
 from basso.ui.app import _open_first, make_window
 from basso.ui.desk import Desk
+from basso.ui.hold_dialog import HoldDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.screenshots import wait_until
 from basso.ui.settings import Settings
@@ -262,7 +263,7 @@ def test_the_level_book_answers_and_warns(desk: Desk, monkeypatch: pytest.Monkey
     desk.garage.show_page(2)
     level = desk.garage.level
     QTest.keyClicks(level.asked, "50")
-    assert level.answer == "3.37 L in the pan (± 0.10 L)"
+    assert level.answer == "3.37 L in the pan (± 0.10 L); 4.67 L once the armed accumulator has emptied into it"
     level.asked.setText("200")
     assert "outside what was calibrated" in level.answer
     fill(monkeypatch, mark="full", depth_mm="30", pan_l="")
@@ -411,11 +412,11 @@ def test_a_priming_is_read_off_the_log(
     monkeypatch.setattr(desk, "tell", told.append)
     desk.garage.jobs.begun.emit("oil-change")
     step = next(s for s in desk.garage.jobs.steps if s.step.key == "prime")
-    step.log_button.click()
+    step.work_button.click()
     assert told == ["No log is shown; open the log of the cranking first."]
     desk.opening.open_logs([_cranking(tmp_path / "crank.csv")])
     wait_until(application, lambda: desk.workspace.recording is not None and not desk.jobs.busy)
-    step.log_button.click()
+    step.work_button.click()
     job = desk.garage.jobs.job
     assert job is not None
     kept = job.entries["prime"]
@@ -485,3 +486,29 @@ def test_symptoms_are_ranked_as_they_are_answered_and_kept(desk: Desk, monkeypat
     assert note.startswith(
         "Symptoms: in left turns; stays on for seconds; at the full mark. Look first at: Oil thrown away"
     )
+
+
+def test_the_hold_test_allows_for_cooling(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    def answer(self: HoldDialog) -> bool:
+        for name, text in (("start_kpa", "400"), ("start_c", "70"), ("end_kpa", "320"), ("end_c", "25")):
+            self.lines[name].setText(text)
+        return self.held is not None
+
+    monkeypatch.setattr(HoldDialog, "exec", answer)
+    jobs = desk.garage.jobs
+    view = desk.garage_model.view
+    assert view is not None
+    jobs.choose(next(j.id for j in view.jobs if j.sheet == "accumulator"))
+    next(s for s in jobs.steps if s.step.key == "hold").work_button.click()
+    assert jobs.job is not None
+    kept = jobs.job.entries["hold"]
+    assert kept["value"] == pytest.approx(14.3) and "Cooling alone leaves 334 kPa; 14 kPa lost" in kept["words"]
+
+
+def test_a_photo_goes_with_a_job(desk: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    photo = tmp_path / "shell-3.jpg"
+    photo.write_bytes(b"made up")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(photo), ""))
+    desk.garage.jobs.begun.emit("bearing-check")
+    desk.garage.jobs.photo_button.click()
+    assert "shell-3.jpg" in desk.garage.jobs._photos.text()

@@ -11,10 +11,10 @@ from basso.oil.life import Holding, OilState, oil_state
 
 _WORDS = {
     "pan": "pan", "pickup": "pickup", "pickup_gap_mm": "pickup gap", "baffle": "baffle", "tray": "windage tray",
-    "accumulator": "accumulator", "cooler": "cooler", "sensors": "sensors", "oil_grade": "oil grade", "level_l": "oil in the pan",
+    "accumulator": "accumulator", "accumulator_l": "it stores", "cooler": "cooler", "sensors": "sensors", "oil_grade": "oil grade", "level_l": "oil in the pan",
     "tyres": "tyres", "map": "engine map", "parts": "parts", "engine": "engine",
 }  # fmt: skip
-_UNITS = {"pickup_gap_mm": "mm", "level_l": "L", "air_c": "°C"}
+_UNITS = {"pickup_gap_mm": "mm", "level_l": "L", "accumulator_l": "L", "air_c": "°C"}
 _SESSION_WORDS = {
     "circuit": "circuit", "kind": "kind", "weather": "weather", "air_c": "air", "fuel": "fuel", "tyres": "tyres",
     "driver": "driver", "accumulator": "accumulator state",

@@ -13,8 +13,8 @@ if TYPE_CHECKING:
     from basso.garage.records import Job
 
 
-PRIMING_STEP = "prime"
-"""Key of the step that is measured in seconds of cranking until pressure; a log can fill it in."""
+PRIMING_STEP, HOLD_STEP = "prime", "hold"
+"""Keys of two steps that can be worked out: seconds of cranking until pressure, from a log; pressure lost, from readings."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -17,7 +17,8 @@ CLEARANCES = ("production", "loose", "race", "extreme")
 USES = ("road", "track", "competition")
 SESSION_KINDS = ("track", "road", "runs", "dyno")
 ACCUMULATOR_STATES = ("none", "armed", "off", "unknown")
-OIL_KINDS = ("fill", "change", "top-up", "drain")
+OIL_KINDS = ("fill", "change", "top-up", "level change", "drain")
+"""A level change is made on purpose (less than 0: taken out); a top-up replaces what was used up."""
 
 
 def new_id() -> str:
@@ -156,7 +157,12 @@ class Engine(Record):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Build(Record):
-    """What was on the car from a day on, until the next build. ``reason``: why it was changed."""
+    """What was on the car from a day on, until the next build.
+
+    Attributes:
+        reason: why it was changed.
+        accumulator_l: oil in the charged accumulator, which comes back into the pan when it empties.
+    """
 
     table: ClassVar[str] = "builds"
     noun: ClassVar[str] = "build"
@@ -171,6 +177,7 @@ class Build(Record):
     baffle: str = ""
     tray: str = ""
     accumulator: str = ""
+    accumulator_l: float | None = None
     cooler: str = ""
     sensors: str = ""
     oil_grade: str = ""
@@ -188,6 +195,7 @@ class Session(Record):
     Attributes:
         began: when, ISO date-time or date.
         accumulator: armed, off, none or unknown.
+        map: the engine's map, where it was another than the build's.
         log_name, log_hash: the log as it was called, and the fingerprint of its content ("" with no log).
         running_s: engine running; ``hot_s``: with the oil at 100 °C and more; distance and laps as logged.
         lamp_rpm: the rpm below which the warning lamp came on, hot; for cars without a logger.
@@ -207,6 +215,7 @@ class Session(Record):
     tyres: str = ""
     driver: str = ""
     accumulator: str = "unknown"
+    map: str = ""
     log_name: str = ""
     log_hash: str = ""
     running_s: float | None = None
@@ -260,7 +269,8 @@ class LevelPoint(Record):
 
     Attributes:
         series: readings with one name belong together (one pan, one stick, one stance).
-        pan_l: in the pan in all at this reading.
+        pan_l: poured into the pan in all at this reading; what an armed accumulator has taken of it is allowed for.
+        stance: how the car stood and how the stick was seated.
         depth_mm: read on the stick or in the pan, from its lower end; ``mark``: a mark it stood at ("full", "low").
         accumulator: its state; discharged, it adds its oil to the pan.
         wait_min: since pouring.
@@ -275,6 +285,7 @@ class LevelPoint(Record):
     depth_mm: float | None = None
     mark: str = ""
     accumulator: str = "none"
+    stance: str = ""
     wait_min: float | None = None
     note: str = ""
 

@@ -173,6 +173,28 @@ def oil_state(
     )  # fmt: skip
 
 
+def gone_l(entries: Sequence[Poured], holding: Holding) -> float | None:
+    """Oil that was used up over the fill before the one that is in, by what came out of it; None where that is not known.
+
+    What came out is a drain on the day of the change. Filter, cooler, lines and galleries keep what they hold, and all of
+    them have to be measured for the sum to mean anything.
+    """
+    past = sorted(entries, key=lambda e: e.day)
+    fills = [i for i, e in enumerate(past) if e.kind in ("fill", "change")]
+    kept = (holding.filter_l, holding.cooler_l, holding.lines_l, holding.galleries_l)
+    if len(fills) < 2 or any(k is None for k in kept):
+        return None
+    before, now = past[fills[-2]], past[fills[-1]]
+    drains = [e for e in past if e.kind == "drain" and e.day[:10] == now.day[:10] and e.volume_l is not None]
+    if not drains or before.volume_l is None:
+        return None
+    between = [e for e in past[fills[-2] + 1 : fills[-1]] if e.kind in ("top-up", "level change")]
+    added = sum(e.volume_l or 0.0 for e in between)
+    # A first fill fills everything; a change finds the rest full, and pours pan and filter only.
+    left = sum(k or 0.0 for k in kept) if past[fills[-2]].kind == "fill" else (holding.filter_l or 0.0)
+    return drained_short_l(sum(e.volume_l or 0.0 for e in drains), before.volume_l, added, left)
+
+
 def drained_short_l(drained_l: float, poured_l: float, added_l: float, left_l: float) -> float:
     """Oil that is gone: poured and topped up, less drained and what stays in filter, cooler, lines and galleries."""
     return poured_l + added_l - drained_l - left_l

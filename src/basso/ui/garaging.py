@@ -110,6 +110,7 @@ class Garaging:
                     "attach a file": self._attach,
                     "print": self._print,
                     "prime": self._prime,
+                    "hold": self._hold,
                     "open": self._open_attachment,
                 }[verb](record)
 
@@ -362,6 +363,17 @@ class Garaging:
         got = Entered(done=priming.first_s is not None, value=priming.first_s, words=words)
         entries = {**record.entries, PRIMING_STEP: got.as_plain()}
         self._model.change("the priming off the log", record, replace(record, entries=entries))
+
+    def _hold(self, record: Record) -> None:
+        """Work the hold test of an accumulator job out."""
+        from basso.garage.jobs import HOLD_STEP, Entered
+        from basso.ui.hold_dialog import HoldDialog
+
+        dialog = HoldDialog(self._desk.window, self._desk.look, self._desk.workspace.units)
+        if isinstance(record, Job) and dialog.exec() and dialog.held is not None:
+            got = Entered(done=True, value=round(dialog.held.lost_kpa, 1), words=dialog.said.text())
+            after = replace(record, entries={**record.entries, HOLD_STEP: got.as_plain()})
+            self._model.change("the hold test", record, after)
 
     def _open_attachment(self, record: Record) -> None:
         from PySide6.QtCore import QUrl

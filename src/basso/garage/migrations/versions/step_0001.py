@@ -53,6 +53,7 @@ def upgrade() -> None:
         sa.Column("baffle", sa.String, nullable=False),
         sa.Column("tray", sa.String, nullable=False),
         sa.Column("accumulator", sa.String, nullable=False),
+        sa.Column("accumulator_l", sa.Float, nullable=True),
         sa.Column("cooler", sa.String, nullable=False),
         sa.Column("sensors", sa.String, nullable=False),
         sa.Column("oil_grade", sa.String, nullable=False),
@@ -102,6 +103,7 @@ def upgrade() -> None:
         sa.Column("depth_mm", sa.Float, nullable=True),
         sa.Column("mark", sa.String, nullable=False),
         sa.Column("accumulator", sa.String, nullable=False),
+        sa.Column("stance", sa.String, nullable=False),
         sa.Column("wait_min", sa.Float, nullable=True),
         sa.Column("note", sa.String, nullable=False),
     )
@@ -162,6 +164,7 @@ def upgrade() -> None:
         sa.Column("tyres", sa.String, nullable=False),
         sa.Column("driver", sa.String, nullable=False),
         sa.Column("accumulator", sa.String, nullable=False),
+        sa.Column("map", sa.String, nullable=False),
         sa.Column("log_name", sa.String, nullable=False),
         sa.Column("log_hash", sa.String, nullable=False),
         sa.Column("running_s", sa.Float, nullable=True),

@@ -62,14 +62,14 @@ def _forms() -> dict[type[r.Record], tuple[Field, ...]]:
         r.Build: (
             Field("name", "Name"), Field("since", "Since"), Field("reason", "Why"), Field("pan", "Pan"), Field("pickup", "Pickup"),
             _n("pickup_gap_mm", "Pickup to floor", _MM), Field("baffle", "Baffle"), Field("tray", "Windage tray"),
-            Field("accumulator", "Accumulator"), Field("cooler", "Cooler"), Field("sensors", "Sensors"),
+            Field("accumulator", "Accumulator"), _n("accumulator_l", "It stores", _V), Field("cooler", "Cooler"), Field("sensors", "Sensors"),
             Field("oil_grade", "Oil grade", choices=grade_names, free=True), _n("level_l", "Oil in the pan", _V), Field("tyres", "Tyres"),
             Field("map", "Engine map"), Field("parts", "Parts used", "list"), Field("note", "Note"),
         ),
         r.Session: (
             Field("title", "Title"), Field("began", "Began"), Field("kind", "Kind", choices=r.SESSION_KINDS), Field("circuit", "Circuit"),
             Field("weather", "Weather"), _n("air_c", "Air", _T), Field("fuel", "Fuel"), Field("tyres", "Tyres"), Field("driver", "Driver"),
-            Field("accumulator", "Accumulator", choices=r.ACCUMULATOR_STATES), _n("running_s", "Running", unit="s"),
+            Field("accumulator", "Accumulator", choices=r.ACCUMULATOR_STATES), Field("map", "Engine map, if another"), _n("running_s", "Running", unit="s"),
             _n("hot_s", "Oil over 100 °C", unit="s"), _n("distance_km", "Distance", unit="km"), Field("laps", "Laps", "whole"),
             _n("peak_oil_c", "Hottest oil", _T), _n("lamp_rpm", "Lamp out at, hot", unit="rpm"), Field("note", "Note"),
         ),
@@ -81,9 +81,9 @@ def _forms() -> dict[type[r.Record], tuple[Field, ...]]:
             Field("day", "Drawn on"), Field("bottle", "Bottle"), Field("values", "Values", "values"), Field("note", "Note"),
         ),
         r.LevelPoint: (
-            Field("series", "Pan and stick"), Field("day", "Day"), _n("pan_l", "In the pan", _V), _n("depth_mm", "Reading", _MM),
+            Field("series", "Pan and stick"), Field("day", "Day"), _n("pan_l", "Poured into the pan", _V), _n("depth_mm", "Reading", _MM),
             Field("mark", "At the mark", choices=("", "low", "full"), free=True),
-            Field("accumulator", "Accumulator", choices=r.ACCUMULATOR_STATES), _n("wait_min", "Waited", unit="min"), Field("note", "Note"),
+            Field("accumulator", "Accumulator", choices=r.ACCUMULATOR_STATES), Field("stance", "Stance and seat"), _n("wait_min", "Waited", unit="min"), Field("note", "Note"),
         ),
         r.Attachment: (Field("day", "Day"), Field("text", "Note")),
     }  # fmt: skip

@@ -21,10 +21,10 @@ from PySide6.QtWidgets import (
 )
 
 from basso.errors import InputError
-from basso.garage.jobs import PRIMING_STEP, Entered, Sheet, Step, entered, limits, outside, sheets, state
-from basso.garage.records import Job
+from basso.garage.jobs import HOLD_STEP, PRIMING_STEP, Entered, Sheet, Step, entered, limits, outside, sheets, state
+from basso.garage.records import Attachment, Job
 from basso.ui.stations.garage.fields import Field, read
-from basso.ui.stations.garage.picture import CarView, job_title, job_words
+from basso.ui.stations.garage.picture import CarView, attachment_html, job_title, job_words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
@@ -35,13 +35,16 @@ class JobsPanel(QWidget):
     edited = Signal(str, object, object)
     begun = Signal(str)
     print_wanted = Signal(object)
-    log_wanted = Signal(object)
-    """The priming of a job is to be read off the log that is shown."""
+    photo_wanted = Signal(object)
+    photo_opened = Signal(str)
+    work_wanted = Signal(str, object)
+    """(step, job): the priming is to be read off the log that is shown; the hold test to be worked out."""
 
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
         self._jobs: list[Job] = []
+        self._attached: tuple[Attachment, ...] = ()
         self.list = QListWidget()
         self.list.setAccessibleName("Jobs")
         self.list.setWordWrap(True)
@@ -73,17 +76,30 @@ class JobsPanel(QWidget):
             line.setPlaceholderText(hint)
             line.setAccessibleName(hint)
         self.sign_button, self.print_button = QPushButton("Sign off"), QPushButton("Print…")
+        self.photo_button, self._photos = QPushButton("Attach a photo…"), QLabel()
+        self._photos.setTextFormat(Qt.TextFormat.RichText)
+        self._photos.setWordWrap(True)
+        self._photos.linkActivated.connect(self.photo_opened)
+        self.photo_button.clicked.connect(lambda: self.photo_wanted.emit(self.job))
         self.sign_button.clicked.connect(self._sign)
         self.print_button.clicked.connect(self._print)
         left = QVBoxLayout()
         left.addWidget(self.new_button)
         left.addWidget(self.list, 1)
         foot = QHBoxLayout()
-        for widget in (self.signed, self.minutes, self.follow_up, self.sign_button, self.print_button):
+        for widget in (
+            self.signed,
+            self.minutes,
+            self.follow_up,
+            self.sign_button,
+            self.photo_button,
+            self.print_button,
+        ):
             foot.addWidget(widget)
         right = QVBoxLayout()
         right.addWidget(self._title)
         right.addWidget(scroll, 1)
+        right.addWidget(self._photos)
         right.addWidget(self._wrong)
         right.addLayout(foot)
         self._wrong.setWordWrap(True)
@@ -106,7 +122,7 @@ class JobsPanel(QWidget):
 
     def show_car(self, view: CarView, units: DisplayUnits) -> None:
         """Show a car's jobs, open ones first."""
-        shown = self.job
+        shown, self._attached = self.job, view.attachments
         self._jobs = sorted(view.jobs, key=lambda j: (bool(j.closed), j.opened), reverse=False)
         self.list.blockSignals(True)
         self.list.clear()
@@ -135,7 +151,14 @@ class JobsPanel(QWidget):
             words = "No job written down yet: choose a sheet under New job." if job is None else job_words(job)
             self._title.setText(words)
             self._wrong.setText("")
-            for widget in (self.signed, self.minutes, self.follow_up, self.sign_button, self.print_button):
+            for widget in (
+                self.signed,
+                self.minutes,
+                self.follow_up,
+                self.sign_button,
+                self.photo_button,
+                self.print_button,
+            ):
                 widget.setVisible(False)
             return
         self._title.setText(f"{sheet.name}: {job_words(job)}")
@@ -144,7 +167,7 @@ class JobsPanel(QWidget):
             for number, step in enumerate(sheet.steps, 1):
                 row = StepRow(look, number, step)
                 row.entered.connect(self._entered)
-                row.log_button.clicked.connect(lambda: self.log_wanted.emit(self.job))
+                row.work_button.clicked.connect(lambda _=False, k=step.key: self.work_wanted.emit(k, self.job))
                 self.steps.append(row)
                 self._sheet_layout.addWidget(row)
             self._sheet_layout.addStretch(1)
@@ -155,6 +178,9 @@ class JobsPanel(QWidget):
         for widget in (self.signed, self.minutes, self.follow_up, self.sign_button):
             widget.setVisible(is_open)
         self.print_button.setVisible(True)
+        self.photo_button.setVisible(True)
+        self._photos.setText("<br>".join(attachment_html(a) for a in self._attached if a.about == job.id))
+        self._photos.setVisible(bool(self._photos.text()))
 
     def _clear(self) -> None:
         self.steps = []
@@ -208,6 +234,12 @@ class JobsPanel(QWidget):
             self.print_wanted.emit(self.job)
 
 
+_WORKED = {
+    PRIMING_STEP: ("From the log", "Bursts, rests and seconds to pressure, read off the log that is shown"),
+    HOLD_STEP: ("Work it out…", "From two pressures and two temperatures, with the cooling allowed for"),
+}
+
+
 class StepRow(QWidget):
     """One step: done or not, its caution beside it, what is measured or written down. ``entered`` carries (step, entered)."""
 
@@ -224,9 +256,9 @@ class StepRow(QWidget):
         self.value, self.words, self.reason = QLineEdit(), QLineEdit(), QLineEdit()
         self._limits = QLabel(f"{step.measure}, {limits(step)}. {step.why}" if step.measure else "")
         self._limits.setWordWrap(True)
-        self.log_button, self._said = QPushButton("From the log"), QLabel()
-        self.log_button.setToolTip("Bursts, rests and seconds to pressure, read off the log that is shown")
-        self.log_button.setVisible(step.key == PRIMING_STEP)
+        self.work_button, self._said = QPushButton(_WORKED.get(step.key, ("", ""))[0]), QLabel()
+        self.work_button.setToolTip(_WORKED.get(step.key, ("", ""))[1])
+        self.work_button.setVisible(step.key in _WORKED)
         self._said.setWordWrap(True)
         self._said.setFont(look.font(Type.SMALL))
         layout = QHBoxLayout(self)
@@ -252,7 +284,7 @@ class StepRow(QWidget):
             line.addWidget(self.value)
             line.addWidget(QLabel(step.unit))
             line.addWidget(self._limits, 1)
-            line.addWidget(self.log_button)
+            line.addWidget(self.work_button)
             body.addLayout(line)
             body.addWidget(self._said)
             body.addWidget(self.reason)
@@ -276,7 +308,7 @@ class StepRow(QWidget):
                 editor.setText(text)
             editor.setReadOnly(closed)
         self.done.setEnabled(not closed)
-        self.log_button.setEnabled(not closed)
+        self.work_button.setEnabled(not closed)
         self._said.setText(got.words if not self.step.words else "")
         self._said.setVisible(bool(self._said.text()))
         self.reason.setVisible(bool(self.step.measure) and got.value is not None and outside(self.step, got.value))

@@ -14,7 +14,7 @@ from basso.garage.records import Attachment, Build, Car, Engine, Job, LevelPoint
 from basso.oil.grades import grades
 from basso.oil.laboratory import Finding, Trend, findings, trends
 from basso.oil.level_book import LevelFit, Reading, fit_level, mixed_parts
-from basso.oil.life import OilState, needed
+from basso.oil.life import OilState, gone_l, needed
 from basso.units import DisplayUnits, FloatArray, Quantity
 
 
@@ -94,6 +94,8 @@ def _session_row(s: Session, stage: Stage, units: DisplayUnits) -> LineRow:
         f"accumulator {s.accumulator}" if s.accumulator in ("armed", "off") else "",
         "" if s.log_hash else "no log",
     ]
+    if s.kind == "track" and "road" in (s.map or stage.build.map).lower().split():
+        marks.append("road map")
     if stage.until and s.began[:10] > stage.until:
         marks.append("back on this build")
     return LineRow(
@@ -210,7 +212,10 @@ def oil_page(view: CarView, units: DisplayUnits) -> OilPage:
             facts.append(("Not known", f"{_count(oil.unknown, 'session')} without a running time"))
         added = units.text(oil.added_l, Quantity.VOLUME)
         per = f", {units.text(oil.per_hour_l, Quantity.VOLUME)} an hour" if oil.per_hour_l and oil.added_l else ""
-        facts.append(("Topped up", f"{added}{per} (on purpose or burnt: see the ledger)" if oil.added_l else "nothing"))
+        facts.append(("Topped up", f"{added}{per} " if oil.added_l else "nothing"))
+        gone = gone_l(view.oil, holding(engine)) if engine is not None else None
+        if gone is not None:
+            facts.append(("Last drain", f"{units.text(gone, Quantity.VOLUME)} of the fill before was gone"))
         facts += [(f"Due by {_DUE[d.unit]}", f"{d.used:.3g} of {d.limit:g} {d.unit}") for d in oil.due]
     pour = ""
     if engine is not None and engine.full_l is not None:
@@ -257,6 +262,8 @@ class LevelPage:
     """Rows: depth in mm, litres, half the 95 % interval."""
     marks: tuple[tuple[str, float, float], ...]
     """(mark, depth in mm, litres)."""
+    stored_l: float = 0.0
+    """What the accumulator that is on the car now holds when it is charged."""
 
 
 def series_of(view: CarView) -> list[str]:
@@ -267,7 +274,10 @@ def series_of(view: CarView) -> list[str]:
 def level_page(view: CarView, series: str, units: DisplayUnits) -> LevelPage:
     """Fit one series and say what its marks hold."""
     own = [p for p in view.levels if p.series == series]
-    readings = [Reading(p.pan_l, p.depth_mm) for p in own if p.pan_l is not None and p.depth_mm is not None]
+    stored = {p.id: _stored_l(view, p) for p in own}
+    readings = [
+        Reading(p.pan_l - stored[p.id], p.depth_mm) for p in own if p.pan_l is not None and p.depth_mm is not None
+    ]
     fit = fit_level(readings)
     points = tuple((x.depth_mm, x.pan_l) for x in readings)
     if fit is None:
@@ -276,6 +286,7 @@ def level_page(view: CarView, series: str, units: DisplayUnits) -> LevelPage:
             ("Pour known volumes and read the stick each time: at least three readings, well apart.",), "", points, None,
             np.empty((3, 0)), (),
         )  # fmt: skip
+    now = max(view.builds, key=lambda b: b.since, default=None)
     depths = np.linspace(fit.lowest_mm, fit.highest_mm, 60)
     curve = np.array([depths, *np.array([fit.litres(float(d)) for d in depths]).T])
     marks = []
@@ -289,7 +300,7 @@ def level_page(view: CarView, series: str, units: DisplayUnits) -> LevelPage:
             litres, within = fit.litres(p.depth_mm)
             marks.append((p.mark, p.depth_mm, litres))
             lines.append(
-                f"The {p.mark} mark holds {units.text(litres, Quantity.VOLUME)} (± {units.text(within, Quantity.VOLUME)})."
+                f"The {p.mark} mark, {p.day[:10]}, holds {units.text(litres, Quantity.VOLUME)} (± {units.text(within, Quantity.VOLUME)})."
             )
             if p.mark == "full" and view.engine is not None and view.engine.full_l is not None:
                 warning = mixed_parts(litres, within, view.engine.full_l)
@@ -302,7 +313,16 @@ def level_page(view: CarView, series: str, units: DisplayUnits) -> LevelPage:
         fit,
         curve,
         tuple(sorted(marks, key=lambda m: m[1])),
+        (now.accumulator_l or 0.0) if now is not None else 0.0,
     )
+
+
+def _stored_l(view: CarView, point: LevelPoint) -> float:
+    """What an armed accumulator had taken out of the pan at a reading, by the build of that day."""
+    if point.accumulator != "armed":
+        return 0.0
+    on = max((b for b in view.builds if b.since[:10] <= point.day[:10]), key=lambda b: b.since, default=None)
+    return (on.accumulator_l or 0.0) if on is not None else 0.0
 
 
 def reading_words(page: LevelPage, depth_mm: float, units: DisplayUnits) -> str:
@@ -315,7 +335,12 @@ def reading_words(page: LevelPage, depth_mm: float, units: DisplayUnits) -> str:
         litres, within = page.fit.litres(depth_mm)
     except InputError as error:
         return str(error)
-    return f"{units.text(litres, Quantity.VOLUME)} in the pan (± {units.text(within, Quantity.VOLUME)})"
+    words = f"{units.text(litres, Quantity.VOLUME)} in the pan (± {units.text(within, Quantity.VOLUME)})"
+    if page.stored_l:
+        words += (
+            f"; {units.text(litres + page.stored_l, Quantity.VOLUME)} once the armed accumulator has emptied into it"
+        )
+    return words
 
 
 # Jobs
@@ -363,3 +388,11 @@ def printed(job: Job, sheet: Sheet, car: Car) -> str:
         f"<p>{signed}</p><p><small>Basso advises; the engine builder, the maker's manual, the event's rules and local law "
         "decide.</small></p>"
     )
+
+
+def attachment_html(a: Attachment) -> str:
+    """A note or file in one line; the file's name is a link that carries the attachment's id."""
+    words = html.escape(a.text)
+    if a.file_hash:
+        words += f" <a href='{a.id}'>{html.escape(a.file_name)}</a>"
+    return f"{a.day}&nbsp; {words}"

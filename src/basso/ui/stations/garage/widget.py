@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import csv
-import html
 import io
 
 from PySide6.QtCore import Qt, Signal
@@ -23,23 +22,16 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from basso.garage.records import Attachment, Build, Car, Record, Session
+from basso.garage.records import Build, Car, Record, Session
 from basso.ui.stations.garage.form import RecordForm
 from basso.ui.stations.garage.jobs import JobsPanel
 from basso.ui.stations.garage.line import BuildLine
 from basso.ui.stations.garage.pages import LevelPanel, OilPanel
-from basso.ui.stations.garage.picture import CarView, LineRow, compared, line_rows, opening
+from basso.ui.stations.garage.picture import CarView, LineRow, attachment_html, compared, line_rows, opening
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
 _PAGES = ("Builds", "Oil", "Level book", "Jobs")
-
-
-def _note_html(a: Attachment) -> str:
-    words = html.escape(a.text)
-    if a.file_hash:
-        words += f" <a href='{a.id}'>{html.escape(a.file_name)}</a>"
-    return f"{a.day}&nbsp; {words}"
 
 
 class GarageStation(QWidget):
@@ -77,7 +69,9 @@ class GarageStation(QWidget):
         self.search.textChanged.connect(lambda _: self._show_line())
         self.jobs.edited.connect(self.edited)
         self.jobs.begun.connect(lambda key: self.verb_wanted.emit(f"job {key}", None))
-        self.jobs.log_wanted.connect(lambda job: self.verb_wanted.emit("prime", job))
+        self.jobs.work_wanted.connect(self.verb_wanted)
+        self.jobs.photo_wanted.connect(lambda job: self.verb_wanted.emit("attach a file", job))
+        self.jobs.photo_opened.connect(self._open_attachment)
         self._notes.setTextFormat(Qt.TextFormat.RichText)
         self._notes.linkActivated.connect(self._open_attachment)
         self.jobs.print_wanted.connect(lambda job: self.verb_wanted.emit("print", job))
@@ -302,7 +296,7 @@ class GarageStation(QWidget):
         if view is None or record is None:
             return
         notes = [a for a in view.attachments if a.about == record.id]
-        self._notes.setText("<br>".join(_note_html(a) for a in notes))
+        self._notes.setText("<br>".join(attachment_html(a) for a in notes))
         self._notes.setVisible(bool(notes))
         if isinstance(record, Build):
             menu = QMenu(self.buttons["Compare with"])

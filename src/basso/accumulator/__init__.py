@@ -1,0 +1,1 @@
+"""The accumulator: what its gas does. Absolute pressures inside, gauge pressures at the edge."""
