@@ -167,3 +167,13 @@ def test_a_road_map_on_a_track_is_marked() -> None:
         if r.kind == "session"
     }
     assert "road map" in marks["a"] and "road map" not in marks["b"] and "road map" not in marks["c"]
+
+
+def test_a_follow_up_stands_until_the_job_was_done_again() -> None:
+    from basso.ui.stations.garage.picture import follow_up_words
+
+    first = Job(car="c", sheet="bearing-check", opened="2026-05-01", closed="2026-05-02", follow_up="2026-06-01")
+    assert follow_up_words([first]) == "Bearing inspection: look again on 2026-06-01."
+    early = Job(car="c", sheet="bearing-check", opened="2026-05-20", closed="2026-05-20")
+    assert follow_up_words([first, early]) != ""
+    assert follow_up_words([first, replace(early, closed="2026-06-02")]) == ""

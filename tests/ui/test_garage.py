@@ -10,7 +10,7 @@ from typing import Any
 import pytest
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog, QLineEdit
+from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog, QLabel, QLineEdit
 
 from basso.garage.demo import make_demo_garage
 from basso.garage.jobs import sheets
@@ -19,6 +19,7 @@ from basso.garage.records import Build
 from basso.garage.store import Garage
 from basso.ui.app import _open_first, make_window
 from basso.ui.desk import Desk
+from basso.ui.dialogs import FloorsDialog
 from basso.ui.hold_dialog import HoldDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.screenshots import wait_until
@@ -512,3 +513,21 @@ def test_a_photo_goes_with_a_job(desk: Desk, tmp_path: Path, monkeypatch: pytest
     desk.garage.jobs.begun.emit("bearing-check")
     desk.garage.jobs.photo_button.click()
     assert "shell-3.jpg" in desk.garage.jobs._photos.text()
+
+
+def test_the_floors_know_the_engines_card(
+    application: QApplication, desk: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    seen: list[FloorsDialog] = []
+    monkeypatch.setattr(FloorsDialog, "exec", lambda self: seen.append(self))
+    desk.run("judge.floors")
+    desk.opening.open_logs([demo_folder() / "baseline-1.csv"])
+    wait_until(application, lambda: desk.workspace.analysis is not None)
+    desk.run("judge.floors")
+    without, with_card = ([x.text() for x in d.findChildren(QLabel)] for d in seen)
+    assert not any("clearances are loose" in t for t in without) and any("clearances are loose" in t for t in with_card)
+    assert "The maker's points on this engine's card." in with_card
+
+
+def test_what_the_filter_drank_is_said(desk: Desk) -> None:
+    assert "Filter, cooler and lines drank 0.31 L" in desk.garage.level._lines.text()

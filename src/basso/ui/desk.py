@@ -383,7 +383,10 @@ class Desk(QObject):
     def _edit_floors(self) -> None:
         from basso.ui.dialogs import FloorsDialog
 
-        dialog = FloorsDialog(self.window, self.look, self.workspace.floors, self.workspace.units)
+        points, caution = self.garaging.floor_advice()
+        dialog = FloorsDialog(
+            self.window, self.look, self.workspace.floors, self.workspace.units, maker_points=points, caution=caution
+        )
         if dialog.exec():
             self.workspace.set_floors(dialog.floors())
 

@@ -71,7 +71,11 @@ def _scrolled(layout: QVBoxLayout) -> tuple[QWidget, QVBoxLayout]:
 class FloorsDialog(QDialog):
     """Choose which schools of floor apply and edit their numbers, in the units shown."""
 
-    def __init__(self, parent: QWidget, look: Look, floors: Sequence[Floor], units: DisplayUnits) -> None:
+    def __init__(
+        self, parent: QWidget, look: Look, floors: Sequence[Floor], units: DisplayUnits,
+        maker_points: tuple[tuple[float, float], ...] = (), caution: str = "",
+    ) -> None:  # fmt: skip
+        """``maker_points`` (rpm, kPa) and a caution about the engine's clearances come from the engine's card."""
         super().__init__(parent)
         self.setWindowTitle("Floors")
         self.setMinimumWidth(560)
@@ -94,15 +98,14 @@ class FloorsDialog(QDialog):
             check = QCheckBox(school.name)
             check.setChecked(own is not None)
             check.setFont(look.font(Type.STRONG))
-            editor, read = self._editor(own or school.floor)
+            reason, default = school.reason, school.floor
+            if isinstance(default, Table) and len(maker_points) > 0:
+                default, reason = Table(maker_points), "the maker's points on this engine's card"
+            editor, read = self._editor(own or default)
             grid.addWidget(check, 3 * i, 0)
             grid.addWidget(editor, 3 * i, 1, Qt.AlignmentFlag.AlignRight)
             grid.addWidget(
-                _label(look, school.reason[0].upper() + school.reason[1:] + ".", Type.SMALL, soft=True),
-                3 * i + 1,
-                0,
-                1,
-                2,
+                _label(look, reason[0].upper() + reason[1:] + ".", Type.SMALL, soft=True), 3 * i + 1, 0, 1, 2
             )
             grid.setRowMinimumHeight(3 * i + 2, 8)
             self._rows.append((check, read))
@@ -115,6 +118,8 @@ class FloorsDialog(QDialog):
                 soft=True,
             )
         )
+        if caution:
+            layout.addWidget(_label(look, caution, Type.STRONG))
         self._problem = _label(look, "", Type.SMALL)
         self._problem.setStyleSheet(f"color: {look.palette.below};")
         layout.addWidget(self._problem)

@@ -65,6 +65,20 @@ class Garaging:
         listed = f"On the cards, A → B: {apart}." if apart else "On the cards nothing differs."
         return " ".join([listed, *trial_cautions(a, b, view.builds)])
 
+    def floor_advice(self) -> tuple[tuple[tuple[float, float], ...], str]:
+        """The maker's points of the engine whose log is shown, and a caution about its clearances; nothing if not known."""
+        view, shown = self._model.view, self._desk.workspace.recording
+        engine = view.engine if view is not None else None
+        if view is None or engine is None or shown is None:
+            return (), ""
+        if shown.content_hash not in {s.log_hash for s in view.sessions}:
+            return (), ""
+        caution = "" if engine.clearance == "production" else (
+            f"This engine's clearances are {engine.clearance} on its card: the lean per-thousand rule is for production clearances; "
+            "wider ones want more."
+        )  # fmt: skip
+        return engine.maker_points, caution
+
     def activate(self) -> None:
         """The station is shown: open the garage if that has not been done."""
         self._station.take_focus()

@@ -82,7 +82,7 @@ def _forms() -> dict[type[r.Record], tuple[Field, ...]]:
         ),
         r.LevelPoint: (
             Field("series", "Pan and stick"), Field("day", "Day"), _n("pan_l", "Poured into the pan", _V), _n("depth_mm", "Reading", _MM),
-            Field("mark", "At the mark", choices=("", "low", "full"), free=True),
+            Field("mark", "At the mark", choices=("", "low", "full", "before the start", "after running"), free=True),
             Field("accumulator", "Accumulator", choices=r.ACCUMULATOR_STATES), Field("stance", "Stance and seat"), _n("wait_min", "Waited", unit="min"), Field("note", "Note"),
         ),
         r.Attachment: (Field("day", "Day"), Field("text", "Note")),

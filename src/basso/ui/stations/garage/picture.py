@@ -8,14 +8,18 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from basso.errors import InputError
 from basso.garage.build_line import Stage, differences, find, holding, sampled, stages, state_of_oil
 from basso.garage.jobs import Sheet, entered, limits, sheets, state
 from basso.garage.records import Attachment, Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Session
 from basso.oil.grades import grades
 from basso.oil.laboratory import Finding, Trend, findings, trends
-from basso.oil.level_book import LevelFit, Reading, fit_level, mixed_parts
+from basso.oil.level_book import LevelFit, Reading, drunk_l, fit_level, mixed_parts
 from basso.oil.life import OilState, gone_l, needed
 from basso.units import DisplayUnits, FloatArray, Quantity
+
+BEFORE_START, AFTER_RUNNING = "before the start", "after running"
+"""Marks of two level readings with nothing poured between them: their difference is what the rest of the system took."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,6 +95,7 @@ def _session_row(s: Session, stage: Stage, units: DisplayUnits) -> LineRow:
     if s.peak_oil_c is not None:
         said.append(f"oil {units.text(s.peak_oil_c, Quantity.TEMPERATURE)}")
     marks = [
+        "accumulator state not noted" if s.accumulator == "unknown" and stage.build.accumulator else "",
         f"accumulator {s.accumulator}" if s.accumulator in ("armed", "off") else "",
         "" if s.log_hash else "no log",
     ]
@@ -131,9 +136,22 @@ def opening(view: CarView | None, units: DisplayUnits) -> Opening:
     unfinished = [j for j in view.jobs if not j.closed]
     if unfinished:
         said.append(f"{_count(len(unfinished), 'job')} open.")
+    if (again := follow_up_words(view.jobs)) != "":
+        said.append(again)
     if (lamp := lamp_words(view.sessions)) != "":
         said.append(lamp)
     return Opening(title, " ".join(said))
+
+
+def follow_up_words(jobs: Sequence[Job]) -> str:
+    """The job that is to be looked at again first, or ""; one whose kind was done again since is seen to."""
+    wanted = [
+        j
+        for j in jobs
+        if j.follow_up and not any(k.sheet == j.sheet and k.closed and k.closed[:10] >= j.follow_up[:10] for k in jobs)
+    ]
+    first = min(wanted, key=lambda j: j.follow_up, default=None)
+    return f"{job_title(first)}: look again on {first.follow_up[:10]}." if first is not None else ""
 
 
 def _count(n: int, noun: str) -> str:
@@ -276,7 +294,9 @@ def level_page(view: CarView, series: str, units: DisplayUnits) -> LevelPage:
     own = [p for p in view.levels if p.series == series]
     stored = {p.id: _stored_l(view, p) for p in own}
     readings = [
-        Reading(p.pan_l - stored[p.id], p.depth_mm) for p in own if p.pan_l is not None and p.depth_mm is not None
+        Reading(p.pan_l - stored[p.id], p.depth_mm)
+        for p in own
+        if p.pan_l is not None and p.depth_mm is not None and p.mark != AFTER_RUNNING
     ]
     fit = fit_level(readings)
     points = tuple((x.depth_mm, x.pan_l) for x in readings)
@@ -296,7 +316,11 @@ def level_page(view: CarView, series: str, units: DisplayUnits) -> LevelPage:
     ]
     warning = ""
     for p in own:
-        if p.mark and p.depth_mm is not None and fit.lowest_mm <= p.depth_mm <= fit.highest_mm:
+        if (
+            p.mark not in ("", BEFORE_START, AFTER_RUNNING)
+            and p.depth_mm is not None
+            and fit.lowest_mm <= p.depth_mm <= fit.highest_mm
+        ):
             litres, within = fit.litres(p.depth_mm)
             marks.append((p.mark, p.depth_mm, litres))
             lines.append(
@@ -304,6 +328,7 @@ def level_page(view: CarView, series: str, units: DisplayUnits) -> LevelPage:
             )
             if p.mark == "full" and view.engine is not None and view.engine.full_l is not None:
                 warning = mixed_parts(litres, within, view.engine.full_l)
+    lines += _drunk(own, fit, units)
     return LevelPage(
         series,
         "What a reading means",
@@ -317,6 +342,24 @@ def level_page(view: CarView, series: str, units: DisplayUnits) -> LevelPage:
     )
 
 
+def _drunk(own: Sequence[LevelPoint], fit: LevelFit, units: DisplayUnits) -> list[str]:
+    """What filter, cooler and lines took, where the stick was read before a start and after running on one day."""
+    lines = []
+    for after in own:
+        before = next((p for p in own if p.mark == BEFORE_START and p.day[:10] == after.day[:10]), None)
+        if after.mark != AFTER_RUNNING or before is None or after.depth_mm is None or before.depth_mm is None:
+            continue
+        try:
+            litres, within = drunk_l(fit, before.depth_mm, after.depth_mm)
+        except InputError:
+            continue
+        lines.append(
+            f"Filter, cooler and lines drank {units.text(litres, Quantity.VOLUME)} (± {units.text(within, Quantity.VOLUME)}) on "
+            f"{after.day[:10]}."
+        )
+    return lines
+
+
 def _stored_l(view: CarView, point: LevelPoint) -> float:
     """What an armed accumulator had taken out of the pan at a reading, by the build of that day."""
     if point.accumulator != "armed":
@@ -327,8 +370,6 @@ def _stored_l(view: CarView, point: LevelPoint) -> float:
 
 def reading_words(page: LevelPage, depth_mm: float, units: DisplayUnits) -> str:
     """A reading in litres, or why not."""
-    from basso.errors import InputError
-
     if page.fit is None:
         return page.lines[0]
     try:
