@@ -53,7 +53,7 @@ def rewritten(bundle: Path, change: Callable[[dict[str, bytes]], None], resign: 
 def test_a_car_comes_in_equal_and_only_once(bundle: Path, tmp_path: Path) -> None:
     with Garage(tmp_path / "from") as source, Garage(tmp_path / "to") as target:
         car, new = import_car(target, bundle)
-        assert new and contents(target) == contents(source)
+        assert new is not None and contents(target) == contents(source)
         assert target.samples_file("hash0").read_bytes() == SAMPLES
         again = tmp_path / "again.zip"
         export_car(target, car, again)
@@ -61,7 +61,7 @@ def test_a_car_comes_in_equal_and_only_once(bundle: Path, tmp_path: Path) -> Non
             for name in a.namelist():
                 if name != "bundle.json":
                     assert a.read(name) == b.read(name)
-        assert import_car(target, bundle) == (car, False)
+        assert import_car(target, bundle) == (car, None)
         session = target.all(Session)[0]
         target.remove("removing", session)
         with pytest.raises(InputError, match=r"is in this garage already and differs"):

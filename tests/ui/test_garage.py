@@ -328,6 +328,10 @@ def test_a_car_goes_out_and_another_garage_takes_it_in(
     desk.garage.verb_wanted.emit("import", None)
     wait_until(application, lambda: desk.garage_model.view is not None)
     assert desk.garage_model.view == before
+    desk.run("edit.undo")
+    assert desk.garage_model.view is None
+    desk.run("edit.redo")
+    assert desk.garage_model.view == before
 
 
 def test_a_new_car_from_nothing(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -89,9 +89,9 @@ def _import(arguments: argparse.Namespace, garage: Garage) -> int:
     from basso.garage.bundle import import_car
     from basso.report.garage_documents import car_document
 
-    car, new = import_car(garage, Path(arguments.bundle), arguments.name)
-    words = f"{car.name} was taken in." if new else f"{car.name} is here already, just like this."
-    return _say(arguments, {**car_document(garage, car), "new": new}, words)
+    car, edit = import_car(garage, Path(arguments.bundle), arguments.name)
+    words = f"{car.name} was taken in." if edit is not None else f"{car.name} is here already, just like this."
+    return _say(arguments, {**car_document(garage, car), "new": edit is not None}, words)
 
 
 def _backup(arguments: argparse.Namespace, garage: Garage) -> int:

@@ -71,7 +71,7 @@ def export_car(garage: Garage, car: Car, path: Path) -> None:
     write_whole(path, out.getvalue())
 
 
-def import_car(garage: Garage, path: Path, name: str = "") -> tuple[Car, bool]:
+def import_car(garage: Garage, path: Path, name: str = "") -> tuple[Car, int | None]:
     """Take a car in from a bundle.
 
     Args:
@@ -80,7 +80,7 @@ def import_car(garage: Garage, path: Path, name: str = "") -> tuple[Car, bool]:
         name: take it in as another car of this name, beside one that is there already.
 
     Returns:
-        The car, and False when it was here already, just like this.
+        The car, and the edit that :meth:`Garage.undo` takes back; None when it was here already, just like this.
 
     Raises:
         InputError: the bundle is damaged, was changed by hand so that it no longer fits, or its car is here already and
@@ -97,7 +97,7 @@ def import_car(garage: Garage, path: Path, name: str = "") -> tuple[Car, bool]:
     here = [r for rows in garage.of_car(car.id).values() for r in rows]
     if here:
         if {r.id: r for r in here} == {r.id: r for r in records}:
-            return car, False
+            return car, None
         raise InputError(
             f"{path}: {car.name} is in this garage already and differs; take it in under another name (--as NAME), or remove "
             "the one that is here."
@@ -108,8 +108,7 @@ def import_car(garage: Garage, path: Path, name: str = "") -> tuple[Car, bool]:
             garage.keep_samples(at.stem, data)
         elif at.parts[0] == "files":
             garage.keep_file(data, at.suffix)
-    garage.edit(f"taking in {car.name}", *(Change(None, r) for r in records))
-    return car, True
+    return car, garage.edit(f"taking in {car.name}", *(Change(None, r) for r in records))
 
 
 def _checked_parts(path: Path) -> dict[str, bytes]:

@@ -154,9 +154,13 @@ class GarageModel(QObject):
             self.problem.emit(str(error))
             self.refresh()
             return False
+        self.made_elsewhere(label, number)
+        return True
+
+    def made_elsewhere(self, label: str, number: int) -> None:
+        """An edit was made (in the background, say): it becomes an undo step."""
         self._undo.push(_GarageEdit(self, label, number))
         self.refresh()
-        return True
 
     def turn(self, number: int, back: bool) -> None:
         """Take an edit back or make it again."""

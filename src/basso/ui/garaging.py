@@ -447,10 +447,12 @@ class Garaging:
         if garage is None:
             return
 
-        def done(result: tuple[Car, bool]) -> None:
-            car, new = result
+        def done(result: tuple[Car, int | None]) -> None:
+            car, edit = result
             self._model.choose(car.id)
-            if not new:
+            if edit is not None:
+                self._model.made_elsewhere(f"taking in {car.name}", edit)
+            else:
                 self._desk.tell(f"{car.name} is here already, just like this.")
 
         self._desk.jobs.start(

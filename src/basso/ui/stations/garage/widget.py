@@ -176,7 +176,7 @@ class GarageStation(QWidget):
             row.addWidget(button)
         row.addStretch(1)
         self.restore_button = QPushButton("Restore the newest backup")
-        self.restore_button.setToolTip("What is there now is kept beside it")
+        self.restore_button.setToolTip("Close other windows of this garage first. What is there now is kept beside it.")
         self.restore_button.clicked.connect(lambda: self.verb_wanted.emit("restore", None))
         layout.addWidget(self.restore_button, 0, Qt.AlignmentFlag.AlignLeft)
         layout.addLayout(row)
