@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
+from datetime import date
 from pathlib import Path
 from typing import Any
 
@@ -26,6 +27,7 @@ from basso.ui.screenshots import wait_until
 from basso.ui.settings import Settings
 from basso.ui.stations.garage.fields import changed, fields_of, missing_forms, show
 from basso.ui.stations.garage.form import RecordDialog
+from basso.ui.stations.garage.jobs import StepRow
 from basso.ui.symptoms import SymptomsDialog
 from basso.ui.theme.look import Look
 from basso.units import UNITS, DisplayUnits
@@ -297,6 +299,40 @@ def test_a_job_is_worked_through_and_signed_off(desk: Desk, monkeypatch: pytest.
     assert view is not None
     done = next(j for j in view.jobs if j.sheet == "pickup-height" and j.signed == "B." and j.minutes == 40)
     assert done.closed and done.entries["clay"]["reason"].startswith("Shim")
+
+
+def test_a_signed_oil_change_goes_into_the_ledger_and_comes_out_with_undo(desk: Desk) -> None:
+    desk.garage.jobs.begun.emit("oil-change")
+    jobs = desk.garage.jobs
+    values = {"accumulator": "0", "drain": "3.5", "fill": "3.9", "prime": "9", "start": "450"}
+    for row in jobs.steps:
+        row.value.setText(values.get(row.step.key, ""))
+        row.words.setText("clean" if row.step.words else "")
+        row.done.click()
+    assert jobs.wrong == ""
+    jobs.signed.setText("B.")
+    jobs.sign_button.click()
+    today = date.today().isoformat()
+    view = desk.garage_model.view
+    assert view is not None and view.oil_state is not None
+    made = {e.kind: e for e in view.oil if e.day == today}
+    assert (made["drain"].volume_l, made["change"].volume_l, made["change"].grade) == (3.5, 3.9, "10W-40")
+    assert view.oil_state.since == today
+    desk.run("edit.undo")
+    view = desk.garage_model.view
+    assert view is not None and not [e for e in view.oil if e.day == today]
+    assert jobs.job is not None and not jobs.job.closed
+
+
+def test_one_sheet_is_seen_at_a_time(application: QApplication, desk: Desk) -> None:
+    desk.garage.show_page(3)
+    view = desk.garage_model.view
+    assert view is not None
+    for job in view.jobs:
+        desk.garage.jobs.choose(job.id)
+        application.processEvents()
+        seen = [r for r in desk.garage.jobs.findChildren(StepRow) if r.isVisible()]
+        assert [r.step for r in seen] == list(sheets()[job.sheet].steps)
 
 
 def test_a_sheet_prints_with_its_cautions(desk: Desk, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:

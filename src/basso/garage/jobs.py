@@ -7,11 +7,9 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cache
 from importlib import resources
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-if TYPE_CHECKING:
-    from basso.garage.records import Job
-
+from basso.garage.records import Job, OilEntry
 
 PRIMING_STEP, HOLD_STEP = "prime", "hold"
 """Keys of two steps that can be worked out: seconds of cranking until pressure, from a log; pressure lost, from readings."""
@@ -102,6 +100,33 @@ def earlier_primings(jobs: Iterable[Job], but: Job) -> list[float]:
         if job.closed and job.id != but.id and job.sheet == but.sheet and isinstance(value, int | float):
             found.append(float(value))
     return found
+
+
+def ledger_of(job: Job, before: Iterable[OilEntry]) -> list[OilEntry]:
+    """What a signed-off oil change puts into the oil ledger: the drain and the fill, of the oil that was used last.
+
+    Args:
+        job: just signed off.
+        before: the ledger so far; an entry of that day and kind is not doubled.
+    """
+    known = sorted(before, key=lambda e: e.day)
+    if job.sheet != "oil-change" or not job.closed:
+        return []
+    day = job.closed[:10]
+    last = next((e for e in reversed(known) if e.grade), None)
+    made = []
+    for kind, key in (("drain", "drain"), ("change", "fill")):
+        kept = job.entries.get(key)
+        value = kept.get("value") if isinstance(kept, dict) else None
+        if isinstance(value, int | float) and not any(e.day[:10] == day and e.kind == kind for e in known):
+            fill = kind == "change"
+            made.append(
+                OilEntry(
+                    car=job.car, day=day, kind=kind, volume_l=float(value), filter_new=fill, grade=last.grade if fill and last else "",
+                    lot=last.lot if fill and last else "", note="From the job sheet.",
+                )
+            )  # fmt: skip
+    return made
 
 
 def outside(step: Step, value: float) -> bool:

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFileDialog
 
 from basso.errors import InputError
 from basso.garage.build_line import cards_apart, trial_cautions
+from basso.garage.jobs import ledger_of
 from basso.garage.records import Attachment, Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Record, Session
 from basso.progress import Progress
 
@@ -39,10 +40,23 @@ class Garaging:
         self._model.changed.connect(self.refresh)
         self._model.problem.connect(desk.tell)
         s = self._station
-        s.edited.connect(lambda label, before, after: self._model.change(label, before, after))
+        s.edited.connect(self._edited)
         s.car_wanted.connect(self._model.choose)
         s.verb_wanted.connect(self.act)
         s.session_opened.connect(self.open_session)
+
+    def _edited(self, label: str, before: Record, after: Record) -> None:
+        """A record was edited in its place. A signed-off oil change goes into the ledger with the same edit."""
+        from basso.garage.store import Change
+
+        view = self._model.view
+        extra = (
+            ledger_of(after, view.oil)
+            if isinstance(after, Job) and isinstance(before, Job) and not before.closed and view
+            else []
+        )
+        if before != after:
+            self._model.edit(label, Change(before, after), *(Change(None, entry) for entry in extra))
 
     def refresh(self) -> None:
         """Show the garage as it is now."""

@@ -87,6 +87,7 @@ class JobsPanel(QWidget):
         left.addWidget(self.new_button)
         left.addWidget(self.list, 1)
         foot = QHBoxLayout()
+        foot.addStretch(1)
         for widget in (
             self.signed,
             self.minutes,
@@ -186,6 +187,7 @@ class JobsPanel(QWidget):
         self.steps = []
         while (item := self._sheet_layout.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
+                widget.hide()  # it is gone from the screen at once, and from memory when the loop comes round
                 widget.deleteLater()
 
     def _tell(self, job: Job, sheet: Sheet) -> None:

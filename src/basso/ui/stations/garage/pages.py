@@ -175,7 +175,7 @@ class LevelPanel(QWidget):
         look, p = self._look, self._look.palette
         page = self._page = level_page(self._view, self.series.currentText(), self._units)
         for label, kind, color, text in (
-            (self._title, Type.STATION, p.ink, page.title), (self._lines, Type.BODY, p.ink, " ".join(page.lines)),
+            (self._title, Type.STATION, p.ink, page.title), (self._lines, Type.BODY, p.ink, "\n".join(page.lines)),
             (self._warning, Type.STRONG, p.below, page.warning),
             (self._ask, Type.BODY, p.soft, f"The stick reads, {self._units.length.symbol}"),
             (self._answered, Type.STRONG, p.ink, ""),
