@@ -20,8 +20,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from basso.errors import InputError
-from basso.garage.records import KINDS, Build, Car, Engine, Session
-from basso.garage.store import Change, ConflictError, Garage, restore
+from basso.garage.backups import restore
+from basso.garage.records import KINDS, Attachment, Build, Car, Engine, Session
+from basso.garage.store import Change, ConflictError, Garage
 from basso.garage.tables import metadata
 from garage_support import a_car
 
@@ -64,6 +65,26 @@ def test_a_car_goes_with_everything_of_it_and_comes_back_whole(garage: Garage) -
     assert contents(garage) == {}
     garage.undo(edit)
     assert contents(garage) == before
+
+
+def test_what_is_noted_of_a_build_goes_and_comes_back_with_it(garage: Garage) -> None:
+    before = contents(garage)
+    edit = garage.remove("removing", garage.all(Build)[0])
+    assert not garage.all(Attachment) and not garage.all(Session)
+    garage.undo(edit)
+    assert contents(garage) == before
+
+
+def test_an_undo_here_and_a_redo_there_show_as_a_change(garage: Garage) -> None:
+    car = garage.all(Car)[0]
+    first = garage.change("one", car, replace(car, note="one"))
+    garage.undo(first)
+    engine = garage.all(Engine)[0]
+    second = garage.change("two", engine, replace(engine, note="two"))
+    stamp = garage.stamp()
+    garage.undo(second)
+    garage.redo(first)
+    assert garage.stamp() != stamp
 
 
 def test_an_edit_is_all_or_nothing(garage: Garage) -> None:

@@ -100,7 +100,7 @@ def _backup(arguments: argparse.Namespace, garage: Garage) -> int:
 
 
 def _restore(arguments: argparse.Namespace, folder: Path) -> int:
-    from basso.garage.store import backups_in, restore
+    from basso.garage.backups import backups_in, restore
 
     chosen = Path(arguments.file) if arguments.file else next(iter(backups_in(folder)), None)
     if chosen is None or not chosen.is_file():

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import hashlib
 import os
-import shutil
 import sqlite3
 from collections.abc import Iterable, Iterator
 from contextlib import closing, contextmanager
@@ -23,8 +22,9 @@ from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
 
 from basso.errors import InputError
 from basso.files import put_whole
+from basso.garage.backups import backup_day, backup_name, backups_in, copy_whole, cut_short, known_versions, version_of
 from basso.garage.place import FILE, default_folder
-from basso.garage.records import BY_TABLE, Build, Car, Job, Record, Session
+from basso.garage.records import BY_TABLE, Attachment, Build, Car, Job, Record, Session
 from basso.garage.tables import EDITS, TABLES
 
 R = TypeVar("R", bound=Record)
@@ -39,7 +39,6 @@ _LISTS = {
     for name, kind in BY_TABLE.items()
 }
 _BUILD_OF_JOB = _NAMES[Job.table].index("build")
-_KEPT_BACKUPS = 20
 _PATIENCE_MS = 10_000
 
 
@@ -125,18 +124,18 @@ class Garage:
             with closing(sqlite3.connect(self._uri(), uri=True, timeout=_PATIENCE_MS / 1000)) as connection:
                 if self.file.stat().st_size:
                     wrong = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
-                    if wrong != "ok" or _cut_short(self.file):
+                    if wrong != "ok" or cut_short(self.file):
                         raise sqlite3.DatabaseError(wrong)
-                version = _version(connection)
+                version = version_of(connection)
         except sqlite3.DatabaseError:
             newest = next(iter(self.backups()), None)
             remedy = (
-                f"restore the backup of {_backup_day(newest)} (basso garage restore)"
+                f"restore the backup of {backup_day(newest)} (basso garage restore)"
                 if newest is not None
                 else "put back a copy of it; no backup was found"
             )
             raise InputError(f"{self.file}: is damaged and was left as it is; {remedy}.") from None
-        if version is not None and version not in _versions():
+        if version is not None and version not in known_versions():
             raise InputError(
                 f"{self.file}: was written by a newer Basso (its version {version}); open it with that one. "
                 "It was left as it is."
@@ -173,11 +172,11 @@ class Garage:
         with self._reading() as connection:
             raw = connection.connection.driver_connection
             assert isinstance(raw, sqlite3.Connection)
-            version = _version(raw)
-        if version == _versions()[-1] or self.read_only:
+            version = version_of(raw)
+        if version == known_versions()[-1] or self.read_only:
             return
         if version is not None:
-            self.back_up(f"before-{_versions()[-1]}")
+            self.back_up(f"before-{known_versions()[-1]}")
         from alembic import command
         from alembic.config import Config
 
@@ -238,11 +237,10 @@ class Garage:
         """Changes whenever the garage does, through this window or another one."""
         with self._reading() as connection:
             last, undone = connection.execute(
-                sa.select(
-                    sa.func.max(EDITS.c.id), sa.func.coalesce(sa.func.sum(sa.cast(EDITS.c.undone, sa.Integer)), 0)
-                )
+                # The numbers of what is undone, added up: undoing one edit and redoing another shows as well.
+                sa.select(sa.func.max(EDITS.c.id), sa.func.sum(EDITS.c.id).filter(EDITS.c.undone))
             ).one()
-        return int(last or 0), int(undone)
+        return int(last or 0), int(undone or 0)
 
     # Changing
 
@@ -288,10 +286,12 @@ class Garage:
     def _with_its_own(self, record: Record) -> list[Record]:
         if isinstance(record, Car):
             return [r for rows in self.of_car(record.id).values() for r in rows]
+        own: list[Record] = [record]
         if isinstance(record, Build):
-            sessions = [s for s in self.all(Session, record.car) if s.build == record.id]
-            return [record, *sessions, *(j for j in self.all(Job, record.car) if j.build == record.id)]
-        return [record]
+            own += [s for s in self.all(Session, record.car) if s.build == record.id]
+            own += [j for j in self.all(Job, record.car) if j.build == record.id]
+        ids = {r.id for r in own}
+        return [*own, *(a for a in self.all(Attachment, str(getattr(record, "car", ""))) if a.about in ids)]
 
     def undo(self, edit: int) -> str:
         """Take an edit back; returns its label.
@@ -358,99 +358,19 @@ class Garage:
 
     def back_up(self, why: str = "") -> Path:
         """Make a dated backup, whole even while another window writes. The oldest beyond twenty go."""
-        stamp = datetime.now().strftime("%Y-%m-%d-%H%M%S")
-        target = self.folder / "backups" / f"garage-{stamp}{f'-{why}' if why else ''}.sqlite"
-        target.parent.mkdir(parents=True, exist_ok=True)
-        fresh = target.with_suffix(".part")
-        try:
-            with closing(sqlite3.connect(self.file)) as source, closing(sqlite3.connect(fresh)) as copy:
-                source.backup(copy)
-            fresh.replace(target)
-        except (OSError, sqlite3.Error) as error:
-            fresh.unlink(missing_ok=True)
-            raise InputError(f"{target}: the backup could not be written ({error}); free the disk.") from None
-        for old in self.backups()[_KEPT_BACKUPS:]:
-            old.unlink(missing_ok=True)
-        return target
+        return copy_whole(self.file, backup_name(self.folder, why))
 
     def back_up_daily(self) -> Path | None:
         """The first time on a day, a backup of what there is; else None."""
         newest = next(iter(self.backups()), None)
         today = datetime.now().strftime("%Y-%m-%d")
-        if self.read_only or (newest is not None and _backup_day(newest) == today) or not self.all(Car):
+        if self.read_only or (newest is not None and backup_day(newest) == today) or not self.all(Car):
             return None
         return self.back_up()
 
 
-def backups_in(folder: Path) -> list[Path]:
-    """Backups of the garage in a folder, newest first; the garage itself may be past opening."""
-    return sorted((folder / "backups").glob("garage-*.sqlite"), reverse=True)
-
-
-def restore(folder: Path, backup: Path) -> Path:
-    """Put a backup in the place of a garage's database; what was there is kept beside it.
-
-    Returns:
-        Where the former database now is.
-
-    Raises:
-        InputError: the backup is damaged or from a newer Basso; nothing was changed.
-    """
-    try:
-        with closing(sqlite3.connect(f"{backup.resolve().as_uri()}?mode=ro", uri=True)) as connection:
-            whole = connection.execute("PRAGMA integrity_check(1)").fetchone()[0] == "ok"
-            version = _version(connection)
-    except sqlite3.DatabaseError:
-        whole, version = False, None
-    if not whole or version not in _versions():
-        raise InputError(
-            f"{backup}: is no whole backup of a garage this Basso can read; choose another. Nothing was changed."
-        )
-    current = folder / FILE
-    aside = folder / f"garage-before-restore-{datetime.now().strftime('%Y-%m-%d-%H%M%S')}.sqlite"
-    fresh = folder / f".{FILE}.restored"
-    shutil.copyfile(backup, fresh)
-    # What a killed window left in the write-ahead files belongs to the former database.
-    for tail in ("", "-wal", "-shm"):
-        left = current.with_name(current.name + tail)
-        if left.exists():
-            left.replace(aside.with_name(aside.name + tail))
-    fresh.replace(current)
-    return aside
-
-
 def _now() -> str:
     return datetime.now().isoformat(timespec="seconds")
-
-
-def _backup_day(backup: Path) -> str:
-    return backup.name.removeprefix("garage-")[:10]
-
-
-def _versions() -> list[str]:
-    """Known versions of the database, oldest first, by the names of the steps."""
-    steps = sorted((Path(__file__).parent / "migrations" / "versions").glob("step_*.py"))
-    return [s.stem.removeprefix("step_") for s in steps]
-
-
-def _cut_short(file: Path) -> bool:
-    """True for a file shorter than its own first page says (which the check does not always notice).
-
-    Source: the SQLite file format, page size at byte 16, size in pages at byte 28, both big-endian.
-    """
-    ahead = file.with_name(file.name + "-wal")
-    if ahead.exists() and ahead.stat().st_size:
-        return False  # what is missing may stand there, from a process that was killed
-    with file.open("rb") as stream:
-        head = stream.read(100)
-    page = int.from_bytes(head[16:18], "big")
-    return file.stat().st_size < (65536 if page == 1 else page) * int.from_bytes(head[28:32], "big")
-
-
-def _version(connection: sqlite3.Connection) -> str | None:
-    known = connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'alembic_version'").fetchone()
-    row = connection.execute("SELECT version_num FROM alembic_version").fetchone() if known else None
-    return str(row[0]) if row else None
 
 
 def _record(kind: type[R], row: tuple[Any, ...]) -> R:

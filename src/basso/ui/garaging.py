@@ -7,13 +7,11 @@ from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QFileDialog
-
-from basso.errors import InputError
 from basso.garage.build_line import cards_apart, trial_cautions
 from basso.garage.jobs import ledger_of
 from basso.garage.records import Attachment, Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Record, Session
 from basso.progress import Progress
+from basso.ui.garage_files import GarageFiles
 
 if TYPE_CHECKING:
     from basso.recording.recording import Recording
@@ -37,6 +35,7 @@ class Garaging:
     def __init__(self, desk: Desk) -> None:
         self._desk = desk
         self._model, self._station = desk.garage_model, desk.garage
+        self.files = GarageFiles(desk)
         self._model.changed.connect(self.refresh)
         self._model.problem.connect(desk.tell)
         s = self._station
@@ -126,8 +125,8 @@ class Garaging:
         else:
             handler = {
                 "new car": self._new_car, "car": self._edit_car, "engine": self._edit_engine, "new build": self._new_build,
-                "new session": self._new_session, "new oil": self._new_oil, "new sample": self._new_sample, "import": self._import,
-                "export": self._export, "remove car": self._remove_car, "backup": self._back_up, "restore": self._restore, "demo": self._demo,
+                "new session": self._new_session, "new oil": self._new_oil, "new sample": self._new_sample, "import": self.files.choose_bundle,
+                "export": self.files.export, "remove car": self._remove_car, "backup": self.files.back_up, "restore": self.files.restore, "demo": self._demo,
             }.get(verb)  # fmt: skip
             if handler is not None:
                 handler()
@@ -135,11 +134,11 @@ class Garaging:
                 {
                     "remove": self._remove,
                     "add a note": self._note,
-                    "attach a file": self._attach,
-                    "print": self._print,
+                    "attach a file": self.files.attach,
+                    "print": self.files.print_sheet,
                     "prime": self._prime,
                     "hold": self._hold,
-                    "open": self._open_attachment,
+                    "open": self.files.open_attachment,
                 }[verb](record)
 
     def _asked(self, title: str, hint: str, record: Record) -> Record | None:
@@ -318,27 +317,6 @@ class Garaging:
         if isinstance(note, Attachment) and note.text:
             self._model.add("a note", note)
 
-    def _attach(self, record: Record) -> None:
-        view, garage = self._model.view, self._model.garage
-        name, _ = QFileDialog.getOpenFileName(
-            self._desk.window, "Attach a photo or paper", str(self._desk.settings.folder)
-        )
-        if not name or view is None or garage is None:
-            return
-        path = Path(name)
-        try:
-            kept = garage.keep_file(path.read_bytes(), path.suffix)
-        except OSError as error:
-            self._desk.tell(f"{path}: cannot be read ({error.strerror}); choose another file.")
-            return
-        except InputError as error:
-            self._desk.tell(str(error))
-            return
-        made = Attachment(
-            car=view.car.id, about=record.id, day=date.today().isoformat(), file_name=path.name, file_hash=kept
-        )
-        self._model.add(f"attaching {path.name}", made)
-
     def _remove(self, record: Record) -> None:
         name = getattr(record, "name", "") or getattr(record, "title", "") or record.noun
         self._model.remove(f"removing {name}", record)
@@ -346,33 +324,6 @@ class Garaging:
     def _remove_car(self) -> None:
         if self._model.view is not None:
             self._model.remove(f"removing {self._model.view.car.name}", self._model.view.car)
-
-    def _back_up(self) -> None:
-        if self._model.garage is not None:
-            try:
-                made = self._model.garage.back_up()
-            except InputError as error:
-                self._desk.tell(str(error))
-                return
-            self._desk.tell(f"Backed up: {made}")
-
-    def _restore(self) -> None:
-        from basso.garage.store import backups_in, restore
-
-        folder = self._model.folder
-        newest = next(iter(backups_in(folder)), None)
-        if newest is None:
-            self._desk.tell(
-                f"{folder / 'backups'}: no backup is there. Put back a copy of the garage, or begin a new one."
-            )
-            return
-        try:
-            aside = restore(folder, newest)
-        except InputError as error:
-            self._desk.tell(str(error))
-            return
-        self._desk.tell(f"{newest.name} was restored; what was there before is {aside.name}.")
-        self._model.open(folder)
 
     def _prime(self, record: Record) -> None:
         """Fill the priming of a job in from the log that is shown."""
@@ -403,19 +354,6 @@ class Garaging:
             after = replace(record, entries={**record.entries, HOLD_STEP: got.as_plain()})
             self._model.change("the hold test", record, after)
 
-    def _open_attachment(self, record: Record) -> None:
-        from PySide6.QtCore import QUrl
-        from PySide6.QtGui import QDesktopServices
-
-        garage = self._model.garage
-        if garage is None or not isinstance(record, Attachment):
-            return
-        path = garage.folder / "files" / record.file_hash
-        if not path.is_file():
-            self._desk.tell(f"{record.file_name}: its file is missing from the garage ({path}); attach it again.")
-        else:
-            QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
-
     def ask_symptoms(self) -> None:
         """The symptom interview; its outcome may be kept as a note on a build."""
         from basso.ui.symptoms import SymptomsDialog
@@ -427,77 +365,3 @@ class Garaging:
             self._model.add("the symptoms", made)
 
     # Files
-
-    def _export(self) -> None:
-        from basso.garage.bundle import SUFFIX, export_car
-
-        view, garage = self._model.view, self._model.garage
-        if view is None or garage is None:
-            return
-        start = self._desk.settings.folder / f"{view.car.name.lower().replace(' ', '-')}{SUFFIX}"
-        name, _ = QFileDialog.getSaveFileName(self._desk.window, "Export this car", str(start), f"Bundle (*{SUFFIX})")
-        if name:
-            car, path = view.car, Path(name)
-            self._desk.jobs.start(
-                "bundle",
-                f"writing {path.name}",
-                lambda _: export_car(garage, car, path),
-                lambda _: None,
-                self._desk.tell,
-            )
-
-    def _import(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self._desk.window, "Take in a car", str(self._desk.settings.folder), "Bundle (*.zip);;All files (*)"
-        )
-        if name:
-            self.take_in(Path(name))
-
-    def take_in(self, path: Path) -> None:
-        """Take a car in from a bundle, in the background."""
-        from basso.garage.bundle import import_car
-
-        garage = self._model.garage
-        if garage is None:
-            return
-
-        def done(result: tuple[Car, int | None]) -> None:
-            car, edit = result
-            self._model.choose(car.id)
-            if edit is not None:
-                self._model.made_elsewhere(f"taking in {car.name}", edit)
-            else:
-                self._desk.tell(f"{car.name} is here already, just like this.")
-
-        self._desk.jobs.start(
-            "bundle", f"taking in {path.name}", lambda _: import_car(garage, path), done, self._desk.tell
-        )
-
-    def _print(self, record: Record) -> None:
-        """A job sheet as PDF, which every system prints."""
-        view = self._model.view
-        if view is None or not isinstance(record, Job):
-            return
-        start = self._desk.settings.folder / f"{record.sheet}-{record.opened}.pdf"
-        name, _ = QFileDialog.getSaveFileName(self._desk.window, "Print the sheet to a file", str(start), "PDF (*.pdf)")
-        if name:
-            self._desk.exporting.write(Path(name), sheet_pdf(record, view.car))
-
-
-def sheet_pdf(job: Job, car: Car) -> bytes:
-    """A job sheet as the bytes of a PDF."""
-    from PySide6.QtCore import QBuffer, QIODevice
-    from PySide6.QtGui import QPageSize, QPdfWriter, QTextDocument
-
-    from basso.garage.jobs import sheets
-    from basso.ui.stations.garage.picture import printed
-
-    buffer = QBuffer()
-    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    writer = QPdfWriter(buffer)
-    writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
-    document = QTextDocument()
-    document.setHtml(printed(job, sheets()[job.sheet], car))
-    document.print_(writer)
-    del writer
-    return bytes(buffer.data().data())

@@ -1,0 +1,163 @@
+"""Files that come into the garage and go out of it: bundles, photos and papers, printed sheets, backups."""
+
+from __future__ import annotations
+
+from datetime import date
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QFileDialog
+
+from basso.errors import InputError
+from basso.garage.records import Attachment, Car, Job, Record
+
+if TYPE_CHECKING:
+    from basso.ui.desk import Desk
+
+
+class GarageFiles:
+    """Acts for one desk."""
+
+    def __init__(self, desk: Desk) -> None:
+        self._desk, self._model = desk, desk.garage_model
+
+    def export(self) -> None:
+        """Ask where to, and write the shown car as a bundle."""
+        from basso.garage.bundle import SUFFIX, export_car
+
+        view, garage = self._model.view, self._model.garage
+        if view is None or garage is None:
+            return
+        start = self._desk.settings.folder / f"{view.car.name.lower().replace(' ', '-')}{SUFFIX}"
+        name, _ = QFileDialog.getSaveFileName(self._desk.window, "Export this car", str(start), f"Bundle (*{SUFFIX})")
+        if name:
+            car, path = view.car, Path(name)
+            self._desk.jobs.start(
+                "bundle",
+                f"writing {path.name}",
+                lambda _: export_car(garage, car, path),
+                lambda _: None,
+                self._desk.tell,
+            )
+
+    def choose_bundle(self) -> None:
+        """Ask for a bundle and take its car in."""
+        name, _ = QFileDialog.getOpenFileName(
+            self._desk.window, "Take in a car", str(self._desk.settings.folder), "Bundle (*.zip);;All files (*)"
+        )
+        if name:
+            self.take_in(Path(name))
+
+    def take_in(self, path: Path) -> None:
+        """Take a car in from a bundle, in the background."""
+        from basso.garage.bundle import import_car
+
+        garage = self._model.garage
+        if garage is None:
+            return
+
+        def done(result: tuple[Car, int | None]) -> None:
+            car, edit = result
+            self._model.choose(car.id)
+            if edit is not None:
+                self._model.made_elsewhere(f"taking in {car.name}", edit)
+            else:
+                self._desk.tell(f"{car.name} is here already, just like this.")
+
+        self._desk.jobs.start(
+            "bundle", f"taking in {path.name}", lambda _: import_car(garage, path), done, self._desk.tell
+        )
+
+    def print_sheet(self, record: Record) -> None:
+        """A job sheet as PDF, which every system prints."""
+        view = self._model.view
+        if view is None or not isinstance(record, Job):
+            return
+        start = self._desk.settings.folder / f"{record.sheet}-{record.opened}.pdf"
+        name, _ = QFileDialog.getSaveFileName(self._desk.window, "Print the sheet to a file", str(start), "PDF (*.pdf)")
+        if name:
+            self._desk.exporting.write(Path(name), sheet_pdf(record, view.car))
+
+    def attach(self, record: Record) -> None:
+        """Ask for a photo or paper and keep it with a record."""
+        view, garage = self._model.view, self._model.garage
+        name, _ = QFileDialog.getOpenFileName(
+            self._desk.window, "Attach a photo or paper", str(self._desk.settings.folder)
+        )
+        if not name or view is None or garage is None:
+            return
+        path = Path(name)
+        try:
+            kept = garage.keep_file(path.read_bytes(), path.suffix)
+        except OSError as error:
+            self._desk.tell(f"{path}: cannot be read ({error.strerror}); choose another file.")
+            return
+        except InputError as error:
+            self._desk.tell(str(error))
+            return
+        made = Attachment(
+            car=view.car.id, about=record.id, day=date.today().isoformat(), file_name=path.name, file_hash=kept
+        )
+        self._model.add(f"attaching {path.name}", made)
+
+    def open_attachment(self, record: Record) -> None:
+        """Show an attached file in the system's own viewer."""
+        from PySide6.QtCore import QUrl
+        from PySide6.QtGui import QDesktopServices
+
+        garage = self._model.garage
+        if garage is None or not isinstance(record, Attachment):
+            return
+        path = garage.folder / "files" / record.file_hash
+        if not path.is_file():
+            self._desk.tell(f"{record.file_name}: its file is missing from the garage ({path}); attach it again.")
+        else:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
+
+    def restore(self) -> None:
+        """Put the newest backup in the place of a garage that cannot be opened."""
+        from basso.garage.backups import backups_in, restore
+
+        folder = self._model.folder
+        newest = next(iter(backups_in(folder)), None)
+        if newest is None:
+            self._desk.tell(
+                f"{folder / 'backups'}: no backup is there. Put back a copy of the garage, or begin a new one."
+            )
+            return
+        try:
+            aside = restore(folder, newest)
+        except InputError as error:
+            self._desk.tell(str(error))
+            return
+        self._desk.tell(f"{newest.name} was restored; what was there before is {aside.name}.")
+        self._model.open(folder)
+
+    def back_up(self) -> None:
+        """Make a backup now."""
+        if self._model.garage is not None:
+            try:
+                made = self._model.garage.back_up()
+            except InputError as error:
+                self._desk.tell(str(error))
+                return
+            self._desk.tell(f"Backed up: {made}")
+
+
+def sheet_pdf(job: Job, car: Car) -> bytes:
+    """A job sheet as the bytes of a PDF."""
+    from PySide6.QtCore import QBuffer, QIODevice
+    from PySide6.QtGui import QPageSize, QPdfWriter, QTextDocument
+
+    from basso.garage.jobs import sheets
+    from basso.ui.stations.garage.picture import printed
+
+    buffer = QBuffer()
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    writer = QPdfWriter(buffer)
+    writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
+    document = QTextDocument()
+    document.setHtml(printed(job, sheets()[job.sheet], car))
+    document.print_(writer)
+    del writer
+    return bytes(buffer.data().data())
