@@ -69,8 +69,8 @@ def change() -> Sheet:
 
 
 def done(sheet: Sheet) -> dict[str, Any]:
-    """Every step done, every measurement in the middle of its limits."""
-    return {
+    """Every step done, every measurement in the middle of its limits and the pickup's gap by clay as its sums make it."""
+    made: dict[str, Any] = {
         s.key: {
             "done": True,
             "value": 0.5 * ((s.low or 0) + (s.high or 0)) if s.measure else None,
@@ -78,6 +78,9 @@ def done(sheet: Sheet) -> dict[str, Any]:
         }
         for s in sheet.steps
     }
+    if "clay" in made:
+        made["clay"]["value"] = made["depth"]["value"] + made["gasket"]["value"] - made["length"]["value"]
+    return made
 
 
 @pytest.mark.parametrize("key", list(sheets()))
@@ -177,3 +180,39 @@ def test_a_follow_up_stands_until_the_job_was_done_again() -> None:
     early = Job(car="c", sheet="bearing-check", opened="2026-05-20", closed="2026-05-20")
     assert follow_up_words([first, early]) != ""
     assert follow_up_words([first, replace(early, closed="2026-06-02")]) == ""
+
+
+def test_pan_and_pickup_belong_together() -> None:
+    deep = replace(FIRST, id="deep", since="2026-06-01", pan="deep")
+    assert stages([FIRST, deep], [])[1].caution == "pan changed alone: measure the gap"
+    assert stages([FIRST, replace(deep, pickup="long")], [])[1].caution == ""
+    assert stages([FIRST, replace(deep, pickup_gap_mm=6.0)], [])[1].caution == ""
+    assert stages([FIRST, replace(FIRST, id="x", since="2026-06-01", pickup="long")], [])[1].caution.startswith(
+        "pickup"
+    )
+
+
+def test_the_clay_has_to_agree_with_the_sums() -> None:
+    sheet = sheets()["pickup-height"]
+    entries = done(sheet)
+    for key, value in (("depth", 118.0), ("length", 113.5), ("free", 2.5), ("gasket", 1.5), ("clay", 6.0)):
+        entries[key]["value"] = value
+    assert state(sheet, entries).may_be_signed
+    entries["clay"]["value"] = 8.5
+    (wrong,) = state(sheet, entries).wrong
+    assert "the clay says 8.5 mm, depth, gasket and length make 6.0 mm" in wrong
+    entries["clay"]["reason"] = "Rim bent up by 2.5 mm."
+    assert state(sheet, entries).may_be_signed
+
+
+def test_a_changed_family_and_a_doubled_bottle_are_said() -> None:
+    from basso.ui.stations.garage.picture import CarView, oil_page
+    from basso.units import DisplayUnits
+
+    oil = (
+        OilEntry(car="c", day="2026-04-01", kind="fill", family="mineral"),
+        OilEntry(car="c", day="2026-05-01", kind="change", family="ester"),
+    )
+    samples = (OilSample(car="c", day="2026-05-01", bottle="A"), OilSample(car="c", day="2026-05-02", bottle="A"))
+    words = oil_page(CarView(Car(id="c", name="Car"), oil=oil, samples=samples), DisplayUnits()).pour
+    assert "changed on 2026-05-01 (mineral to ester): keep to one" in words and "carry the bottle A" in words

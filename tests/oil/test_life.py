@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
 from basso.garage.records import OilEntry, Session
@@ -61,7 +63,9 @@ def test_use_since_the_last_fill_and_what_is_due_first() -> None:
     assert dict(state.by_kind) == pytest.approx({"dyno": 2.0, "track": 1.5})
     assert state.added_l == pytest.approx(0.4) and state.per_hour_l == pytest.approx(0.4 / 3.5)
     assert state.per_1000_km_l == pytest.approx(8.0)
-    assert [(d.unit, round(d.share, 3)) for d in state.due] == [("sessions", 0.4), ("h", 0.35), ("km", 0.125)]
+    # 3.5 h and half of two times 600 s over 100 °C
+    assert state.weighted_h == pytest.approx(3.5 + 0.5 * 1200 / 3600)
+    assert [(d.unit, round(d.share, 3)) for d in state.due] == [("sessions", 0.4), ("h", 0.367), ("km", 0.125)]
 
 
 def test_the_state_on_a_past_day_knows_nothing_of_later() -> None:
@@ -101,3 +105,17 @@ def test_a_level_changed_on_purpose_is_no_consumption() -> None:
         [entry("2026-05-01", "change", 3.9), entry("2026-05-02", "level change", 0.4)], [drive("2026-05-03", 1.0)]
     )
     assert state is not None and state.added_l == 0.0
+
+
+def test_a_road_hour_counts_half_and_hot_time_half_again() -> None:
+    cool = replace(drive("2026-05-02", 2.0, kind="road"), hot_s=0.0)
+    hot = replace(drive("2026-05-03", 2.0), hot_s=3600.0)
+    state = oil_state([entry("2026-05-01", "change")], [cool, hot], hours=10.0)
+    assert state is not None and state.running_h == pytest.approx(4.0)
+    assert state.weighted_h == pytest.approx(1.0 + 2.0 + 0.5) and state.due[0].used == pytest.approx(3.5)
+
+
+def test_an_accumulator_drinks_on_a_dry_fill_only() -> None:
+    fitted = replace(HOLDING, accumulator_l=1.3)
+    assert needed(fitted).litres == pytest.approx(3.9) and needed(fitted, dry=True).litres == pytest.approx(5.9)
+    assert needed(replace(HOLDING, accumulator_l=None), dry=True).unknown == ("accumulator",)

@@ -30,6 +30,7 @@ class Stage:
     sessions: tuple[Session, ...]
     changed: tuple[str, ...]
     """What is other than on the build before, one phrase each."""
+    caution: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +54,8 @@ def stages(builds: Sequence[Build], sessions: Sequence[Session]) -> list[Stage]:
         changed = tuple(
             f"{d.what}: {d.b or 'none'}" for d in differences(ordered[i - 1], build)
         ) if i else ()  # fmt: skip
-        made.append(Stage(build, until, tuple(drives.get(build.id, ())), changed))
+        caution = parts_caution(ordered[i - 1], build) if i else ""
+        made.append(Stage(build, until, tuple(drives.get(build.id, ())), changed, caution))
     return made
 
 
@@ -137,9 +139,19 @@ def find(sessions: Sequence[Session], builds: Sequence[Build], text: str) -> lis
     return [s for s in sessions if all(w in said(s) for w in words)]
 
 
-def holding(engine: Engine) -> Holding:
-    """What the parts of an engine's oil system hold."""
-    return Holding(engine.full_l, engine.filter_l, engine.cooler_l, engine.lines_l, engine.galleries_l)
+def holding(engine: Engine, build: Build | None = None) -> Holding:
+    """What the parts of an engine's oil system hold, with the accumulator of a build."""
+    fitted = build is not None and build.accumulator
+    stored = build.accumulator_l if build is not None and fitted else 0.0
+    return Holding(engine.full_l, engine.filter_l, engine.cooler_l, engine.lines_l, engine.galleries_l, stored)
+
+
+def parts_caution(before: Build, build: Build) -> str:
+    """A caution when pan or pickup was changed without the other and the gap between them was not measured anew; else ""."""
+    pan, pickup = before.pan != build.pan, before.pickup != build.pickup
+    if pan == pickup or (build.pickup_gap_mm is not None and build.pickup_gap_mm != before.pickup_gap_mm):
+        return ""
+    return f"{'pan' if pan else 'pickup'} changed alone: measure the gap"
 
 
 def state_of_oil(

@@ -151,7 +151,25 @@ def state(sheet: Sheet, entries: Mapping[str, Any]) -> SheetState:
             )
         elif step.words and not e.words.strip():
             wrong.append(f"Step {number}: nothing was written down.")
-    return SheetState(done, len(sheet.steps), tuple(wrong))
+    return SheetState(done, len(sheet.steps), (*wrong, *_sums(sheet, entries)))
+
+
+def _sums(sheet: Sheet, entries: Mapping[str, Any]) -> list[str]:
+    """Measurements of one sheet that contradict each other: the pickup's gap by sums and by clay."""
+    if sheet.key != "pickup-height":
+        return []
+    by_key = {s.key: (n, entered(entries, s)) for n, s in enumerate(sheet.steps, 1)}
+    values = {k: e.value for k, (_, e) in by_key.items()}
+    depth, length, gasket, clay = (values.get(k) for k in ("depth", "length", "gasket", "clay"))
+    if depth is None or length is None or gasket is None or clay is None:
+        return []
+    gap = depth + gasket - length
+    number, at = by_key["clay"]
+    if abs(gap - clay) <= 1.0 or at.reason.strip():
+        return []
+    return [
+        f"Step {number}: the clay says {clay:g} mm, depth, gasket and length make {gap:.1f} mm; measure again or say why."
+    ]
 
 
 def limits(step: Step) -> str:

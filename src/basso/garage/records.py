@@ -229,7 +229,12 @@ class Session(Record):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OilEntry(Record):
-    """Oil poured in or taken out. ``lot``: which oil and lot, in the team's words; Basso ranks none."""
+    """Oil poured in or taken out.
+
+    Attributes:
+        lot: which oil and lot, in the team's words; Basso ranks none.
+        family: its approvals and family; one family is kept to when grades are switched.
+    """
 
     table: ClassVar[str] = "oil"
     noun: ClassVar[str] = "oil entry"
@@ -238,6 +243,7 @@ class OilEntry(Record):
     kind: str
     grade: str = ""
     lot: str = ""
+    family: str = ""
     volume_l: float | None = None
     filter_new: bool = False
     note: str = ""

@@ -56,6 +56,8 @@ class Holding:
     cooler_l: float | None = None
     lines_l: float | None = None
     galleries_l: float | None = None
+    accumulator_l: float | None = 0.0
+    """What a charged accumulator takes; 0 without one, None with one that was never measured."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +69,11 @@ class Needed:
     unknown: tuple[str, ...]
     drop_l: float
     """How much of it leaves the pan once the filter (and what else was empty) has filled: the stick falls by this."""
+
+
+WEIGHTS = {"track": 1.0, "runs": 1.0, "dyno": 1.0, "road": 0.5}
+"""What an hour of each kind of use counts against an interval in hours (default); time over 100 °C counts half again."""
+HOT_WEIGHT = 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,6 +97,7 @@ class OilState:
     Attributes:
         grade, lot, since: of the last fill or change; since is its day.
         running_h, hot_h, distance_km: used since, as far as known. ``by_kind``: hours by kind of use.
+        weighted_h: the hours as they count against an interval, by :data:`WEIGHTS`.
         sessions, heat_cycles: since.
         unknown: sessions since of which the running time is not known: everything above is then a least.
         added_l: topped up since; ``per_hour_l``, ``per_1000_km_l``: that over the use, None with nothing to divide by.
@@ -102,6 +110,7 @@ class OilState:
     filled_l: float | None
     running_h: float
     hot_h: float
+    weighted_h: float
     distance_km: float
     sessions: int
     heat_cycles: int
@@ -129,6 +138,8 @@ def needed(holding: Holding, filter_new: bool = True, cooler_empty: bool = False
         away += [("cooler", holding.cooler_l), ("lines", holding.lines_l)]
     if dry:
         away.append(("galleries", holding.galleries_l))
+        if holding.accumulator_l != 0.0:
+            away.append(("accumulator", holding.accumulator_l))
     parts = [(name, litres) for name, litres in wanted + away if litres is not None]
     unknown = tuple(name for name, litres in wanted + away if litres is None)
     drop = sum(litres for _, litres in away if litres is not None)
@@ -160,12 +171,14 @@ def oil_state(
     kinds: dict[str, float] = {}
     for s in since:
         kinds[s.kind] = kinds.get(s.kind, 0.0) + (s.running_s or 0.0) / 3600.0
+    hot = sum(s.hot_s or 0.0 for s in since) / 3600.0
+    weighted = sum(WEIGHTS.get(kind, 1.0) * h for kind, h in kinds.items()) + HOT_WEIGHT * hot
     added = sum(e.volume_l or 0.0 for e in after if e.kind == "top-up")
-    limits = (("h", running, hours), ("km", distance, km), ("sessions", float(len(since)), events))
+    limits = (("h", weighted, hours), ("km", distance, km), ("sessions", float(len(since)), events))
     due = sorted((Due(u, used, limit) for u, used, limit in limits if limit), key=lambda d: -d.share)
     return OilState(
         grade=last.grade, lot=last.lot, since=last.day[:10], filled_l=last.volume_l, running_h=running,
-        hot_h=sum(s.hot_s or 0.0 for s in since) / 3600.0, distance_km=distance, sessions=len(since),
+        hot_h=hot, weighted_h=weighted, distance_km=distance, sessions=len(since),
         heat_cycles=sum(1 for s in since if (s.peak_oil_c or 0.0) >= _WARM_C),
         unknown=sum(1 for s in since if s.running_s is None), by_kind=tuple(sorted(kinds.items(), key=lambda k: -k[1])),
         added_l=added, per_hour_l=added / running if running > 0 else None,

@@ -116,6 +116,7 @@ def upgrade() -> None:
         sa.Column("kind", sa.String, nullable=False),
         sa.Column("grade", sa.String, nullable=False),
         sa.Column("lot", sa.String, nullable=False),
+        sa.Column("family", sa.String, nullable=False),
         sa.Column("volume_l", sa.Float, nullable=True),
         sa.Column("filter_new", sa.Boolean, nullable=False),
         sa.Column("note", sa.String, nullable=False),

@@ -75,7 +75,7 @@ def _forms() -> dict[type[r.Record], tuple[Field, ...]]:
         ),
         r.OilEntry: (
             Field("day", "Day"), Field("kind", "What", choices=r.OIL_KINDS), Field("grade", "Grade", choices=grade_names, free=True),
-            Field("lot", "Oil and lot"), _n("volume_l", "Volume", _V), Field("filter_new", "New filter", "flag"), Field("note", "Note"),
+            Field("lot", "Oil and lot"), Field("family", "Approvals, family"), _n("volume_l", "Volume", _V), Field("filter_new", "New filter", "flag"), Field("note", "Note"),
         ),
         r.OilSample: (
             Field("day", "Drawn on"), Field("bottle", "Bottle"), Field("values", "Values", "values"), Field("note", "Note"),

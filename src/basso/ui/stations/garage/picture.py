@@ -79,7 +79,7 @@ def line_rows(view: CarView, units: DisplayUnits, wanted: str = "") -> list[Line
         rows.append(
             LineRow(
                 "build", stage.build.id, stage.build.since, stage.build.name, stage.build.reason, "; ".join(stage.changed),
-                f"{notes} {'note' if notes == 1 else 'notes'}" if notes else "",
+                ", ".join(x for x in (stage.caution, f"{notes} {'note' if notes == 1 else 'notes'}" if notes else "") if x),
             )
         )  # fmt: skip
         rows += [_session_row(s, stage, units) for s in drives]
@@ -234,11 +234,17 @@ def oil_page(view: CarView, units: DisplayUnits) -> OilPage:
         gone = gone_l(view.oil, holding(engine)) if engine is not None else None
         if gone is not None:
             facts.append(("Last drain", f"{units.text(gone, Quantity.VOLUME)} of the fill before was gone"))
+        if engine is not None and engine.oil_km and not (engine.oil_hours or engine.oil_events):
+            facts.append(("Interval", "by distance alone, which says little: set hours or sessions too"))
+        if abs(oil.weighted_h - oil.running_h) > 0.05:
+            facts.append(
+                ("Counts as", f"{oil.weighted_h:.1f} h: a road hour half, time over 100 °C half again (default)")
+            )
         facts += [(f"Due by {_DUE[d.unit]}", f"{d.used:.3g} of {d.limit:g} {d.unit}") for d in oil.due]
     pour = ""
     if engine is not None and engine.full_l is not None:
-        change = needed(holding(engine))
-        dry = needed(holding(engine), dry=True)
+        on = max(view.builds, key=lambda b: b.since, default=None)
+        change, dry = needed(holding(engine, on)), needed(holding(engine, on), dry=True)
         pour = (
             f"For a change with filter pour {units.text(change.litres, Quantity.VOLUME)}; after a dry build "
             f"{units.text(dry.litres, Quantity.VOLUME)}. The full mark is reached before the filter is filled: the stick falls by "
@@ -246,6 +252,14 @@ def oil_page(view: CarView, units: DisplayUnits) -> OilPage:
         )
         if dry.unknown:
             pour += f" Never measured: {', '.join(dry.unknown)}."
+    fills = sorted((e for e in view.oil if e.kind in ("fill", "change") and e.family), key=lambda e: e.day)[-2:]
+    if len(fills) == 2 and fills[0].family != fills[1].family:
+        pour += (
+            f" The oil's family changed on {fills[1].day[:10]} ({fills[0].family} to {fills[1].family}): keep to one."
+        )
+    doubled = [b for b in {x.bottle for x in view.samples if x.bottle} if sum(x.bottle == b for x in view.samples) > 1]
+    if doubled:
+        pour += f" Two samples carry the bottle {', '.join(sorted(doubled))}: one of them may be another oil."
     ledger = tuple(
         (
             e.day[:10], e.kind, e.grade, "" if e.volume_l is None else units.text(e.volume_l, Quantity.VOLUME),
