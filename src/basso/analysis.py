@@ -17,6 +17,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.oil.grades import Grade, usual
 from basso.pressure.causes import Cause, Signals, find_cause, look_elsewhere
 from basso.pressure.dips import Dip, DipRules, find_dips
 from basso.pressure.expected import ExpectedPressure, fit_expected, no_expectation
@@ -53,12 +54,14 @@ class JudgeOptions:
         rules: gate, least length, joining.
         refused: (channel name, kind) of corrections the user refused.
         normal: expected pressure from earlier recordings, or None to learn it from this one.
+        oil: whose viscosity the expected pressure follows.
     """
 
     floors: tuple[Floor, ...] = DEFAULT_FLOORS
     rules: DipRules = field(default_factory=DipRules)
     refused: frozenset[tuple[str, str]] = frozenset()
     normal: ExpectedPressure | None = None
+    oil: Grade = field(default_factory=usual)
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,7 +146,7 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     pressure, rpm = frame.filled(Role.OIL_PRESSURE, np.nan), frame.filled(Role.RPM, np.nan)
     temperature = frame.get(Role.OIL_TEMP)
     is_settled = settled(frame, lateral, longitudinal, SettledLimits())
-    expected = options.normal or fit_expected(pressure, rpm, temperature, is_settled)
+    expected = options.normal or fit_expected(pressure, rpm, temperature, is_settled, options.oil)
     followed = _followed_rpm(rpm, frame.step_s, _follow_s(checks, corrections))
     expected_kpa = expected.at(followed, temperature)
     if not expected.valid:
@@ -248,6 +251,7 @@ def pooled_normal(recordings: Sequence[Recording], options: JudgeOptions | None 
         np.concatenate([n for _, n, _, _ in parts]),
         temperature,
         np.concatenate([s for _, _, _, s in parts]),
+        options.oil,
     )
 
 

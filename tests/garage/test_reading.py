@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 
 from basso.formats.registry import content_hash
-from basso.garage.build_line import differences, find, sampled, stages
+from basso.garage.build_line import differences, find, oil_of, sampled, stages
 from basso.garage.jobs import Sheet, outside, sheets, state
 from basso.garage.records import Build, Car, Job, LevelPoint, OilEntry, OilSample, Session
 from basso.garage.store import Garage
@@ -216,3 +216,27 @@ def test_a_changed_family_and_a_doubled_bottle_are_said() -> None:
     samples = (OilSample(car="c", day="2026-05-01", bottle="A"), OilSample(car="c", day="2026-05-02", bottle="A"))
     words = oil_page(CarView(Car(id="c", name="Car"), oil=oil, samples=samples), DisplayUnits()).pour
     assert "changed on 2026-05-01 (mineral to ester): keep to one" in words and "carry the bottle A" in words
+
+
+def test_the_oil_of_a_session_is_the_label_when_fresh_and_what_was_measured_near_a_sample() -> None:
+    entries = [
+        OilEntry(car="c", day="2026-05-01", kind="change", grade="10W-40"),
+        OilEntry(car="c", day="2026-08-01", kind="change", grade="15W-50"),
+    ]
+    samples = [
+        OilSample(car="c", day="2026-06-30", values={"v40": 84.0, "v100": 12.2}),
+        OilSample(car="c", day="2026-08-01", values={"v40": 80.0, "v100": 11.9}),  # what came out at the change
+        OilSample(car="c", day="2026-06-20", values={"v40": 10.0, "v100": 12.0}),  # no oil
+        OilSample(car="c", day="2026-06-21", values={"Fe": 10.0}),
+    ]
+
+    def oil(day: str) -> tuple[str, float]:
+        found = oil_of(session("s", day, FIRST), FIRST, entries, samples)
+        assert found is not None
+        return found.name, found.at_100_mm2ps
+
+    assert oil("2026-05-03") == ("10W-40", 14.5)
+    assert oil("2026-06-25") == ("10W-40 as measured on 2026-06-30", 12.2)
+    assert oil("2026-07-30") == ("10W-40 as measured on 2026-08-01", 11.9)
+    assert oil("2026-08-05") == ("15W-50", 18.5)
+    assert oil("2026-04-01")[0] == "5W-40"  # before any fill: what the build says

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from basso.errors import InputError
-from basso.oil.grades import Grade, grade, grades
+from basso.oil.grades import Grade, grade, grades, parse_oil
 from basso.oil.viscosity import walther
 
 
@@ -43,3 +43,18 @@ def test_gaps_stay_gaps() -> None:
 def test_an_unknown_grade_is_answered_with_the_known_ones() -> None:
     with pytest.raises(InputError, match="10W-40"):
         grade("75W-90")
+
+
+@pytest.mark.parametrize(
+    ("text", "at_40", "at_100"), [("10W-40", 95.0, 14.5), ("93,14.1", 93.0, 14.1), (" 0W-20 ", 44.0, 8.5)]
+)
+def test_an_oil_by_its_label_or_as_measured(text: str, at_40: float, at_100: float) -> None:
+    oil = parse_oil(text)
+    assert (oil.at_40_mm2ps, oil.at_100_mm2ps) == (at_40, at_100)
+
+
+@pytest.mark.parametrize("text", ["10W-99", "a,b", "14,93", "93,nan", "1,2,3"])
+def test_what_is_no_oil_is_refused_in_one_sentence(text: str) -> None:
+    with pytest.raises(InputError) as caught:
+        parse_oil(text)
+    assert "\n" not in str(caught.value)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from basso.oil.grades import grade
 from basso.pressure.expected import ExpectedPressure, fit_expected, no_expectation
 from basso.pressure.settled import SettledLimits, settled
 from basso.recording.recording import frame_on
@@ -143,3 +144,13 @@ def test_on_a_whole_session_with_dips(seed: int) -> None:
     error = np.abs(a.expected_kpa[covered] / true[covered] - 1.0)
     assert np.median(error) < 0.03
     assert np.percentile(error, 95) < 0.06
+
+
+def test_the_right_oil_explains_temperature_without_a_bent_exponent() -> None:
+    """An engine on a far thicker oil: told so, the fit's viscosity exponent is the engine's own."""
+    data = _engine_data(Engine(oil="SAE 50", bearing=1.6))
+    everywhere = np.ones(N, dtype=bool)
+    told, untold = fit_expected(*data, everywhere, grade("SAE 50")), fit_expected(*data, everywhere, grade("0W-20"))
+    assert told.oil.name == "SAE 50" and told.valid and untold.valid
+    assert told.residual_kpa <= 1.05 * untold.residual_kpa
+    assert untold.c > told.c  # a thinner oil thins less with heat; the exponent has to make up for it

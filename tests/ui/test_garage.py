@@ -571,3 +571,19 @@ def test_the_floors_know_the_engines_card(
 
 def test_what_the_filter_drank_is_said(desk: Desk) -> None:
     assert "Filter, cooler and lines drank 0.31 L" in desk.garage.level._lines.text()
+
+
+def test_a_measured_viscosity_feeds_the_expected_pressure(application: QApplication, desk: Desk) -> None:
+    desk.opening.open_logs([demo_folder() / "gated.csv"])
+    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    analysis = desk.workspace.analysis
+    assert analysis is not None and analysis.expected.oil.name == "10W-40 as measured on 2026-06-30"
+    view = desk.garage_model.view
+    assert view is not None
+    desk.garage_model.remove("no sample", *view.samples)
+    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    again = desk.workspace.analysis
+    assert again is not None and again.expected.oil.name == "10W-40"
+    desk.run("edit.undo")
+    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    assert desk.workspace.analysis is not None and "measured" in desk.workspace.analysis.expected.oil.name

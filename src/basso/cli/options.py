@@ -64,6 +64,9 @@ def add_judging(parser: argparse.ArgumentParser) -> None:
         metavar="LOG",
         help="learn the expected pressure from this earlier log instead; repeatable",
     )
+    group.add_argument(
+        "--oil", metavar="OIL", help="grade (10W-40), or viscosity at 40 and 100 °C in mm²/s as measured (93,14.1)"
+    )
 
 
 def reading(arguments: argparse.Namespace) -> ReadOptions:
@@ -83,6 +86,7 @@ def reading(arguments: argparse.Namespace) -> ReadOptions:
 def judging(arguments: argparse.Namespace) -> JudgeOptions:
     """The judging options, with the normal of ``--normal`` logs learned."""
     from basso.analysis import JudgeOptions, pooled_normal
+    from basso.oil.grades import parse_oil, usual
     from basso.pressure.dips import DipRules
     from basso.pressure.floors import DEFAULT_FLOORS, parse_floor
     from basso.workflow import open_recording
@@ -92,7 +96,10 @@ def judging(arguments: argparse.Namespace) -> JudgeOptions:
         if not math.isfinite(value) or value < 0:
             raise InputError(f"--{name.replace('_', '-')} {value}: give a number of 0 or more.")
     floors = tuple(parse_floor(t) for t in arguments.floor) or DEFAULT_FLOORS
-    options = JudgeOptions(floors=floors, rules=DipRules(rpm_gate=arguments.rpm_gate, least_s=arguments.min_duration))
+    options = JudgeOptions(
+        floors=floors, rules=DipRules(rpm_gate=arguments.rpm_gate, least_s=arguments.min_duration),
+        oil=parse_oil(arguments.oil) if arguments.oil else usual(),
+    )  # fmt: skip
     if not arguments.normal:
         return options
     read = reading(arguments)

@@ -15,11 +15,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from basso.oil.grades import grade
+from basso.oil.grades import Grade, usual
 from basso.oil.viscosity import walther
 from basso.units import FloatArray
 
-_DEFAULT_OIL = "10W-40"
 _REFERENCE_RPM = 4000.0
 _REFERENCE_C = 95.0
 _PRIORS = ((0.85, 0.25), (0.75, 0.35))
@@ -42,7 +41,7 @@ class ExpectedPressure:
         b, c: exponents of rpm and of viscosity.
         relief_kpa: where it flattens.
         sharpness: m of the softmin.
-        oil: grade whose viscosity curve was used.
+        oil: whose viscosity curve was used, by its label or as measured.
         rpm_range, temperature_range_c: range of the settled samples it rests on.
         residual_kpa: robust spread of the settled samples about it.
         samples: settled samples used.
@@ -55,7 +54,7 @@ class ExpectedPressure:
     c: float
     relief_kpa: float
     sharpness: float
-    oil: str
+    oil: Grade
     rpm_range: tuple[float, float]
     temperature_range_c: tuple[float, float] | None
     residual_kpa: float
@@ -89,14 +88,12 @@ class ExpectedPressure:
 
 def no_expectation(reason: str) -> ExpectedPressure:
     """The answer when there is nothing to fit."""
-    return ExpectedPressure(
-        "none", 0.0, 0.0, 0.0, 1.0, 1.0, _DEFAULT_OIL, (0.0, 0.0), None, float("nan"), 0, False, reason
-    )
+    return ExpectedPressure("none", 0.0, 0.0, 0.0, 1.0, 1.0, usual(), (0.0, 0.0), None, float("nan"), 0, False, reason)
 
 
-def log_viscosity(oil: str, temperature_c: FloatArray) -> FloatArray:
+def log_viscosity(oil: Grade, temperature_c: FloatArray) -> FloatArray:
     """Natural log of viscosity relative to the reference temperature's, by ASTM D341."""
-    curve = walther(grade(oil))
+    curve = walther(oil)
     reference = float(curve.viscosity_mm2ps(np.array([_REFERENCE_C]))[0])
     # A table is exact to 1e-5 here and a hundred times quicker than the powers on a long log.
     knots = np.arange(-30.0, 201.0, 1.0)
@@ -125,13 +122,14 @@ def fit_expected(
     rpm: FloatArray,
     temperature_c: FloatArray | None,
     is_settled: NDArray[np.bool_],
-    oil: str = _DEFAULT_OIL,
+    oil: Grade | None = None,
 ) -> ExpectedPressure:
     """Fit the expected pressure to the settled samples; arrays of shape (n,).
 
-    Without temperature the fit is by rpm only. With fewer than six filled cells, under 1000 rpm of range or
+    ``oil`` gives the viscosity curve; 10W-40 where it is not known. Without temperature the fit is by rpm only. With fewer than six filled cells, under 1000 rpm of range or
     about three seconds of data the answer is :func:`no_expectation`.
     """
+    oil = oil or usual()
     use = is_settled & np.isfinite(pressure_kpa) & np.isfinite(rpm) & (pressure_kpa > 5.0)
     if temperature_c is not None:
         use &= np.isfinite(temperature_c)
@@ -185,7 +183,7 @@ def _upper_centre(log_ratio: FloatArray) -> tuple[float, float]:
     return centre, spread
 
 
-def _grid(p: FloatArray, n: FloatArray, t: FloatArray | None, oil: str) -> _Cells:
+def _grid(p: FloatArray, n: FloatArray, t: FloatArray | None, oil: Grade) -> _Cells:
     """Medians of settled pressure over a grid of rpm × temperature."""
     rows = np.clip(((n - n.min()) / max(float(np.ptp(n)), 1.0) * 48).astype(np.int64), 0, 47)
     if t is not None:

@@ -67,7 +67,7 @@ def analysis_document(analysis: Analysis) -> Document:
             "viscosity_exponent": rounded(e.c),
             "relief_kpa": rounded(e.relief_kpa),
             "sharpness": rounded(e.sharpness),
-            "oil": e.oil,
+            "oil": e.oil.name,
             "samples": e.samples,
         }
         if e.valid

@@ -7,16 +7,18 @@ from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from basso.garage.build_line import cards_apart, trial_cautions
+from basso.garage.build_line import cards_apart, oil_of, trial_cautions
 from basso.garage.jobs import ledger_of
 from basso.garage.records import Attachment, Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Record, Session
 from basso.progress import Progress
 from basso.ui.garage_files import GarageFiles
 
 if TYPE_CHECKING:
+    from basso.oil.grades import Grade
     from basso.recording.recording import Recording
     from basso.trial.verdict import Comparison
     from basso.ui.desk import Desk
+    from basso.ui.stations.garage.picture import CarView
 
 _HINTS = {
     "new car": "The car first; its engine and builds follow.",
@@ -64,6 +66,8 @@ class Garaging:
         self._station.show_garage(m.view, m.cars, self._desk.workspace.units, m.trouble, waiting)
         self._desk.trial.show_cards(self.trial_words(self._desk.workspace.comparison))
         self._desk.refresh_states()
+        if m.view is not None:
+            self._desk.workspace.set_oils(_oils(m.view))
 
     def trial_words(self, c: Comparison | None) -> str:
         """What the cards say of a trial's two sides: differences first listed, then what they make doubtful."""
@@ -365,3 +369,10 @@ class Garaging:
             self._model.add("the symptoms", made)
 
     # Files
+
+
+def _oils(view: CarView) -> dict[str, Grade]:
+    """The oil of every session that has a log, by the log's fingerprint."""
+    builds = {b.id: b for b in view.builds}
+    found = {s.log_hash: oil_of(s, builds.get(s.build), view.oil, view.samples) for s in view.sessions if s.log_hash}
+    return {log: oil for log, oil in found.items() if oil is not None}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from pathlib import Path
@@ -14,6 +14,7 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from basso.errors import InputError
 from basso.formats.mappings import Confirmed, Mappings
+from basso.oil.grades import Grade, usual
 from basso.pressure.floors import DEFAULT_FLOORS, Floor
 from basso.progress import Progress
 from basso.ui.jobs import Jobs
@@ -69,6 +70,8 @@ class Workspace(QObject):
         self.shown: Entry | None = None
         self.units = units
         self.floors: tuple[Floor, ...] = DEFAULT_FLOORS
+        self.oils: Mapping[str, Grade] = {}
+        """What the garage knows of the oil of logs, by the fingerprint of their content."""
         self.undo = QUndoStack(self)
         self.trial_a: tuple[Entry, ...] = ()
         self.trial_b: tuple[Entry, ...] = ()
@@ -144,13 +147,15 @@ class Workspace(QObject):
             return
         loaded = self._loaded[entry]
         recording, columns, floors, refused = loaded.recording, loaded.columns, self.floors, loaded.refused
+        oils = self.oils
 
         def work(progress: Progress) -> tuple[Recording, Analysis]:
             from basso.analysis import JudgeOptions
             from basso.workflow import judge, open_recording
 
             read = recording or open_recording(entry.path, columns, progress)
-            return read, judge(read, JudgeOptions(floors=floors, refused=refused), progress=progress)
+            oil = oils.get(read.content_hash, usual())
+            return read, judge(read, JudgeOptions(floors=floors, refused=refused, oil=oil), progress=progress)
 
         def done(result: tuple[Recording, Analysis]) -> None:
             loaded.recording, loaded.analysis = result
@@ -180,6 +185,22 @@ class Workspace(QObject):
         if self.shown is not None and self.analysis is None:
             self._judge()
         if in_trial:
+            self._renew_trial()
+
+    def set_oils(self, oils: Mapping[str, Grade]) -> None:
+        """What the garage knows of the logs' oil has changed: what was judged by another oil is judged again."""
+        self.oils = oils
+        stale = [
+            e
+            for e, v in self._loaded.items()
+            if v.analysis is not None and v.analysis.options.oil != oils.get(v.analysis.recording.content_hash, usual())
+        ]
+        for entry in stale:
+            self._loaded[entry].analysis = None
+        if self.shown in stale:
+            self.shown_changed.emit()
+            self._judge()
+        if any(e in (*self.trial_a, *self.trial_b) for e in stale):
             self._renew_trial()
 
     # Judging, undoable
@@ -292,7 +313,7 @@ class Workspace(QObject):
             return
         sides = (self.trial_a, self.trial_b)
         known = {e: (self._loaded[e].recording, self._loaded[e].columns) for side in sides for e in side}
-        floors = self.floors
+        floors, oils = self.floors, self.oils
         refused = frozenset(key for side in sides for e in side for key in self._loaded[e].refused)
         labels = [", ".join(dict.fromkeys(e.build or e.title for e in side)) for side in sides]
 
@@ -302,7 +323,9 @@ class Workspace(QObject):
 
             read = {e: r or open_recording(e.path, columns, progress) for e, (r, columns) in known.items()}
             a, b = ([read[e] for e in side] for side in sides)
-            options = JudgeOptions(floors=floors, refused=refused)
+            # One normal is learned from both sides together: by their oil where it is the same, else by the usual one.
+            used = {oils.get(r.content_hash, usual()) for r in (*a, *b)}
+            options = JudgeOptions(floors=floors, refused=refused, oil=used.pop() if len(used) == 1 else usual())
             return read, run_trial(labels[0], a, labels[1], b, options, progress)
 
         def done(result: tuple[dict[Entry, Recording], Comparison]) -> None:

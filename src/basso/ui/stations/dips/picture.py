@@ -317,7 +317,7 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
                 f"softmin({p(e.relief_kpa)}, {p(math.exp(e.log_k))} · (rpm/4000)^{e.b:.2f} · (ν/ν₉₅)^{e.c:.2f}) = {p(expected)} "
                 f"at {d.rpm:.0f} rpm{heat}",
                 f"fitted one-sidedly to {e.samples} samples of settled running (level pan, steady rpm, warm); scatter ± {p(e.residual_kpa)}; "
-                f"viscosity of {e.oil} by ASTM D341",
+                f"viscosity of {e.oil.name} by ASTM D341",
             )
         )
         steps.append(
