@@ -5,8 +5,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from basso.pressure.priming import against_history, priming_of
+from basso.analysis import JudgeOptions, analyse
+from basso.pressure.priming import against_history, find_priming, priming_by_hand, priming_of, priming_words
 from basso.units import FloatArray
+from support import recording_of
 
 
 def cranking_log(
@@ -64,3 +66,24 @@ def test_against_history() -> None:
     assert "too few earlier" in against_history(8.0, [7.0])
     assert "as usual here" in against_history(8.0, [7.0, 8.0, 7.5])
     assert "slower" in against_history(14.0, [7.0, 8.0, 7.5])
+
+
+def test_an_absolute_sensor_shows_no_pressure_before_there_is_any_and_the_farthest_comes_last() -> None:
+    t, rpm, kpa = cranking_log([(5, 12), (35, 42)], pressure_from=38.0, start=90.0)
+    far = cranking_log([(5, 12), (35, 42)], pressure_from=40.0, start=90.0)[2]
+    rows = "\n".join(f"{a:.2f},{b:.0f},{c + 101.3:.1f},{d:.1f}" for a, b, c, d in zip(t, rpm, kpa, far, strict=True))
+    recording = recording_of(f"Time [s],RPM,Oil pressure [kPa],Oil pressure filter out [kPa]\n{rows}\n".encode())
+    judged = analyse(recording, JudgeOptions())
+    found = find_priming(judged.corrected)
+    assert found is not None and found.first_s == pytest.approx(10.0, abs=0.3)
+    assert len(found.elsewhere) == 1 and found.elsewhere[0][1] == pytest.approx(12.0, abs=0.3)
+    assert "after 12" in priming_words(found, [9.0, 10.0])
+
+
+def test_by_stopwatch() -> None:
+    p = priming_by_hand([(0.0, 8.0), (30.0, 36.0)], 33.0, 60.0)
+    assert p is not None and p.first_s == pytest.approx(11.0) and p.cranked_s == pytest.approx(14.0)
+    assert p.cautions == ()
+    assert priming_by_hand([], None) is None
+    none = priming_by_hand([(0.0, 8.0)], None, 20.0)
+    assert none is not None and any("before any pressure" in c for c in none.cautions)

@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog, QLabel, QLineEdit
+from PySide6.QtWidgets import QApplication, QComboBox, QDialogButtonBox, QFileDialog, QLabel, QLineEdit
 
 from basso.garage.demo import make_demo_garage
 from basso.garage.jobs import sheets
@@ -28,6 +28,7 @@ from basso.ui.settings import Settings
 from basso.ui.stations.garage.fields import changed, fields_of, missing_forms, show
 from basso.ui.stations.garage.form import RecordDialog
 from basso.ui.stations.garage.jobs import StepRow
+from basso.ui.stopwatch import StopwatchDialog
 from basso.ui.symptoms import SymptomsDialog
 from basso.ui.theme.look import Look
 from basso.units import UNITS, DisplayUnits
@@ -446,17 +447,11 @@ def _cranking(path: Path) -> Path:
     return path
 
 
-def test_a_priming_is_read_off_the_log(
-    application: QApplication, desk: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    told: list[str] = []
-    monkeypatch.setattr(desk, "tell", told.append)
+def test_a_priming_is_read_off_the_log(application: QApplication, desk: Desk, tmp_path: Path) -> None:
     desk.garage.jobs.begun.emit("oil-change")
     step = next(s for s in desk.garage.jobs.steps if s.step.key == "prime")
-    step.work_button.click()
-    assert told == ["No log is shown; open the log of the cranking first."]
     desk.opening.open_logs([_cranking(tmp_path / "crank.csv")])
-    wait_until(application, lambda: desk.workspace.recording is not None and not desk.jobs.busy)
+    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
     step.work_button.click()
     job = desk.garage.jobs.job
     assert job is not None
@@ -464,6 +459,25 @@ def test_a_priming_is_read_off_the_log(
     assert kept["value"] == pytest.approx(9.0, abs=0.2) and kept["done"]
     assert "2 bursts, 13.0 s in all" in kept["words"] and "too few earlier" in kept["words"]
     assert step.value.text() == f"{kept['value']:g}"
+
+
+def test_without_a_log_a_priming_is_timed_by_hand(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    now = [100.0]
+
+    def timed(self: StopwatchDialog) -> bool:
+        self._clock = lambda: now[0]
+        for key, seconds in (("space", 6.0), ("space", 25.0), ("space", 3.0), ("p", 2.0), ("space", 20.0), ("e", 1.0)):
+            QTest.keyClick(self, {"space": Qt.Key.Key_Space, "p": Qt.Key.Key_P, "e": Qt.Key.Key_E}[key])
+            now[0] += seconds
+        return self._buttons.button(QDialogButtonBox.StandardButton.Save).isEnabled()
+
+    monkeypatch.setattr(StopwatchDialog, "exec", timed)
+    desk.garage.jobs.begun.emit("oil-change")
+    next(s for s in desk.garage.jobs.steps if s.step.key == "prime").work_button.click()
+    job = desk.garage.jobs.job
+    assert job is not None
+    assert job.entries["prime"]["value"] == pytest.approx(9.0)  # 6 s of the first burst, 3 of the second
+    assert "2 bursts, 11.0 s in all" in job.entries["prime"]["words"]
 
 
 def test_a_damaged_garage_is_restored_in_the_window(

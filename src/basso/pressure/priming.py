@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from basso.recording.channel import extremes
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.units import FloatArray
 
+_PLACES = (Role.PRESSURE_PUMP_OUT, Role.PRESSURE_COOLER_OUT, Role.PRESSURE_FILTER_OUT)
 _CRANKING_RPM = (60.0, 450.0)
 _RUNNING_RPM = 500.0
 _PRESSURE_KPA = 35.0
@@ -52,6 +54,8 @@ class Priming:
     started_s: float | None
     after_start: tuple[tuple[float, float], ...]
     cautions: tuple[str, ...]
+    elsewhere: tuple[tuple[str, float | None], ...] = ()
+    """(place, starter time until pressure first showed there) of further oil pressures, where logged."""
 
 
 def find_priming(recording: Recording) -> Priming | None:
@@ -61,7 +65,34 @@ def find_priming(recording: Recording) -> Priming | None:
     frame = frame_on(recording, Role.OIL_PRESSURE)
     rpm, pressure = frame.get(Role.RPM), frame.get(Role.OIL_PRESSURE)
     assert rpm is not None and pressure is not None
-    return priming_of(frame.time_s, rpm, pressure)
+    found = priming_of(frame.time_s, rpm, pressure)
+    if found is None:
+        return None
+    elsewhere = []
+    for role in _PLACES:
+        other = frame.get(role)
+        if other is not None and (there := priming_of(frame.time_s, rpm, other)) is not None:
+            elsewhere.append((role.words, there.first_s))
+    return replace(found, elsewhere=tuple(elsewhere))
+
+
+def priming_by_hand(
+    bursts: Sequence[tuple[float, float]], first_at_s: float | None, started_s: float | None = None
+) -> Priming | None:
+    """The same from a stopwatch: when the starter turned, and when the lamp went out or the gauge rose.
+
+    Args:
+        bursts: (start, end) in seconds, in order.
+        first_at_s: when pressure showed, on the same clock; None when it did not.
+        started_s: when the engine ran.
+    """
+    if not bursts:
+        return None
+    turned = [end - start for start, end in bursts]
+    first = None if first_at_s is None else sum(max(0.0, min(end, first_at_s) - start) for start, end in bursts)
+    made = tuple(Burst(start, end, float("nan")) for start, end in bursts)
+    p = Priming(made, sum(turned), first, None, started_s, (), ())
+    return replace(p, cautions=tuple(_cautions(p)))
 
 
 def priming_of(time_s: FloatArray, rpm: FloatArray, pressure_kpa: FloatArray) -> Priming | None:
@@ -77,7 +108,7 @@ def priming_of(time_s: FloatArray, rpm: FloatArray, pressure_kpa: FloatArray) ->
     starter = np.zeros(end)
     for a, b in zip(edges[::2], edges[1::2], strict=True):
         last = min(int(b), time_s.size - 1)
-        bursts.append(Burst(float(time_s[a]), float(time_s[last]), float(np.nanmax(pressure_kpa[a:b]))))
+        bursts.append(Burst(float(time_s[a]), float(time_s[last]), extremes(pressure_kpa[a:b])[1]))
         starter[a:b] = np.minimum(np.diff(time_s[a : b + 1]) if b < time_s.size else step, 5.0 * step)[: b - a]
     turned = np.cumsum(starter)
     there = cranking & (pressure_kpa[:end] >= _PRESSURE_KPA)
@@ -92,15 +123,7 @@ def priming_of(time_s: FloatArray, rpm: FloatArray, pressure_kpa: FloatArray) ->
         tuple(bursts), float(turned[-1]), float(turned[first]) if first >= 0 else None,
         float(turned[steady]) if steady >= 0 else None, started, after, (),
     )  # fmt: skip
-    return Priming(
-        made.bursts,
-        made.cranked_s,
-        made.first_s,
-        made.steady_s,
-        made.started_s,
-        made.after_start,
-        tuple(_cautions(made)),
-    )
+    return replace(made, cautions=tuple(_cautions(made)))
 
 
 def _first_steady(there: np.ndarray, cranking: np.ndarray, starter: FloatArray) -> int:
@@ -145,6 +168,10 @@ def priming_words(p: Priming, earlier: Sequence[float]) -> str:
     ]
     if p.steady_s is not None and p.first_s is not None and p.steady_s - p.first_s > 1.0:
         said.append(f"Steady only after {p.steady_s:.1f} s.")
+    said += [
+        f"{place[0].upper()}{place[1:]}: {'none' if first is None else f'after {first:.1f} s'}."
+        for place, first in p.elsewhere
+    ]
     said += [f"{kpa:.0f} kPa {s:.0f} s after the start." for s, kpa in p.after_start[:2]]
     return " ".join([*said, *p.cautions])
 

@@ -330,19 +330,28 @@ class Garaging:
             self._model.remove(f"removing {self._model.view.car.name}", self._model.view.car)
 
     def _prime(self, record: Record) -> None:
-        """Fill the priming of a job in from the log that is shown."""
+        """Fill the priming of a job in from the log that is shown; with no cranking in it, by stopwatch."""
         from basso.garage.jobs import PRIMING_STEP, Entered, earlier_primings
         from basso.pressure.priming import find_priming, priming_words
+        from basso.recording.corrections import apply
 
-        view, recording = self._model.view, self._desk.workspace.recording
+        view, a = self._model.view, self._desk.workspace.analysis
+        recording = self._desk.workspace.recording
+        if a is not None:
+            # A sensor that reads an atmosphere high would show pressure before there is any.
+            recording = apply(a.recording, [c for c in a.corrections if c.kind == "offset"])
         if view is None or not isinstance(record, Job):
             return
         priming = find_priming(recording) if recording is not None else None
+        earlier = earlier_primings(view.jobs, record)
         if priming is None:
-            which = f"{recording.path.name} has no cranking in it" if recording is not None else "No log is shown"
-            self._desk.tell(f"{which}; open the log of the cranking first.")
-            return
-        words = priming_words(priming, earlier_primings(view.jobs, record))
+            from basso.ui.stopwatch import StopwatchDialog
+
+            dialog = StopwatchDialog(self._desk.window, self._desk.look, earlier)
+            priming = dialog.priming if dialog.exec() else None
+            if priming is None:
+                return
+        words = priming_words(priming, earlier)
         got = Entered(done=priming.first_s is not None, value=priming.first_s, words=words)
         entries = {**record.entries, PRIMING_STEP: got.as_plain()}
         self._model.change("the priming off the log", record, replace(record, entries=entries))

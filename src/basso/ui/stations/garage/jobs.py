@@ -237,7 +237,7 @@ class JobsPanel(QWidget):
 
 
 _WORKED = {
-    PRIMING_STEP: ("From the log", "Bursts, rests and seconds to pressure, read off the log that is shown"),
+    PRIMING_STEP: ("Time it…", "Bursts, rests and seconds to pressure: off the log that is shown, else by stopwatch"),
     HOLD_STEP: ("Work it out…", "From two pressures and two temperatures, with the cooling allowed for"),
 }
 
