@@ -469,6 +469,8 @@ def test_without_a_log_a_priming_is_timed_by_hand(desk: Desk, monkeypatch: pytes
         for key, seconds in (("space", 6.0), ("space", 25.0), ("space", 3.0), ("p", 2.0), ("space", 20.0), ("e", 1.0)):
             QTest.keyClick(self, {"space": Qt.Key.Key_Space, "p": Qt.Key.Key_P, "e": Qt.Key.Key_E}[key])
             now[0] += seconds
+            if key == "p":
+                assert "9.0 s of cranking to pressure" in self.words  # while the starter still turns
         return self._buttons.button(QDialogButtonBox.StandardButton.Save).isEnabled()
 
     monkeypatch.setattr(StopwatchDialog, "exec", timed)

@@ -37,6 +37,8 @@ class StopwatchDialog(QDialog):
         self.count, self.said = QLabel("0.0 s"), QLabel()
         self.count.setFont(look.font(Type.BRAND))
         self.said.setWordWrap(True)
+        self.said.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.said.setMinimumHeight(round(look.height() * 4))
         self.starter, self.pressure, self.start = (
             QPushButton(),
             QPushButton("Pressure shows  (P)"),
@@ -66,8 +68,9 @@ class StopwatchDialog(QDialog):
 
     @property
     def priming(self) -> Priming | None:
-        """What has been timed so far."""
-        return priming_by_hand(self._bursts, self._first, self._started)
+        """What has been timed so far, with the burst that is going on."""
+        going = [(self._turning, self._clock())] if self._turning is not None else []
+        return priming_by_hand([*self._bursts, *going], self._first, self._started)
 
     @property
     def words(self) -> str:
