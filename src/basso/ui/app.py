@@ -99,7 +99,9 @@ def _open_first(window: MainWindow, logs: list[Path], demo: bool) -> None:
         elif last := window.settings.last_logs:
             window.open_logs(last)
         if not demo and (default_folder() / FILE).is_file():
-            window.desk.garaging.open_own()  # after what is seen first; the path then says how the car stands
+            window.desk.opening.after_first_sight(
+                lambda: window.desk.garaging.open_own()
+            )  # the path says how the car stands
 
     QTimer.singleShot(0, begin)
 

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from functools import partial
+from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -18,8 +18,6 @@ from PySide6.QtWidgets import QMenu, QMessageBox, QStackedWidget, QWidget
 from basso.ui.commands import BY_KEY, COMMANDS, GROUPS, Command
 from basso.ui.cursor import Cursor
 from basso.ui.exporting import Exporting
-from basso.ui.garage_model import GarageModel
-from basso.ui.garaging import Garaging
 from basso.ui.jobs import Jobs
 from basso.ui.log_list import LogList
 from basso.ui.opening import Opening
@@ -31,7 +29,6 @@ from basso.ui.stations.catalogue import BY_KEY as STATIONS_BY_KEY
 from basso.ui.stations.catalogue import STATIONS
 from basso.ui.stations.dips.picture import nearest, readings, working
 from basso.ui.stations.dips.widget import DipsStation
-from basso.ui.stations.garage.widget import GarageStation
 from basso.ui.stations.recordings.widget import RecordingsStation
 from basso.ui.stations.trial.widget import TrialStation
 from basso.ui.stations.waiting import WaitingStation
@@ -41,7 +38,10 @@ from basso.ui.workspace import Entry, Workspace
 from basso.units import UNITS, DisplayUnits
 
 if TYPE_CHECKING:
+    from basso.ui.garage_model import GarageModel
+    from basso.ui.garaging import Garaging
     from basso.ui.main_window import MainWindow
+    from basso.ui.stations.garage.widget import GarageStation
 
 _HELD_S = 0.6
 """The pan shows the oil under the g held this long: it follows late."""
@@ -61,8 +61,6 @@ class Desk(QObject):
         self.player = Player(self.cursor)
         self.log_list = LogList(self.workspace, self.jobs)
         self.opening, self.exporting = Opening(self), Exporting(self)
-        self.garage_model = GarageModel(self.jobs, self.workspace.undo)
-        self.garage = GarageStation(look)
         self.recordings = RecordingsStation(look)
         self.dips = DipsStation(look, self.cursor)
         self.trial = TrialStation(look)
@@ -72,7 +70,6 @@ class Desk(QObject):
         self._pages: dict[str, QWidget] = {}
         self._last_analysis: object = None
         self._lay_out()
-        self.garaging = Garaging(self)
         self.actions = self._bind()
         self._connect()
         self._show_units()
@@ -80,13 +77,43 @@ class Desk(QObject):
         self._refresh()
         self._refresh_trial()
 
+    # The garage is made when it is first wanted: what is seen first must not wait for it.
+
+    @cached_property
+    def garage_model(self) -> GarageModel:
+        """Cars and the one shown."""
+        from basso.ui.garage_model import GarageModel
+
+        return GarageModel(self.jobs, self.workspace.undo)
+
+    @cached_property
+    def garage(self) -> GarageStation:
+        """The Garage station, in the place of the page that stood for it."""
+        from basso.ui.stations.garage.widget import GarageStation
+
+        station, before = GarageStation(self.look), self._pages["garage"]
+        self._stack.insertWidget(self._stack.indexOf(before), station)
+        if self._stack.currentWidget() is before:
+            self._stack.setCurrentWidget(station)
+        self._stack.removeWidget(before)
+        before.deleteLater()
+        self._pages["garage"] = station
+        return station
+
+    @cached_property
+    def garaging(self) -> Garaging:
+        """What the Garage station's verbs do."""
+        from basso.ui.garaging import Garaging
+
+        return Garaging(self)
+
+    @property
+    def has_garage(self) -> bool:
+        """True once the garage was wanted."""
+        return "garaging" in self.__dict__
+
     def _lay_out(self) -> None:
-        built: dict[str, QWidget] = {
-            "garage": self.garage,
-            "recordings": self.recordings,
-            "dips": self.dips,
-            "trial": self.trial,
-        }
+        built: dict[str, QWidget] = {"recordings": self.recordings, "dips": self.dips, "trial": self.trial}
         for station in STATIONS:
             page = built.get(station.key) or WaitingStation(self.look, station)
             self._pages[station.key] = page
@@ -148,7 +175,7 @@ class Desk(QObject):
             "judge.readings": self._show_readings,
             "judge.columns": lambda: self.go_to("recordings"),
             "judge.working": self._show_working,
-            "garage.symptoms": self.garaging.ask_symptoms,
+            "garage.symptoms": lambda: self.garaging.ask_symptoms(),
             "dip.next": lambda: self._step_dip(1),
             "dip.previous": lambda: self._step_dip(-1),
             "lap.next": lambda: self._step_lap(1),
@@ -218,13 +245,15 @@ class Desk(QObject):
 
     def go_to(self, key: str) -> None:
         """Show a station."""
+        if key == "garage":
+            self.garaging.activate()
         self._stack.setCurrentWidget(self._pages[key])
         self.rail.select(key)
         self.settings.station = key
         if key == "recordings":
             self.log_list.activate()
         elif key == "garage":
-            self.garaging.activate()
+            self.garage.take_focus()
 
     # Showing what changed
 
@@ -271,7 +300,7 @@ class Desk(QObject):
 
     def refresh_states(self) -> None:
         """Let every station say on the path how it stands."""
-        self.rail.set_states(station_states(self.workspace, self.garage_model.view))
+        self.rail.set_states(station_states(self.workspace, self.garage_model.view if self.has_garage else None))
         self._refresh_trial_menus()
 
     def _refresh_trial(self) -> None:
@@ -279,7 +308,7 @@ class Desk(QObject):
         waiting = w.trial_problem or ("Comparing …" if w.trial_a and w.trial_b and w.comparison is None else "")
         names = tuple(", ".join(dict.fromkeys(e.build or e.title for e in side)) for side in (w.trial_a, w.trial_b))
         self.trial.show_comparison(w.comparison, w.units, (names[0], names[1]), waiting)
-        self.trial.show_cards(self.garaging.trial_words(w.comparison))
+        self.trial.show_cards(self.garaging.trial_words(w.comparison) if self.has_garage else "")
         self.refresh_states()
 
     def _refresh_trial_menus(self) -> None:
@@ -332,7 +361,7 @@ class Desk(QObject):
         self._show_units()
         self._refresh()
         self._refresh_trial()
-        if self.garage_model.is_open:
+        if self.has_garage and self.garage_model.is_open:
             self.garaging.refresh()
 
     def _show_units(self) -> None:
@@ -383,7 +412,7 @@ class Desk(QObject):
     def _edit_floors(self) -> None:
         from basso.ui.dialogs import FloorsDialog
 
-        points, caution = self.garaging.floor_advice()
+        points, caution = self.garaging.floor_advice() if self.has_garage else ((), "")
         dialog = FloorsDialog(
             self.window, self.look, self.workspace.floors, self.workspace.units, maker_points=points, caution=caution
         )
@@ -417,7 +446,8 @@ class Desk(QObject):
     def leave(self) -> None:
         """The window closes: stop work and remember the place."""
         self.jobs.cancel_all()
-        self.garage_model.close()
+        if self.has_garage:
+            self.garage_model.close()
         entries, shown = self.workspace.entries, self.workspace.shown
         order = [shown, *(e for e in entries if e != shown)] if shown is not None else list(entries)
         self.settings.last_logs = [e.path for e in order if e is not None]

@@ -45,6 +45,7 @@ class Garaging:
         s.car_wanted.connect(self._model.choose)
         s.verb_wanted.connect(self.act)
         s.session_opened.connect(self.open_session)
+        self.refresh()
 
     def _edited(self, label: str, before: Record, after: Record) -> None:
         """A record was edited in its place. A signed-off oil change goes into the ledger with the same edit."""
@@ -98,7 +99,6 @@ class Garaging:
 
     def activate(self) -> None:
         """The station is shown: open the garage if that has not been done."""
-        self._station.take_focus()
         self.open_own()
 
     def open_own(self) -> None:
@@ -111,11 +111,15 @@ class Garaging:
         """Open a garage made for the demo; nothing done to it stays."""
         import os
 
-        from basso.garage.demo import make_demo_garage
-        from basso.workflow import demo_folder
+        def make(folder: Path) -> None:
+            # In the background: the database library takes half a second to load.
+            from basso.garage.demo import make_demo_garage
+            from basso.workflow import demo_folder
+
+            make_demo_garage(demo_folder(), folder)
 
         cache = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
-        self._model.open(cache / "basso" / "demo-garage", lambda folder: make_demo_garage(demo_folder(), folder))
+        self._model.open(cache / "basso" / "demo-garage", make)
 
     # Verbs
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -10,6 +10,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFileDialog, QMenu
 
 from basso.errors import InputError
+from basso.progress import Progress
 
 if TYPE_CHECKING:
     from basso.ui.desk import Desk
@@ -50,7 +51,29 @@ class Opening:
         self._desk.workspace.show(first)
         sides = tuple(tuple(e for e in entries if e.title in names) for names in (a, b))
         QTimer.singleShot(0, lambda: self._desk.workspace.set_trial(*sides))
-        QTimer.singleShot(0, self._desk.garaging.open_demo)  # after what is seen first
+        self.after_first_sight(lambda: self._desk.garaging.open_demo())
+
+    def after_first_sight(self, act: Callable[[], None]) -> None:
+        """Do something with the garage once the shown log has been judged and the garage's modules are loaded beside it."""
+        workspace = self._desk.workspace
+
+        def load(_: Progress) -> None:
+            import basso.garage.store
+            import basso.ui.garaging
+            import basso.ui.stations.garage.widget  # noqa: F401
+
+        def begin() -> None:
+            self._desk.jobs.start("loading", "opening the garage", load, lambda _: act(), self._desk.tell)
+
+        def look() -> None:
+            if workspace.analysis is not None or workspace.shown is None:
+                workspace.shown_changed.disconnect(look)
+                QTimer.singleShot(0, self._desk, begin)
+
+        if workspace.analysis is not None or workspace.shown is None:
+            begin()
+        else:
+            workspace.shown_changed.connect(look)
 
     def choose_files(self) -> None:
         """Ask for logs and open them."""
