@@ -256,6 +256,29 @@ def test_oil_poured_counts_at_once(desk: Desk, monkeypatch: pytest.MonkeyPatch) 
     assert view is not None and view.oil_state is not None and view.oil_state.grade == "10W-40"
 
 
+def test_what_was_written_down_can_be_corrected_and_removed(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    desk.garage.show_page(1)
+    titles = fill(monkeypatch, volume_l="0.5")
+    ledger = desk.garage.oil.ledger
+    ledger.itemActivated.emit(ledger.item(0, 0))
+    assert titles == ["Correct the oil entry"] and ledger.item(0, 3).text() == "0.50 L"
+    monkeypatch.setattr(RecordDialog, "exec", lambda self: RecordDialog.REMOVED)
+    ledger.itemActivated.emit(ledger.item(0, 0))
+    view = desk.garage_model.view
+    assert view is not None and len(view.oil) == 6
+    for button in (desk.garage.oil.samples_button, desk.garage.level.readings_button):
+        menu = button.menu()
+        assert menu is not None
+        menu.actions()[0].trigger()
+    view = desk.garage_model.view
+    assert view is not None and (len(view.samples), len(view.levels)) == (1, 7)
+    for _ in range(4):
+        desk.run("edit.undo")
+    view = desk.garage_model.view
+    assert view is not None and (len(view.oil), len(view.samples), len(view.levels)) == (7, 2, 8)
+    assert desk.garage.oil.ledger.item(0, 3).text() == "0.60 L"
+
+
 def test_a_sample_that_moved_is_said(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     fill(monkeypatch, day="2026-07-05", values="Fe 150; Cu 20; fuel 2,6")
     desk.garage.oil.sample_wanted.emit()

@@ -145,6 +145,7 @@ class Garaging:
                     "attach a file": self.files.attach,
                     "print": self.files.print_sheet,
                     "prime": self._prime,
+                    "correct": self._correct,
                     "hold": self._hold,
                     "open": self.files.open_attachment,
                 }[verb](record)
@@ -296,6 +297,25 @@ class Garaging:
         sample = self._asked("Laboratory sample", _HINTS["new sample"], fresh)
         if isinstance(sample, OilSample):
             self._model.add(f"sample {sample.bottle or sample.day}", sample)
+
+    def _correct(self, record: Record) -> None:
+        """Correct or remove a record that is there."""
+        from basso.ui.stations.garage.form import RecordDialog
+
+        dialog = RecordDialog(
+            self._desk.window,
+            self._desk.look,
+            f"Correct the {record.noun}",
+            "",
+            record,
+            self._desk.workspace.units,
+            removable=True,
+        )
+        outcome = dialog.exec()
+        if outcome == RecordDialog.REMOVED:
+            self._model.remove(f"removing the {record.noun}", record)
+        elif outcome:
+            self._model.change(f"correcting the {record.noun}", record, dialog.record)
 
     def _new_level(self, series: str) -> None:
         view = self._model.view

@@ -167,9 +167,21 @@ class _Line(QLineEdit):
 
 
 class RecordDialog(QDialog):
-    """A new record, filled in before it is made."""
+    """A new record, filled in before it is made; or one that is there, to be corrected or removed."""
 
-    def __init__(self, parent: QWidget, look: Look, title: str, hint: str, record: Record, units: DisplayUnits) -> None:
+    REMOVED = 2
+    """What :meth:`exec` returns when the record is to be removed."""
+
+    def __init__(
+        self,
+        parent: QWidget,
+        look: Look,
+        title: str,
+        hint: str,
+        record: Record,
+        units: DisplayUnits,
+        removable: bool = False,
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle(title)
         self.setMinimumWidth(round(look.height() * 24))
@@ -181,6 +193,9 @@ class RecordDialog(QDialog):
         words.setStyleSheet(f"color: {look.palette.soft};")
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel)
         buttons.accepted.connect(self._save)
+        if removable:
+            remove = buttons.addButton("Remove", QDialogButtonBox.ButtonRole.DestructiveRole)
+            remove.clicked.connect(lambda: self.done(self.REMOVED))
         buttons.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
         for widget in (head, words, self.form, buttons):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QHeaderView,
     QLabel,
     QLineEdit,
+    QMenu,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -22,10 +23,19 @@ from PySide6.QtWidgets import (
 )
 
 from basso.errors import InputError
+from basso.garage.records import OilEntry, Record
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
 from basso.ui.stations.garage.fields import Field, read
-from basso.ui.stations.garage.picture import CarView, LevelPage, level_page, oil_page, reading_words, series_of
+from basso.ui.stations.garage.picture import (
+    CarView,
+    LevelPage,
+    level_page,
+    level_words,
+    oil_page,
+    reading_words,
+    series_of,
+)
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity
 
@@ -33,6 +43,8 @@ from basso.units import DisplayUnits, Quantity
 class OilPanel(QWidget):
     """What is in, what is due, the ledger, the laboratory."""
 
+    record_wanted = Signal(object)
+    """A record that is there is to be corrected or removed."""
     entry_wanted = Signal()
     sample_wanted = Signal()
 
@@ -46,6 +58,10 @@ class OilPanel(QWidget):
         self.laboratory = _table(())
         self.laboratory.horizontalHeader().setStretchLastSection(False)
         self.entry_button, self.sample_button = QPushButton("Pour or drain…"), QPushButton("Laboratory sample…")
+        self._entries: tuple[OilEntry, ...] = ()
+        self.ledger.setToolTip("Double-click or Enter to correct or remove an entry")
+        self.ledger.itemActivated.connect(lambda item: self.record_wanted.emit(self._entries[item.row()]))
+        self.samples_button = QPushButton("Correct a sample")
         self.entry_button.clicked.connect(self.entry_wanted)
         self.sample_button.clicked.connect(self.sample_wanted)
         layout = QVBoxLayout(self)
@@ -55,6 +71,7 @@ class OilPanel(QWidget):
         head.addWidget(self._title, 1)
         head.addWidget(self.entry_button)
         head.addWidget(self.sample_button)
+        head.addWidget(self.samples_button)
         layout.addLayout(head)
         self._facts.setHorizontalSpacing(16)
         self._facts.setVerticalSpacing(2)
@@ -91,7 +108,13 @@ class OilPanel(QWidget):
                 self._fact_labels.append(label)
         self._facts.setColumnStretch(1, 1)
         self._facts.setColumnStretch(3, 1)
+        self._entries = page.entries
         _fill(self.ledger, page.ledger, look)
+        _menu_of(
+            self.samples_button,
+            [(f"{x.day[:10]}  {x.bottle}".rstrip(), x) for x in view.samples],
+            self.record_wanted.emit,
+        )
         days = sorted({day for t in page.trends for day, _, _ in t.points})
         headings = ["Measure", *(d[:10] for d in days), *(f"{d[:10]}, per hour" for d in days)]
         self.laboratory.setColumnCount(len(headings))
@@ -120,6 +143,7 @@ class LevelPanel(QWidget):
     """The level book: the fit, the marks, and what a reading means."""
 
     reading_wanted = Signal(str)
+    record_wanted = Signal(object)
 
     def __init__(self, look: Look) -> None:
         super().__init__()
@@ -138,6 +162,7 @@ class LevelPanel(QWidget):
         self._title, self._lines, self._warning = QLabel(), QLabel(), QLabel()
         self.add_button = QPushButton("Add a reading…")
         self.add_button.clicked.connect(lambda: self.reading_wanted.emit(self.series.currentText()))
+        self.readings_button = QPushButton("Correct a reading")
         self.plot = _LevelPlot(look)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 6, 0, 0)
@@ -146,6 +171,7 @@ class LevelPanel(QWidget):
         head.addWidget(self.series)
         head.addStretch(1)
         head.addWidget(self.add_button)
+        head.addWidget(self.readings_button)
         layout.addLayout(head)
         for label in (self._lines, self._warning):
             label.setWordWrap(True)
@@ -186,6 +212,9 @@ class LevelPanel(QWidget):
         self._warning.setVisible(bool(page.warning))
         for widget in (self._ask, self.asked, self._answered):
             widget.setVisible(page.fit is not None)
+        own = [x for x in self._view.levels if x.series == page.series]
+        named = [(f"{x.day[:10]}  {level_words(x, self._units)}", x) for x in own]
+        _menu_of(self.readings_button, named, self.record_wanted.emit)
         self.plot.show_page(page, self._units)
         self._answer()
 
@@ -281,6 +310,15 @@ class _LevelPlot(QWidget):
         painter.setPen(paint.pen(look.color("ink"), 1.5))
         for d, v in page.points:
             painter.drawEllipse(at(d, v), 4.0, 4.0)
+
+
+def _menu_of(button: QPushButton, named: Sequence[tuple[str, Record]], chosen: Callable[[Record], object]) -> None:
+    """A menu of records on a button; without any the button is away."""
+    menu = QMenu(button)
+    for words, record in named:
+        menu.addAction(words).triggered.connect(lambda _=False, x=record: chosen(x))
+    button.setMenu(menu)
+    button.setVisible(bool(named))
 
 
 def _table(headings: Sequence[str]) -> QTableWidget:

@@ -207,6 +207,8 @@ class OilPage:
     facts: tuple[tuple[str, str], ...]
     pour: str
     ledger: tuple[tuple[str, ...], ...]
+    entries: tuple[OilEntry, ...]
+    """The record behind each row of the ledger."""
     trends: tuple[Trend, ...]
     findings: tuple[Finding, ...]
 
@@ -260,12 +262,13 @@ def oil_page(view: CarView, units: DisplayUnits) -> OilPage:
     doubled = [b for b in {x.bottle for x in view.samples if x.bottle} if sum(x.bottle == b for x in view.samples) > 1]
     if doubled:
         pour += f" Two samples carry the bottle {', '.join(sorted(doubled))}: one of them may be another oil."
+    entries = tuple(sorted(view.oil, key=lambda e: e.day, reverse=True))
     ledger = tuple(
         (
             e.day[:10], e.kind, e.grade, "" if e.volume_l is None else units.text(e.volume_l, Quantity.VOLUME),
             "new filter" if e.filter_new else "", e.lot, e.note,
         )
-        for e in sorted(view.oil, key=lambda e: e.day, reverse=True)
+        for e in entries
     )  # fmt: skip
     drawn = sampled(view.samples, view.oil, view.sessions)
     fresh = grades().get(oil.grade) if oil is not None else None
@@ -273,7 +276,7 @@ def oil_page(view: CarView, units: DisplayUnits) -> OilPage:
     title = (
         oil_short(oil) if oil is not None else "No fill was ever written down: pour or drain, and Basso keeps count."
     )
-    return OilPage(title, tuple(facts), pour, ledger, tuple(trends(drawn)), tuple(findings(drawn, new_v100)))
+    return OilPage(title, tuple(facts), pour, ledger, entries, tuple(trends(drawn)), tuple(findings(drawn, new_v100)))
 
 
 # Level book
@@ -380,6 +383,16 @@ def _stored_l(view: CarView, point: LevelPoint) -> float:
         return 0.0
     on = max((b for b in view.builds if b.since[:10] <= point.day[:10]), key=lambda b: b.since, default=None)
     return (on.accumulator_l or 0.0) if on is not None else 0.0
+
+
+def level_words(p: LevelPoint, units: DisplayUnits) -> str:
+    """A level reading in short."""
+    said = [
+        "" if p.depth_mm is None else units.text(p.depth_mm, Quantity.LENGTH),
+        "" if p.pan_l is None else units.text(p.pan_l, Quantity.VOLUME),
+        p.mark,
+    ]
+    return ", ".join(x for x in said if x)
 
 
 def reading_words(page: LevelPage, depth_mm: float, units: DisplayUnits) -> str:

@@ -75,6 +75,8 @@ class GarageStation(QWidget):
         self._notes.setTextFormat(Qt.TextFormat.RichText)
         self._notes.linkActivated.connect(self._open_attachment)
         self.jobs.print_wanted.connect(lambda job: self.verb_wanted.emit("print", job))
+        for page in (self.oil, self.level):
+            page.record_wanted.connect(lambda record: self.verb_wanted.emit("correct", record))
         self.oil.entry_wanted.connect(lambda: self.verb_wanted.emit("new oil", None))
         self.oil.sample_wanted.connect(lambda: self.verb_wanted.emit("new sample", None))
         self.level.reading_wanted.connect(lambda series: self.verb_wanted.emit(f"level {series}", None))
