@@ -16,7 +16,10 @@ from __future__ import annotations
 import hashlib
 import io
 import json
+import lzma
+import struct
 import zipfile
+import zlib
 from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime
@@ -31,6 +34,11 @@ from basso.garage.store import Change, Garage
 SCHEMA = "basso.bundle/1"
 SUFFIX = ".basso.zip"
 _LARGEST_BYTES = 4_000_000_000
+_DAMAGE = (
+    zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, lzma.LZMAError, struct.error, NotImplementedError, RuntimeError,
+    EOFError, OSError, ValueError, OverflowError,
+)  # fmt: skip
+"""What a damaged zip raises, by where the damage lies."""
 _README = """A car's history, written by Basso. Open formats throughout: records/*.json are lists of records, samples/*.parquet the
 logs (open them with any Parquet reader), files/ holds photos and papers. bundle.json lists the SHA-256 of every part; a
 part that was changed by hand is refused until its entry there is changed too.
@@ -144,8 +152,10 @@ def _checked_parts(path: Path) -> dict[str, bytes]:
             return parts
     except FileNotFoundError:
         raise InputError(f"{path}: does not exist; check the name and the folder.") from None
-    except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, RuntimeError, EOFError, OSError) as error:
-        raise InputError(f"{path}: is no bundle, or a damaged one ({error}); export the car again.") from None
+    except _DAMAGE as error:
+        # The library's own words may hold the damaged bytes; they are not for people.
+        why = error.strerror if isinstance(error, OSError) and error.strerror else type(error).__name__
+        raise InputError(f"{path}: is no bundle, or a damaged one ({why}); export the car again.") from None
 
 
 def _is_plain(name: str) -> bool:
