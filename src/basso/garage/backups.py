@@ -58,7 +58,7 @@ def restore(folder: Path, backup: Path) -> Path:
         with closing(sqlite3.connect(f"{backup.resolve().as_uri()}?mode=ro", uri=True)) as connection:
             whole = connection.execute("PRAGMA integrity_check(1)").fetchone()[0] == "ok"
             version = version_of(connection)
-    except sqlite3.DatabaseError:
+    except (sqlite3.DatabaseError, ValueError):
         whole, version = False, None
     if not whole or version not in known_versions():
         raise InputError(

@@ -127,19 +127,22 @@ class Garage:
                     if wrong != "ok" or cut_short(self.file):
                         raise sqlite3.DatabaseError(wrong)
                 version = version_of(connection)
-        except sqlite3.DatabaseError:
-            newest = next(iter(self.backups()), None)
-            remedy = (
-                f"restore the backup of {backup_day(newest)} (basso garage restore)"
-                if newest is not None
-                else "put back a copy of it; no backup was found"
-            )
-            raise InputError(f"{self.file}: is damaged and was left as it is; {remedy}.") from None
+        except (sqlite3.DatabaseError, ValueError):  # the check itself may quote damaged text
+            raise self._damaged() from None
         if version is not None and version not in known_versions():
             raise InputError(
                 f"{self.file}: was written by a newer Basso (its version {version}); open it with that one. "
                 "It was left as it is."
             )
+
+    def _damaged(self) -> InputError:
+        newest = next(iter(self.backups()), None)
+        remedy = (
+            f"restore the backup of {backup_day(newest)} (basso garage restore)"
+            if newest is not None
+            else "put back a copy of it; no backup was found"
+        )
+        return InputError(f"{self.file}: is damaged and was left as it is; {remedy}.")
 
     def _uri(self) -> str:
         return f"{self.file.resolve().as_uri()}?mode=ro{'&immutable=1' if self.read_only else ''}"
@@ -188,8 +191,15 @@ class Garage:
 
     @contextmanager
     def _reading(self) -> Iterator[sa.Connection]:
-        with self._engine.connect() as connection, connection.begin():
-            yield connection
+        try:
+            with self._engine.connect() as connection, connection.begin():
+                yield connection
+        except OperationalError as error:
+            if "locked" in str(error.orig):
+                raise InputError(f"{self.file}: is in use by another window just now; try again.") from None
+            raise self._damaged() from None
+        except (DBAPIError, ValueError, TypeError):  # the latter two: a field that no longer holds what it should
+            raise self._damaged() from None
 
     @contextmanager
     def _writing(self) -> Iterator[sa.Connection]:
@@ -204,10 +214,8 @@ class Garage:
             raise ConflictError("Something this rests on is no longer there; look again.") from None
         except OperationalError as error:
             raise InputError(f"{self.file}: cannot be written ({error.orig}); nothing was changed.") from None
-        except DBAPIError as error:
-            raise InputError(
-                f"{self.file}: is damaged ({error.orig}); nothing was changed; restore a backup."
-            ) from None
+        except (DBAPIError, ValueError, TypeError):
+            raise self._damaged() from None
 
     # Reading
 
