@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
+from dataclasses import fields, replace
 from datetime import date
 from pathlib import Path
 from typing import Any
@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QApplication, QComboBox, QDialogButtonBox, QFileDi
 from basso.garage.demo import make_demo_garage
 from basso.garage.jobs import sheets
 from basso.garage.place import default_folder
-from basso.garage.records import Build
+from basso.garage.records import KINDS, Build, Job
 from basso.garage.store import Garage
 from basso.ui.app import _open_first, make_window
 from basso.ui.desk import Desk
@@ -25,7 +25,7 @@ from basso.ui.hold_dialog import HoldDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.screenshots import wait_until
 from basso.ui.settings import Settings
-from basso.ui.stations.garage.fields import changed, fields_of, missing_forms, show
+from basso.ui.stations.garage.fields import changed, fields_of, show
 from basso.ui.stations.garage.form import RecordDialog
 from basso.ui.stations.garage.jobs import StepRow
 from basso.ui.stopwatch import StopwatchDialog
@@ -435,7 +435,9 @@ def test_copy_gives_the_build_line(desk: Desk) -> None:
 
 
 def test_every_field_that_is_kept_can_be_reached_and_written_back() -> None:
-    assert missing_forms() == []
+    hidden = {"id", "car", "build", "engine", "log_name", "log_hash", "session", "about", "file_name", "file_hash"}
+    for kind in set(KINDS) - {Job}:
+        assert {f.name for f in fields(kind)} - hidden == {f.name for f in fields_of(kind)} - hidden, kind
     units = DisplayUnits(pressure=UNITS["psi"], temperature=UNITS["°F"], volume=UNITS["US qt"], length=UNITS["in"])
     for made in a_car():
         if made.table == "jobs":

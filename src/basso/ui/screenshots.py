@@ -32,6 +32,7 @@ def take_all(application: QApplication, folder: Path) -> None:
         desk = window.desk
         desk.opening.open_demo()
         wait_until(application, lambda: desk.workspace.analysis is not None and desk.workspace.comparison is not None)
+        wait_until(application, lambda: desk.garage_model.view is not None and not desk.jobs.busy)
         desk.go_to("dips")
         _save(application, window, folder / "dips.png")
         night = replace(desk.workspace.units, pressure=UNITS["psi"], temperature=UNITS["°F"])
@@ -41,7 +42,6 @@ def take_all(application: QApplication, folder: Path) -> None:
         _save(application, window, folder / "dips-night.png")
         desk.run("view.night")
         desk.workspace.set_units(day)
-        wait_until(application, lambda: desk.garage_model.view is not None)
         desk.go_to("trial")
         _save(application, window, folder / "trial.png")
         _garage(application, window, folder)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
 from functools import cache
 from typing import Any
 
@@ -189,17 +189,3 @@ def changed(record: r.Record, field: Field, text: str, units: DisplayUnits) -> r
     if text.strip() == show(field, getattr(record, field.name), units):
         return record
     return replace(record, **{field.name: read(field, text, units)})
-
-
-def missing_forms() -> list[str]:
-    """Fields of records that no form shows, for a test: what is kept must be reachable."""
-    hidden = {
-        "id", "car", "build", "engine", "log_name", "log_hash", "session", "about", "file_name", "file_hash",
-    }  # fmt: skip
-    return [
-        f"{kind.__name__}.{f.name}"
-        for kind in r.KINDS
-        if kind is not r.Job
-        for f in fields(kind)
-        if f.name not in hidden and f.name not in {x.name for x in fields_of(kind)}
-    ]
