@@ -9,17 +9,30 @@ from typing import Any
 import pytest
 
 from basso.formats.registry import content_hash
-from basso.garage.build_line import differences, find, oil_of, sampled, stages
+from basso.garage.build_line import find, oil_of, sampled, stages
+from basso.garage.cards import differences, trial_cards
+from basso.garage.history import CarHistory
 from basso.garage.jobs import Sheet, outside, sheets, state
-from basso.garage.records import Build, Car, Job, LevelPoint, OilEntry, OilSample, Session
+from basso.garage.records import Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Session
 from basso.garage.store import Garage
 from basso.oil.level_book import Reading, fit_level
+from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder
 
 FIRST = Build(car="c", name="Build 1", since="2026-04-01", pan="stock", oil_grade="5W-40", level_l=3.6)
 SECOND = replace(
     FIRST, id="second", name="Build 2", since="2026-05-10", level_l=4.0, baffle="gated", reason="left turns"
 )
+
+
+SI = DisplayUnits()
+IMPERIAL = DisplayUnits(UNITS["psi"], UNITS["°F"], UNITS["mph"], UNITS["US qt"], UNITS["in"])
+
+
+def history(
+    builds: list[Build], sessions: list[Session] | None = None, engines: list[Engine] | None = None
+) -> CarHistory:
+    return CarHistory(Car(id="c", name="Car"), tuple(engines or ()), tuple(builds), tuple(sessions or ()))
 
 
 def session(title: str, began: str, build: Build, **more: Any) -> Session:
@@ -32,18 +45,79 @@ def test_the_build_line_has_each_session_under_its_build_in_order() -> None:
         session("x", "2026-04-03", FIRST),
         session("a", "2026-05-12T10:00", SECOND),
     ]
-    first, second = stages([SECOND, FIRST], drives)
+    first, second = stages(history([SECOND, FIRST], drives), SI)
     assert (first.build.name, first.until, [s.title for s in first.sessions]) == ("Build 1", "2026-05-10", ["x"])
     assert [s.title for s in second.sessions] == ["a", "b"] and second.until == ""
     assert second.changed == ("baffle: gated", "oil in the pan: 4 L")
 
 
 def test_only_what_differs() -> None:
-    assert [(d.what, d.a, d.b) for d in differences(FIRST, SECOND)] == [
+    assert [(d.what, d.a, d.b) for d in differences(FIRST, SECOND, SI)] == [
         ("baffle", "", "gated"),
         ("oil in the pan", "3.6 L", "4 L"),
     ]
-    assert differences(FIRST, replace(FIRST, id="x", name="other", since="2027-01-01", note="n")) == []
+    assert differences(FIRST, replace(FIRST, id="x", name="other", since="2027-01-01", note="n"), SI) == []
+    pints = differences(FIRST, SECOND, IMPERIAL)[1]
+    assert (pints.a, pints.b) == ("3.804 US qt", "4.227 US qt")
+
+
+def test_a_rebuilt_engine_leaves_the_cards_of_earlier_sessions_alone() -> None:
+    first = Engine(car="c", engine="e", name="Two litre", clearance="loose", rod_mm=0.052)
+    rebuilt = replace(first, id="r", since="2026-05-12", clearance="race", rod_mm=0.070, reason="rod bearings renewed")
+    build = replace(FIRST, engine="e")
+    drives = [session("before", "2026-05-11T16:00", build), session("after", "2026-05-12T10:00", build)]
+    car = history([build], drives, [rebuilt, first])
+    assert [car.card_of(s) for s in drives] == [first, rebuilt]
+    assert car.engine == rebuilt and car.names.engine == {"e": "Two litre"}
+    apart = differences(first, rebuilt, IMPERIAL)
+    assert [(d.what, d.a, d.b) for d in apart] == [
+        ("clearances", "loose", "race"), ("rod clearance", "0.002047 in", "0.002756 in"),
+    ]  # fmt: skip
+    (stage,) = stages(car, SI)
+    assert stage.cards == (first, rebuilt)
+
+
+def test_a_build_of_another_engine_has_that_ones_card() -> None:
+    race, spare = (
+        Engine(car="c", engine="e", name="Engine"),
+        Engine(car="c", engine="s", name="Engine", clearance="race"),
+    )
+    builds = [replace(FIRST, engine="e"), replace(SECOND, engine="s")]
+    drives = [session("a", "2026-04-03", builds[0]), session("b", "2026-05-12", builds[1])]
+    car = history(builds, drives, [race, spare])
+    assert [car.card_of(s) for s in drives] == [race, spare]
+    assert sorted(car.names.engine.values()) == ["Engine", "Engine (2)"]
+    assert ("engine", "Engine", "Engine (2)") in [(d.what, d.a, d.b) for d in differences(*builds, SI, car.names)]
+    # Which of two it had was not written down: then it is not known.
+    assert history([FIRST], drives, [race, spare]).card_on(FIRST, "2026-04-03") is None
+
+
+def test_the_cards_of_a_trial_are_listed_with_what_they_make_doubtful() -> None:
+    first = Engine(car="c", engine="e", name="Two litre", clearance="loose")
+    rebuilt = replace(first, id="r", since="2026-05-12", clearance="race")
+    build = replace(FIRST, engine="e", map="A")
+    drives = [
+        session("before", "2026-05-11", build, log_hash="1", tyres="slick", accumulator="none"),
+        session("after", "2026-05-12", build, log_hash="2", tyres="wet", map="B", accumulator="armed"),
+    ]
+    car = history([build], drives, [first, rebuilt])
+    cards = trial_cards([car], {"1"}, {"2"}, SI)
+    assert cards is not None
+    assert cards.listed == (
+        "On the cards, A → B: clearances loose → race; tyres slick → wet; accumulator state none → armed; "
+        "engine map, if another none → B."
+    )
+    said = " ".join(cards.cautions)
+    assert (
+        "clearances were of another class" in said and "armed on one side only" in said and "engine map was not" in said
+    )
+    same = trial_cards([car], {"1"}, {"1"}, SI)
+    assert same is not None and same.listed == "On the cards nothing differs." and not same.cautions
+    assert trial_cards([car], {"1"}, {"unknown"}, SI) is None
+    other = CarHistory(Car(id="d", name="Other"), sessions=(replace(drives[1], car="d"),))
+    only_first = history([build], drives[:1], [first])
+    apart = trial_cards([only_first, other], {"1"}, {"2"}, SI)
+    assert apart is not None and apart.listed == "On the cards, A → B: car Car → Other."
 
 
 def test_every_word_has_to_occur() -> None:
@@ -137,8 +211,7 @@ def test_the_demo_garage_is_whole_and_its_logs_are_those_that_ship(tmp_path: Pat
 
 
 def test_an_armed_accumulator_is_allowed_for_in_a_level_reading() -> None:
-    from basso.ui.stations.garage.picture import CarView, level_page
-    from basso.units import DisplayUnits
+    from basso.ui.stations.garage.picture import level_page
 
     car = Car(id="c", name="Car")
     fitted = replace(FIRST, accumulator="2 L", accumulator_l=1.0)
@@ -149,13 +222,12 @@ def test_an_armed_accumulator_is_allowed_for_in_a_level_reading() -> None:
         for state in ("armed",)
         for i in range(4)
     )
-    page = level_page(CarView(car, builds=(fitted,), levels=points), "s", DisplayUnits())
+    page = level_page(CarHistory(car, builds=(fitted,), levels=points), "s", DisplayUnits())
     assert page.fit is not None and page.fit.litres(30.0)[0] == pytest.approx(2.0)
 
 
 def test_a_road_map_on_a_track_is_marked() -> None:
-    from basso.ui.stations.garage.picture import CarView, line_rows
-    from basso.units import DisplayUnits
+    from basso.ui.stations.garage.picture import line_rows
 
     car = Car(id="c", name="Car")
     build = replace(FIRST, map="road")
@@ -166,7 +238,7 @@ def test_a_road_map_on_a_track_is_marked() -> None:
     )
     marks = {
         r.title: r.mark
-        for r in line_rows(CarView(car, builds=(build,), sessions=drives), DisplayUnits())
+        for r in line_rows(CarHistory(car, builds=(build,), sessions=drives), DisplayUnits())
         if r.kind == "session"
     }
     assert "road map" in marks["a"] and "road map" not in marks["b"] and "road map" not in marks["c"]
@@ -184,12 +256,12 @@ def test_a_follow_up_stands_until_the_job_was_done_again() -> None:
 
 def test_pan_and_pickup_belong_together() -> None:
     deep = replace(FIRST, id="deep", since="2026-06-01", pan="deep")
-    assert stages([FIRST, deep], [])[1].caution == "pan changed alone: measure the gap"
-    assert stages([FIRST, replace(deep, pickup="long")], [])[1].caution == ""
-    assert stages([FIRST, replace(deep, pickup_gap_mm=6.0)], [])[1].caution == ""
-    assert stages([FIRST, replace(FIRST, id="x", since="2026-06-01", pickup="long")], [])[1].caution.startswith(
-        "pickup"
-    )
+    assert stages(history([FIRST, deep]), SI)[1].caution == "pan changed alone: measure the gap"
+    assert stages(history([FIRST, replace(deep, pickup="long")]), SI)[1].caution == ""
+    assert stages(history([FIRST, replace(deep, pickup_gap_mm=6.0)]), SI)[1].caution == ""
+    assert stages(history([FIRST, replace(FIRST, id="x", since="2026-06-01", pickup="long")]), SI)[
+        1
+    ].caution.startswith("pickup")
 
 
 def test_the_clay_has_to_agree_with_the_sums() -> None:
@@ -206,15 +278,14 @@ def test_the_clay_has_to_agree_with_the_sums() -> None:
 
 
 def test_a_changed_family_and_a_doubled_bottle_are_said() -> None:
-    from basso.ui.stations.garage.picture import CarView, oil_page
-    from basso.units import DisplayUnits
+    from basso.ui.stations.garage.picture import oil_page
 
     oil = (
         OilEntry(car="c", day="2026-04-01", kind="fill", family="mineral"),
         OilEntry(car="c", day="2026-05-01", kind="change", family="ester"),
     )
     samples = (OilSample(car="c", day="2026-05-01", bottle="A"), OilSample(car="c", day="2026-05-02", bottle="A"))
-    words = oil_page(CarView(Car(id="c", name="Car"), oil=oil, samples=samples), DisplayUnits()).pour
+    words = oil_page(CarHistory(Car(id="c", name="Car"), oil=oil, samples=samples), DisplayUnits()).pour
     assert "changed on 2026-05-01 (mineral to ester): keep to one" in words and "carry the bottle A" in words
 
 

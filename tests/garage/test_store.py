@@ -21,6 +21,8 @@ from hypothesis import strategies as st
 
 from basso.errors import InputError
 from basso.garage.backups import restore
+from basso.garage.history import car_history
+from basso.garage.place import FILE
 from basso.garage.records import KINDS, Attachment, Build, Car, Engine, Session
 from basso.garage.store import Change, ConflictError, Garage
 from basso.garage.tables import metadata
@@ -112,6 +114,57 @@ def test_the_steps_lead_to_the_tables_as_they_are(garage: Garage) -> None:
     engine = sa.create_engine(f"sqlite:///{garage.file}")
     with engine.connect() as connection:
         assert compare_metadata(MigrationContext.configure(connection), metadata) == []
+
+
+SAMPLES = Path(__file__).parent / "samples"
+
+
+@pytest.fixture
+def old_folder(tmp_path: Path) -> Path:
+    """A garage as the first step of the database left it."""
+    folder = tmp_path / "old"
+    folder.mkdir()
+    with closing(sqlite3.connect(folder / FILE)) as connection:
+        connection.executescript((SAMPLES / "garage-0001.sql").read_text(encoding="utf-8"))
+    return folder
+
+
+def test_a_garage_of_the_first_form_is_brought_up_with_nothing_lost_and_its_edits_can_still_be_taken_back(
+    old_folder: Path,
+) -> None:
+    with Garage(old_folder) as garage:
+        (backup,) = garage.backups()
+        assert backup.name.endswith("before-0002.sqlite")
+        (car,), (engine,), (build,) = garage.all(Car), garage.all(Engine), garage.all(Build)
+        history = car_history(garage, car)
+        assert history.engine == engine and (engine.engine, engine.since, engine.rod_mm) == (engine.id, "", 0.05)
+        assert len(history.sessions) == 3 and {history.card_of(s) for s in history.sessions} == {engine}
+        assert history.jobs[0].begun_on == {} and history.attachments[0].part == ""
+        pan, spare, card, _ = garage.edits()
+        assert (pan.label, spare.undone) == ("pan of Build 1", True)
+        garage.undo(pan.id)
+        garage.undo(card.id)
+        garage.redo(spare.id)
+        assert garage.all(Build) == [replace(build, pan="stock")]
+        assert [(e.name, e.rod_mm, e.engine == e.id) for e in garage.all(Engine)] == [
+            ("Two litre", None, True), ("Spare", None, True),
+        ]  # fmt: skip
+    with Garage(old_folder) as again, sa.create_engine(f"sqlite:///{again.file}").connect() as connection:
+        assert compare_metadata(MigrationContext.configure(connection), metadata) == []
+
+
+def test_an_old_garage_that_may_only_be_read_is_told_and_left(
+    old_folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = (old_folder / FILE).read_bytes()
+
+    def refuse(self: Path, *a: object, **k: object) -> None:
+        raise PermissionError(13, "Permission denied")
+
+    monkeypatch.setattr(Path, "touch", refuse)
+    with pytest.raises(InputError, match="is of an earlier Basso and its folder may only be read"):
+        Garage(old_folder)
+    assert (old_folder / FILE).read_bytes() == before
 
 
 def test_a_newer_database_is_refused_and_left_alone(garage: Garage) -> None:

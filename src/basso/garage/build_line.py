@@ -1,28 +1,20 @@
-"""Reading the garage: builds in time with their sessions, what differs between two of them, and finding a session."""
+"""Reading the garage: builds in time with their sessions and engine cards, finding a session, the oil of each."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from contextlib import suppress
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
 from datetime import date
 
 from basso.errors import InputError
+from basso.garage.cards import differences
+from basso.garage.history import CarHistory
 from basso.garage.records import Build, Engine, OilEntry, OilSample, Session
 from basso.oil.grades import Grade, grades, measured
 from basso.oil.laboratory import Sampled
 from basso.oil.life import Holding, OilState, oil_state
-
-_WORDS = {
-    "pan": "pan", "pickup": "pickup", "pickup_gap_mm": "pickup gap", "baffle": "baffle", "tray": "windage tray",
-    "accumulator": "accumulator", "accumulator_l": "it stores", "cooler": "cooler", "sensors": "sensors", "oil_grade": "oil grade", "level_l": "oil in the pan",
-    "tyres": "tyres", "map": "engine map", "parts": "parts", "engine": "engine",
-}  # fmt: skip
-_UNITS = {"pickup_gap_mm": "mm", "level_l": "L", "accumulator_l": "L", "air_c": "°C"}
-_SESSION_WORDS = {
-    "circuit": "circuit", "kind": "kind", "weather": "weather", "air_c": "air", "fuel": "fuel", "tyres": "tyres",
-    "driver": "driver", "accumulator": "accumulator state",
-}  # fmt: skip
+from basso.units import DisplayUnits
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,88 +27,36 @@ class Stage:
     changed: tuple[str, ...]
     """What is other than on the build before, one phrase each."""
     caution: str = ""
+    cards: tuple[Engine, ...] = ()
+    """Engine cards that began in its time, oldest first."""
 
 
-@dataclass(frozen=True, slots=True)
-class Difference:
-    """One thing that two builds or sessions do not have in common."""
-
-    what: str
-    a: str
-    b: str
-
-
-def stages(builds: Sequence[Build], sessions: Sequence[Session]) -> list[Stage]:
+def stages(history: CarHistory, units: DisplayUnits) -> list[Stage]:
     """The build line, oldest first."""
-    ordered = sorted(builds, key=lambda b: (b.since, b.name))
+    ordered = sorted(history.builds, key=lambda b: (b.since, b.name))
     drives: dict[str, list[Session]] = {}
-    for s in sorted(sessions, key=lambda s: s.began):
+    for s in sorted(history.sessions, key=lambda s: s.began):
         drives.setdefault(s.build, []).append(s)
+    cards = cards_by_build(history, ordered)
     made = []
     for i, build in enumerate(ordered):
         until = ordered[i + 1].since if i + 1 < len(ordered) else ""
         changed = tuple(
-            f"{d.what}: {d.b or 'none'}" for d in differences(ordered[i - 1], build)
+            f"{d.what}: {d.b or 'none'}" for d in differences(ordered[i - 1], build, units, history.names)
         ) if i else ()  # fmt: skip
         caution = parts_caution(ordered[i - 1], build) if i else ""
-        made.append(Stage(build, until, tuple(drives.get(build.id, ())), changed, caution))
+        made.append(Stage(build, until, tuple(drives.get(build.id, ())), changed, caution, cards.get(build.id, ())))
     return made
 
 
-def differences(a: Build | Session, b: Build | Session) -> list[Difference]:
-    """Only what differs, in the order people ask for it."""
-    words = _WORDS if isinstance(a, Build) else _SESSION_WORDS
-    found = []
-    for f in fields(a):
-        if f.name in words and getattr(a, f.name) != getattr(b, f.name):
-            found.append(
-                Difference(words[f.name], *(_text(getattr(r, f.name), _UNITS.get(f.name, "")) for r in (a, b)))
-            )
-    return found
-
-
-def _text(value: object, unit: str = "") -> str:
-    if value is None or value == "":
-        return ""
-    if isinstance(value, float):
-        return f"{value:g} {unit}".rstrip()
-    return ", ".join(value) if isinstance(value, tuple) else str(value)
-
-
-def cards_apart(a: Sequence[Session], b: Sequence[Session], builds: Sequence[Build]) -> list[Difference]:
-    """What the cards of two sides of a trial do not have in common: builds first, then the sessions themselves."""
-    by_id = {x.id: x for x in builds}
-    sides = ([by_id[s.build] for s in side if s.build in by_id] for side in (a, b))
-    built_a, built_b = sides
-    return [*_apart(built_a, built_b, _WORDS), *_apart(a, b, _SESSION_WORDS)]
-
-
-def _apart(a: Sequence[Build | Session], b: Sequence[Build | Session], words: Mapping[str, str]) -> list[Difference]:
-    found = []
-    for name, what in words.items():
-        on_a, on_b = (
-            list(dict.fromkeys(_text(getattr(r, name), _UNITS.get(name, "")) for r in side)) for side in (a, b)
-        )
-        if sorted(on_a) != sorted(on_b):
-            found.append(Difference(what, ", ".join(x or "none" for x in on_a), ", ".join(x or "none" for x in on_b)))
-    return found
-
-
-def trial_cautions(a: Sequence[Session], b: Sequence[Session], builds: Sequence[Build]) -> list[str]:
-    """What on the cards makes a comparison doubtful, a sentence each."""
-    said = []
-    states = [{s.accumulator for s in side} for side in (a, b)]
-    if states[0] != states[1] and "armed" in states[0] | states[1]:
-        said.append(
-            "The accumulator was armed on one side only: unless that is the test, this compares two things at once."
-        )
-    elif any("armed" in s and len(s) > 1 for s in states):
-        said.append("On one side the accumulator was armed in some sessions only: it hides dips.")
-    by_id = {x.id: x for x in builds}
-    maps = [{by_id[s.build].map for s in side if s.build in by_id} for side in (a, b)]
-    if maps[0] != maps[1] and maps[0] and maps[1]:
-        said.append("The engine map was not the same: rpm and heat may differ for that reason.")
-    return said
+def cards_by_build(history: CarHistory, ordered: Sequence[Build]) -> dict[str, tuple[Engine, ...]]:
+    """Engine cards by the build in whose time each began; the first build takes what is older."""
+    found: dict[str, list[Engine]] = {}
+    for card in sorted(history.engines, key=lambda c: c.since):
+        at = [b for b in ordered if b.since[:10] <= card.since[:10]] or list(ordered[:1])
+        if at:
+            found.setdefault(at[-1].id, []).append(card)
+    return {build: tuple(cards) for build, cards in found.items()}
 
 
 def find(sessions: Sequence[Session], builds: Sequence[Build], text: str) -> list[Session]:
@@ -158,12 +98,11 @@ def parts_caution(before: Build, build: Build) -> str:
     return f"{'pan' if pan else 'pickup'} changed alone: measure the gap"
 
 
-def state_of_oil(
-    engine: Engine | None, entries: Sequence[OilEntry], sessions: Sequence[Session], until: str = "9999"
-) -> OilState | None:
+def state_of_oil(history: CarHistory) -> OilState | None:
     """The oil that is in, against the intervals set for the engine."""
+    engine = history.engine
     intervals = (engine.oil_hours, engine.oil_km, engine.oil_events) if engine is not None else (None, None, None)
-    return oil_state(entries, sessions, *intervals, until)
+    return oil_state(history.oil, history.sessions, *intervals)
 
 
 def oil_of(

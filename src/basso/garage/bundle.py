@@ -3,7 +3,7 @@
 ::
 
     README.txt            what this is, for people
-    bundle.json           {"schema": "basso.bundle/1", "car": name, "written": when, "contents": {path: SHA-256}}
+    bundle.json           {"schema": "basso.bundle/2", "car": name, "written": when, "contents": {path: SHA-256}}
     records/NAME.json     a list of records of one kind; their fields stand in basso/garage/records.py
     samples/HASH.parquet  the samples of a session's log, named by the fingerprint of the log
     files/NAME            attached photos and papers
@@ -28,10 +28,12 @@ from typing import Any
 
 from basso.errors import InputError
 from basso.files import write_whole
+from basso.garage.forms import FORM, brought_up
 from basso.garage.records import BY_TABLE, KINDS, Attachment, Build, Car, Record, Session, new_id
 from basso.garage.store import Change, Garage
 
-SCHEMA = "basso.bundle/1"
+SCHEMA = f"basso.bundle/{FORM}"
+_FORMS = {f"basso.bundle/{form}": form for form in range(1, FORM + 1)}
 SUFFIX = ".basso.zip"
 _LARGEST_BYTES = 4_000_000_000
 _DAMAGE = (
@@ -94,8 +96,8 @@ def import_car(garage: Garage, path: Path, name: str = "") -> tuple[Car, int | N
         InputError: the bundle is damaged, was changed by hand so that it no longer fits, or its car is here already and
             differs. Nothing was taken in.
     """
-    parts = _checked_parts(path)
-    records = _records(path, parts)
+    form, parts = _checked_parts(path)
+    records = _records(path, parts, form)
     car = records[0]
     assert isinstance(car, Car)
     if name:
@@ -119,8 +121,8 @@ def import_car(garage: Garage, path: Path, name: str = "") -> tuple[Car, int | N
     return car, garage.edit(f"taking in {car.name}", *(Change(None, r) for r in records))
 
 
-def _checked_parts(path: Path) -> dict[str, bytes]:
-    """Every part a bundle lists, its content as listed."""
+def _checked_parts(path: Path) -> tuple[int, dict[str, bytes]]:
+    """The form of a bundle's records, and every part it lists, its content as listed."""
     try:
         with zipfile.ZipFile(path) as zipped:
             names = {i.filename: i for i in zipped.infolist() if not i.is_dir()}
@@ -131,12 +133,15 @@ def _checked_parts(path: Path) -> dict[str, bytes]:
                     f"{path}: is no bundle of a car (it has no bundle.json); choose a file that Basso wrote."
                 )
             head = _loaded(path, "bundle.json", zipped.read("bundle.json"))
-            listed = head.get("contents") if isinstance(head, dict) and head.get("schema") == SCHEMA else None
-            if not isinstance(listed, dict):
-                said = head.get("schema") if isinstance(head, dict) else None
+            said = head.get("schema") if isinstance(head, dict) else None
+            form = _FORMS.get(said) if isinstance(said, str) else None
+            listed = head.get("contents") if isinstance(head, dict) else None
+            if form is None:
                 raise InputError(
                     f"{path}, bundle.json: is of the form {said!r}, not '{SCHEMA}'; open it with a newer Basso."
                 )
+            if not isinstance(listed, dict):
+                raise InputError(f"{path}, bundle.json: lists no contents; export the car again.")
             parts = {}
             for name, digest in listed.items():
                 if name not in names:
@@ -149,7 +154,7 @@ def _checked_parts(path: Path) -> dict[str, bytes]:
                         f"{path}: the part {name} was changed or damaged since it was written; export the car again, or put its "
                         "SHA-256 into bundle.json if the change was meant."
                     )
-            return parts
+            return form, parts
     except FileNotFoundError:
         raise InputError(f"{path}: does not exist; check the name and the folder.") from None
     except _DAMAGE as error:
@@ -163,7 +168,7 @@ def _is_plain(name: str) -> bool:
     return len(at.parts) == 2 and at.parts[0] in ("records", "samples", "files") and at.parts[1] not in (".", "..")
 
 
-def _records(path: Path, parts: Mapping[str, bytes]) -> list[Record]:
+def _records(path: Path, parts: Mapping[str, bytes], form: int) -> list[Record]:
     """The records of a bundle, the car first; they hold together."""
     records: list[Record] = []
     for kind in KINDS:
@@ -173,7 +178,7 @@ def _records(path: Path, parts: Mapping[str, bytes]) -> list[Record]:
             raise InputError(f"{path}, {part}: should hold a list of objects; correct it.")
         for row in rows:
             try:
-                records.append(kind.from_plain(row))
+                records.append(kind.from_plain(brought_up(kind.table, row, form)))
             except InputError as error:
                 raise InputError(f"{path}, {part}: {error}") from None
     cars = [r for r in records if isinstance(r, Car)]
@@ -197,7 +202,7 @@ def _records(path: Path, parts: Mapping[str, bytes]) -> list[Record]:
 
 def _renamed(records: list[Record], car: Car, name: str) -> list[Record]:
     """The same as another car: new identifiers throughout."""
-    fresh = {r.id: new_id() for r in records}
+    fresh = {i: new_id() for r in records for i in (r.id, getattr(r, "engine", "")) if i}
     renamed: list[Record] = []
     for r in records:
         plain: dict[str, Any] = r.as_plain()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 import tomllib
 import uuid
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -30,11 +31,14 @@ def demo_records(demo: Path) -> list[Record]:
     own: dict[str, Any] = {"car": car.id}
     points = tuple((float(a), float(b)) for a, b in table["engine"].pop("maker_points"))
     grades = tuple(table["engine"].pop("grades"))
-    engine = Engine(id=_id("engine"), maker_points=points, grades=grades, **own, **table["engine"])
+    engine = Engine(
+        id=_id("engine"), engine=_id("engine"), maker_points=points, grades=grades, **own, **table["engine"]
+    )
+    cards = [engine, *(replace(engine, id=_id(f"engine {c['since']}"), **c) for c in table["engine_card"])]
     builds: dict[str, Build] = {}
     for build in table["build"]:
         parts = tuple(build.pop("parts", ()))
-        builds[build["name"]] = Build(id=_id(build["name"]), engine=engine.id, parts=parts, **own, **build)
+        builds[build["name"]] = Build(id=_id(build["name"]), engine=engine.engine, parts=parts, **own, **build)
     sessions: dict[str, Session] = {}
     for drive in table["drive"]:
         log = logs[drive.pop("log")]
@@ -45,7 +49,7 @@ def demo_records(demo: Path) -> list[Record]:
     for drive in table["unlogged"]:
         build = builds[drive.pop("build")].id
         sessions[drive["title"]] = Session(id=_id(drive["title"]), build=build, **own, **drive)
-    made: list[Record] = [car, engine, *builds.values(), *sessions.values()]
+    made: list[Record] = [car, *cards, *builds.values(), *sessions.values()]
     made += [OilEntry(id=_id(f"oil {i}"), **own, **o) for i, o in enumerate(table["oil"])]
     for i, sample in enumerate(table["sample"]):
         sample["session"] = sessions[sample["session"]].id

@@ -114,10 +114,13 @@ class Car(Record):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Engine(Record):
-    """An engine as built.
+    """The card of an engine from a day on, until its next card: an engine is rebuilt, the sessions before it keep theirs.
 
     Attributes:
+        engine: which engine; every card of one engine has the same, and builds name it.
+        since: the day from which the card holds; "" from the first. ``reason``: what was done to the engine then.
         clearance: its class; advice for one class does not hold for another.
+        cylinders, main_bearings: how many there are; a bearing sheet has a row for every shell.
         main_mm, rod_mm: bearing clearances on the diameter.
         pump_cm3: displacement of the oil pump per revolution of the engine.
         maker_points: the maker's least pressures, (rpm, kPa).
@@ -130,8 +133,13 @@ class Engine(Record):
     table: ClassVar[str] = "engines"
     noun: ClassVar[str] = "engine"
     car: str
+    engine: str = field(default_factory=new_id)
     name: str
+    since: str = ""
+    reason: str = ""
     clearance: str = "production"
+    cylinders: int | None = None
+    main_bearings: int | None = None
     main_mm: float | None = None
     rod_mm: float | None = None
     aspiration: str = ""
@@ -160,6 +168,7 @@ class Build(Record):
     """What was on the car from a day on, until the next build.
 
     Attributes:
+        engine: which engine was in it (see :class:`Engine`); "" not written down.
         reason: why it was changed.
         accumulator_l: oil in the charged accumulator, which comes back into the pan when it empties.
     """
@@ -298,7 +307,13 @@ class LevelPoint(Record):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Job(Record):
-    """A job sheet being worked through. ``entries``: step key → what was entered (see :mod:`basso.garage.jobs`)."""
+    """A job sheet being worked through.
+
+    Attributes:
+        entries: step key → what was entered (see :mod:`basso.garage.jobs`).
+        begun_on: the sheet as it was when the job was begun, so that a later Basso asks nothing else of it; {} of jobs
+            begun before sheets were kept.
+    """
 
     table: ClassVar[str] = "jobs"
     noun: ClassVar[str] = "job"
@@ -311,17 +326,19 @@ class Job(Record):
     minutes: float | None = None
     follow_up: str = ""
     entries: dict[str, Any] = field(default_factory=dict)
+    begun_on: dict[str, Any] = field(default_factory=dict)
     note: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Attachment(Record):
-    """A note or a file about another record (``about``: its id)."""
+    """A note or a file about another record (``about``: its id), or about a ``part`` of it ("rods: 2 upper"; "" the whole)."""
 
     table: ClassVar[str] = "attachments"
     noun: ClassVar[str] = "attachment"
     car: str
     about: str
+    part: str = ""
     day: str
     text: str = ""
     file_name: str = ""

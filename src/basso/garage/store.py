@@ -176,8 +176,13 @@ class Garage:
             raw = connection.connection.driver_connection
             assert isinstance(raw, sqlite3.Connection)
             version = version_of(raw)
-        if version == known_versions()[-1] or self.read_only:
+        if version == known_versions()[-1]:
             return
+        if self.read_only:
+            raise InputError(
+                f"{self.file}: is of an earlier Basso and its folder may only be read; free the folder, or copy it elsewhere and "
+                "name the copy with --folder."
+            )
         if version is not None:
             self.back_up(f"before-{known_versions()[-1]}")
         from alembic import command

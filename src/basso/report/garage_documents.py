@@ -6,8 +6,10 @@ from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
 from basso.garage.build_line import stages, state_of_oil
+from basso.garage.history import car_history
 from basso.garage.jobs import sheets, state
-from basso.garage.records import Build, Car, Engine, Job, OilEntry, Session
+from basso.garage.records import Build, Car, Job, Session
+from basso.units import DisplayUnits
 
 if TYPE_CHECKING:
     from basso.garage.store import Garage
@@ -48,9 +50,14 @@ def garage_text(garage: Garage) -> str:
 def car_text(garage: Garage, car: Car) -> str:
     """The build line as text, the oil and the open jobs."""
     lines = [car.name, ""]
-    for stage in stages(garage.all(Build, car.id), garage.all(Session, car.id)):
+    history = car_history(garage, car)
+    for stage in stages(history, DisplayUnits()):
         lines.append(f"{stage.build.since}  {stage.build.name}: {stage.build.reason or 'no reason written down'}")
         lines += [f"              changed {c}" for c in stage.changed]
+        lines += [
+            f"    {c.since[:10] or 'at first':<10}    engine card: {c.name}{f', {c.reason}' if c.reason else ''}"
+            for c in stage.cards
+        ]
         lines += [f"    {s.began[:10]}    {s.title}{f', {s.circuit}' if s.circuit else ''}" for s in stage.sessions]
     lines += ["", "Oil: " + oil_words(_oil(garage, car))]
     for job in garage.all(Job, car.id):
@@ -81,8 +88,7 @@ def _cars(garage: Garage) -> list[Car]:
 
 
 def _oil(garage: Garage, car: Car) -> OilState | None:
-    engine = next(iter(garage.all(Engine, car.id)), None)
-    return state_of_oil(engine, garage.all(OilEntry, car.id), garage.all(Session, car.id))
+    return state_of_oil(car_history(garage, car))
 
 
 def _oil_plain(oil: OilState | None) -> dict[str, Any] | None:

@@ -4,22 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, TypeVar
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from basso.errors import InputError
+from basso.garage.history import CarHistory, car_history
 from basso.garage.place import default_folder
-from basso.garage.records import Attachment, Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Record, Session
+from basso.garage.records import Car, Record
 from basso.progress import Progress
 from basso.ui.jobs import Jobs
-from basso.ui.stations.garage.picture import CarView
 
 if TYPE_CHECKING:
     from basso.garage.store import Change, Garage
 
-R = TypeVar("R", bound=Record)
 _LOOK_AGAIN_MS = 1500
 
 
@@ -38,7 +37,7 @@ class GarageModel(QObject):
         self.trouble = ""
         self.folder = Path()
         self.cars: tuple[Car, ...] = ()
-        self.view: CarView | None = None
+        self.view: CarHistory | None = None
         self._timer = QTimer(self)
         self._timer.setInterval(_LOOK_AGAIN_MS)
         self._timer.timeout.connect(self.look_again)
@@ -101,7 +100,7 @@ class GarageModel(QObject):
         self.cars = tuple(sorted(garage.all(Car), key=lambda c: c.name))
         car = next((c for c in self.cars if c.id == self._chosen), next(iter(self.cars), None))
         self._chosen = car.id if car is not None else ""
-        self.view = _view(garage, car) if car is not None else None
+        self.view = car_history(garage, car) if car is not None else None
         self.changed.emit()
 
     def look_again(self) -> None:
@@ -174,23 +173,6 @@ class GarageModel(QObject):
         except InputError as error:
             self.problem.emit(str(error))
         self.refresh()
-
-
-def _view(garage: Garage, car: Car) -> CarView:
-    def own(kind: type[R]) -> tuple[R, ...]:
-        return tuple(garage.all(kind, car.id))
-
-    return CarView(
-        car,
-        own(Engine),
-        own(Build),
-        own(Session),
-        own(OilEntry),
-        own(OilSample),
-        own(LevelPoint),
-        own(Job),
-        own(Attachment),
-    )
 
 
 class _GarageEdit(QUndoCommand):

@@ -7,21 +7,38 @@ from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from basso.garage.build_line import cards_apart, oil_of, trial_cautions
+from basso.garage.build_line import oil_of
+from basso.garage.cards import trial_cards
+from basso.garage.fields import NO_NAMES
 from basso.garage.jobs import ledger_of
-from basso.garage.records import Attachment, Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Record, Session
+from basso.garage.records import (
+    Attachment,
+    Build,
+    Car,
+    Engine,
+    Job,
+    LevelPoint,
+    OilEntry,
+    OilSample,
+    Record,
+    Session,
+    new_id,
+)
 from basso.progress import Progress
 from basso.ui.garage_files import GarageFiles
 
 if TYPE_CHECKING:
+    from basso.garage.history import CarHistory
     from basso.oil.grades import Grade
     from basso.recording.recording import Recording
     from basso.trial.verdict import Comparison
     from basso.ui.desk import Desk
-    from basso.ui.stations.garage.picture import CarView
 
 _HINTS = {
     "new car": "The car first; its engine and builds follow.",
+    "new card": "The engine from this day on; sessions before it keep the card they have. Unknown is left empty.",
+    "new engine": "Unknown is left empty; the maker's and the builder's figures go before any default. A build says which engine "
+    "it has.",
     "new build": "What is on the car from this day on. Taken from the selected build: change what is new.",
     "new session": "A drive on the selected build. With a log open that is not in the garage yet, its facts are filled in and its "
     "samples are kept.",
@@ -75,21 +92,18 @@ class Garaging:
         view = self._model.view
         if c is None or view is None:
             return ""
-        hashes = [{a.recording.content_hash for a in side.analyses} for side in (c.a, c.b)]
-        a, b = ([s for s in view.sessions if s.log_hash in known] for known in hashes)
-        if not a or not b:
-            return ""
-        apart = "; ".join(f"{d.what} {d.a} → {d.b}" for d in cards_apart(a, b, view.builds))
-        listed = f"On the cards, A → B: {apart}." if apart else "On the cards nothing differs."
-        return " ".join([listed, *trial_cautions(a, b, view.builds)])
+        on_a, on_b = ({a.recording.content_hash for a in side.analyses} for side in (c.a, c.b))
+        cards = trial_cards([view], on_a, on_b, self._desk.workspace.units)
+        return " ".join([cards.listed, *cards.cautions]) if cards is not None else ""
 
     def floor_advice(self) -> tuple[tuple[tuple[float, float], ...], str]:
         """The maker's points of the engine whose log is shown, and a caution about its clearances; nothing if not known."""
         view, shown = self._model.view, self._desk.workspace.recording
-        engine = view.engine if view is not None else None
-        if view is None or engine is None or shown is None:
+        if view is None or shown is None:
             return (), ""
-        if shown.content_hash not in {s.log_hash for s in view.sessions}:
+        session = next((s for s in view.sessions if s.log_hash == shown.content_hash), None)
+        engine = view.card_of(session) if session is not None else None
+        if engine is None:
             return (), ""
         caution = "" if engine.clearance == "production" else (
             f"This engine's clearances are {engine.clearance} on its card: the lean per-thousand rule is for production clearances; "
@@ -132,7 +146,7 @@ class Garaging:
             self._new_level(rest)
         else:
             handler = {
-                "new car": self._new_car, "car": self._edit_car, "engine": self._edit_engine, "new build": self._new_build,
+                "new car": self._new_car, "car": self._edit_car, "engine": self._show_engine, "new card": self._new_card, "new engine": self._new_engine, "new build": self._new_build,
                 "new session": self._new_session, "new oil": self._new_oil, "new sample": self._new_sample, "import": self.files.choose_bundle,
                 "export": self.files.export, "remove car": self._remove_car, "backup": self.files.back_up, "restore": self.files.restore, "demo": self._demo,
             }.get(verb)  # fmt: skip
@@ -153,7 +167,11 @@ class Garaging:
     def _asked(self, title: str, hint: str, record: Record) -> Record | None:
         from basso.ui.stations.garage.form import RecordDialog
 
-        dialog = RecordDialog(self._desk.window, self._desk.look, title, hint, record, self._desk.workspace.units)
+        view = self._model.view
+        names = view.names if view is not None else NO_NAMES
+        dialog = RecordDialog(
+            self._desk.window, self._desk.look, title, hint, record, self._desk.workspace.units, names
+        )
         return dialog.record if dialog.exec() else None
 
     def _demo(self) -> None:
@@ -163,7 +181,7 @@ class Garaging:
         car = self._asked("New car", _HINTS["new car"], Car(name="Car"))
         if isinstance(car, Car):
             engine = Engine(car=car.id, name="Engine")
-            build = Build(car=car.id, engine=engine.id, name="Build 1", since=date.today().isoformat())
+            build = Build(car=car.id, engine=engine.engine, name="Build 1", since=date.today().isoformat())
             self._model.add(f"adding {car.name}", car, engine, build)
 
     def _edit_car(self) -> None:
@@ -171,17 +189,46 @@ class Garaging:
         if view is not None and (after := self._asked(view.car.name, "", view.car)) is not None:
             self._model.change(f"the card of {view.car.name}", view.car, after)
 
-    def _edit_engine(self) -> None:
+    def _show_engine(self) -> None:
+        """The card of the engine that is in, edited where it stands; without one a first card is made."""
         view = self._model.view
         if view is None:
             return
-        before = view.engine
-        after = self._asked("The engine", "Unknown is left empty. The maker's and the builder's figures go before any default.",
-                            before or Engine(car=view.car.id, name="Engine"))  # fmt: skip
-        if after is not None and before is None:
-            self._model.add("adding an engine", after)
-        elif after is not None and before is not None:
-            self._model.change(f"the card of {before.name}", before, after)
+        if view.engine is None:
+            self._new_engine()
+        else:
+            self._station.show_page(0)
+            self._station.search.clear()
+            self._station.select(view.engine.id)
+
+    def _new_card(self) -> None:
+        """A new card of the engine that is selected, else of the one that is in."""
+        view, now = self._model.view, self._station.current
+        before = now if isinstance(now, Engine) else view.engine if view is not None else None
+        if view is None or before is None:
+            self._new_engine()
+            return
+        fresh = replace(before, id=new_id(), since=date.today().isoformat(), reason="", note="")
+        card = self._asked("New engine card", _HINTS["new card"], fresh)
+        if not isinstance(card, Engine):
+            return
+        if any(c.since[:10] == card.since[:10] for c in view.cards(card.engine)):
+            self._desk.tell(f"{card.name} has a card of {card.since or 'the beginning'} already: correct that one.")
+        elif self._model.add(f"a new card of {card.name}", card):
+            self._station.select(card.id)
+
+    def _new_engine(self) -> None:
+        view = self._model.view
+        if view is None:
+            return
+        fresh = Engine(
+            car=view.car.id,
+            name=f"Engine {len(view.names.engine) + 1}",
+            since=date.today().isoformat() if view.engines else "",
+        )
+        engine = self._asked("Another engine" if view.engines else "The engine", _HINTS["new engine"], fresh)
+        if isinstance(engine, Engine) and self._model.add(f"adding {engine.name}", engine):
+            self._station.select(engine.id)
 
     def _new_build(self) -> None:
         view, now = self._model.view, self._station.current
@@ -192,7 +239,7 @@ class Garaging:
         today = date.today().isoformat()
         fresh = Build(
             car=view.car.id,
-            engine=view.engine.id if view.engine else "",
+            engine=view.engine.engine if view.engine else "",
             name=f"Build {len(view.builds) + 1}",
             since=today,
         )
@@ -309,6 +356,7 @@ class Garaging:
             "",
             record,
             self._desk.workspace.units,
+            self._model.view.names if self._model.view is not None else NO_NAMES,
             removable=True,
         )
         outcome = dialog.exec()
@@ -332,7 +380,7 @@ class Garaging:
         view = self._model.view
         if view is None:
             return
-        now = max(view.builds, key=lambda b: b.since, default=None)
+        now = view.newest_build
         job = Job(car=view.car.id, build=now.id if now else "", sheet=sheet, opened=date.today().isoformat())
         if self._model.add(f"beginning {job_title(job)}", job):
             self._station.jobs.choose(job.id)
@@ -346,7 +394,15 @@ class Garaging:
             self._model.add("a note", note)
 
     def _remove(self, record: Record) -> None:
-        name = getattr(record, "name", "") or getattr(record, "title", "") or record.noun
+        view, name = self._model.view, getattr(record, "name", "") or getattr(record, "title", "") or record.noun
+        if isinstance(record, Engine) and view is not None and len(view.cards(record.engine)) == 1:
+            on = next((b.name for b in view.builds if b.engine == record.engine), "")
+            if on:
+                self._desk.tell(f"{on} has this engine and this is its only card: give the build another engine first.")
+                return
+            name = f"the engine {name}"
+        elif isinstance(record, Engine):
+            name = f"a card of {name}"
         self._model.remove(f"removing {name}", record)
 
     def _remove_car(self) -> None:
@@ -404,7 +460,7 @@ class Garaging:
     # Files
 
 
-def _oils(view: CarView) -> dict[str, Grade]:
+def _oils(view: CarHistory) -> dict[str, Grade]:
     """The oil of every session that has a log, by the log's fingerprint."""
     builds = {b.id: b for b in view.builds}
     found = {s.log_hash: oil_of(s, builds.get(s.build), view.oil, view.samples) for s in view.sessions if s.log_hash}

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QL
 
 from basso.accumulator.hold import Held, hold_test
 from basso.errors import InputError
-from basso.ui.stations.garage.fields import Field, read
+from basso.garage.fields import Field, read
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity
 

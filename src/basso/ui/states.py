@@ -12,11 +12,11 @@ from basso.units import DisplayUnits, Quantity
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
-    from basso.ui.stations.garage.picture import CarView
+    from basso.garage.history import CarHistory
     from basso.ui.workspace import Workspace
 
 
-def station_states(workspace: Workspace, car: CarView | None = None) -> dict[str, State]:
+def station_states(workspace: Workspace, car: CarHistory | None = None) -> dict[str, State]:
     """The state of every station that can say something."""
     a, units = workspace.analysis, workspace.units
     states = {"trial": _trial(workspace), "sump": State("pan not measured"), "alarm": State("not set")}
@@ -41,8 +41,10 @@ def station_states(workspace: Workspace, car: CarView | None = None) -> dict[str
     return states
 
 
-def _garage(car: CarView) -> State:
-    oil = car.oil_state
+def _garage(car: CarHistory) -> State:
+    from basso.garage.build_line import state_of_oil
+
+    oil = state_of_oil(car)
     due = oil.due[0] if oil is not None and oil.due else None
     if due is not None and due.used >= due.limit:
         return State("oil change overdue", "attention")

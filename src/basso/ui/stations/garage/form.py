@@ -7,8 +7,8 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QGridLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from basso.errors import InputError
+from basso.garage.fields import NO_NAMES, Field, Names, changed, fields_of, show, unit_words
 from basso.garage.records import Record
-from basso.ui.stations.garage.fields import Field, changed, fields_of, show, unit_words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
@@ -22,7 +22,7 @@ class RecordForm(QWidget):
         super().__init__()
         self._look = look
         self._record: Record | None = None
-        self._units = DisplayUnits()
+        self._units, self._names = DisplayUnits(), NO_NAMES
         self._editors: dict[str, QLineEdit | QComboBox] = {}
         self._labels: list[QLabel] = []
         self._wrong = QLabel()
@@ -40,17 +40,20 @@ class RecordForm(QWidget):
         """What is shown, with every edit made so far."""
         return self._record
 
-    def show_record(self, record: Record | None, units: DisplayUnits) -> None:
-        """Show a record; the form of its kind is built once."""
-        self._record, self._units = record, units
+    def show_record(self, record: Record | None, units: DisplayUnits, names: Names = NO_NAMES) -> None:
+        """Show a record; the form of its kind is built once. ``names``: what it may point to."""
+        self._record, self._units, self._names = record, units, names
         if record is None:
             return
         if self._kind is not type(record):
             self._build(type(record))
         for field in fields_of(type(record)):
-            editor, text = self._editors[field.name], show(field, getattr(record, field.name), units)
+            editor, text = self._editors[field.name], show(field, getattr(record, field.name), units, names)
             editor.blockSignals(True)
             if isinstance(editor, QComboBox):
+                if field.kind in ("engine", "build"):
+                    editor.clear()
+                    editor.addItems(([""] if field.kind == "engine" else []) + list(names.of(field.kind).values()))
                 if not editor.isEditable() and editor.findText(text) < 0:
                     editor.addItem(text)
                 editor.setCurrentText(text)
@@ -95,7 +98,7 @@ class RecordForm(QWidget):
             flag.addItems(["", "yes"])
             flag.activated.connect(lambda _, f=field: self._take(f))
             return flag
-        if field.choices:
+        if field.choices or field.kind in ("engine", "build"):
             box = QComboBox()
             box.addItems(list(field.choices))
             box.setEditable(field.free)
@@ -116,7 +119,7 @@ class RecordForm(QWidget):
         editor = self._editors[field.name]
         text = editor.currentText() if isinstance(editor, QComboBox) else editor.text()
         try:
-            after = changed(before, field, text, self._units)
+            after = changed(before, field, text, self._units, self._names)
         except InputError as error:
             self._wrong.setText(str(error))
             self._wrong.show()
@@ -180,6 +183,7 @@ class RecordDialog(QDialog):
         hint: str,
         record: Record,
         units: DisplayUnits,
+        names: Names = NO_NAMES,
         removable: bool = False,
     ) -> None:
         super().__init__(parent)
@@ -201,7 +205,7 @@ class RecordDialog(QDialog):
         for widget in (head, words, self.form, buttons):
             layout.addWidget(widget)
         words.setVisible(bool(hint))
-        self.form.show_record(record, units)
+        self.form.show_record(record, units, names)
 
     def _save(self) -> None:
         if not self.form.take_all():

@@ -21,10 +21,11 @@ from PySide6.QtWidgets import (
 )
 
 from basso.errors import InputError
+from basso.garage.fields import Field, read
+from basso.garage.history import CarHistory
 from basso.garage.jobs import HOLD_STEP, PRIMING_STEP, Entered, Sheet, Step, entered, limits, outside, sheets, state
 from basso.garage.records import Attachment, Job
-from basso.ui.stations.garage.fields import Field, read
-from basso.ui.stations.garage.picture import CarView, attachment_html, job_title, job_words
+from basso.ui.stations.garage.picture import attachment_html, job_title, job_words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
@@ -121,7 +122,7 @@ class JobsPanel(QWidget):
         """Why the job cannot be signed off yet."""
         return self._wrong.text()
 
-    def show_car(self, view: CarView, units: DisplayUnits) -> None:
+    def show_car(self, view: CarHistory, units: DisplayUnits) -> None:
         """Show a car's jobs, open ones first."""
         shown, self._attached = self.job, view.attachments
         self._jobs = sorted(view.jobs, key=lambda j: (bool(j.closed), j.opened), reverse=False)
@@ -217,7 +218,7 @@ class JobsPanel(QWidget):
         try:
             minutes = read(Field("minutes", "Minutes", "number"), self.minutes.text(), DisplayUnits())
             follow = (
-                read(Field("day", "Look again on"), self.follow_up.text(), DisplayUnits())
+                read(Field("follow_up", "Look again on", "day"), self.follow_up.text(), DisplayUnits())
                 if self.follow_up.text().strip()
                 else ""
             )

@@ -47,6 +47,8 @@ class BuildLine(QWidget):
         line, small = self._look.height(), self._look.height(Type.SMALL)
         if row.kind == "session":
             return line * 1.32
+        if row.kind == "engine":
+            return line * 1.32 + small * 1.2 * bool(row.more)
         return line * 1.9 + small * 1.15 * (bool(row.words) + bool(row.more))
 
     @property
@@ -109,6 +111,8 @@ class BuildLine(QWidget):
             box = QRectF(0, top, self.width(), self._tops[i + 1] - top)
             if row.kind == "build":
                 self._paint_build(painter, box, row, spine)
+            elif row.kind == "engine":
+                self._paint_engine(painter, box, row, spine)
             else:
                 self._paint_session(painter, box, row, spine)
         paint.focus_mark(self, painter, look.color("soft"))
@@ -131,6 +135,32 @@ class BuildLine(QWidget):
             if words:
                 y += small * 1.15
                 paint.text(painter, left, y, _elided(words, look, room), look.font(Type.SMALL), look.color(color))
+
+    def _paint_engine(self, painter: QPainter, box: QRectF, row: LineRow, spine: float) -> None:
+        look, line, small = self._look, self._look.height(), self._look.height(Type.SMALL)
+        y = box.top() + line * 0.66
+        half = line * 0.22
+        painter.setPen(paint.pen(look.color("ink"), 1.6))
+        painter.setBrush(look.color("paper"))
+        painter.drawRect(QRectF(spine - half, y - half, 2 * half, 2 * half))
+        left = spine + line * 1.25
+        room = box.width() - left - line * 0.5
+        paint.text(painter, spine - line * 0.7, y, row.day, look.font(Type.SMALL), look.color("soft"), paint.RIGHT)
+        strong = QFontMetricsF(look.font(Type.STRONG))
+        name = strong.elidedText(row.title, Qt.TextElideMode.ElideRight, room)
+        paint.text(painter, left, y, name, look.font(Type.STRONG), look.color("ink"))
+        words = left + strong.horizontalAdvance(name) + line * 0.8
+        paint.text(
+            painter,
+            words,
+            y,
+            _elided(row.words, look, box.width() - words - line * 0.5),
+            look.font(Type.SMALL),
+            look.color("soft"),
+        )
+        if row.more:
+            y += small * 1.2
+            paint.text(painter, left, y, _elided(row.more, look, room), look.font(Type.SMALL), look.color("soft"))
 
     def _paint_session(self, painter: QPainter, box: QRectF, row: LineRow, spine: float) -> None:
         look, line = self._look, self._look.height()

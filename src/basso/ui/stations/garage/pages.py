@@ -23,19 +23,12 @@ from PySide6.QtWidgets import (
 )
 
 from basso.errors import InputError
+from basso.garage.fields import Field, read
+from basso.garage.history import CarHistory
 from basso.garage.records import OilEntry, Record
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
-from basso.ui.stations.garage.fields import Field, read
-from basso.ui.stations.garage.picture import (
-    CarView,
-    LevelPage,
-    level_page,
-    level_words,
-    oil_page,
-    reading_words,
-    series_of,
-)
+from basso.ui.stations.garage.picture import LevelPage, level_page, level_words, oil_page, reading_words, series_of
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity
 
@@ -84,7 +77,7 @@ class OilPanel(QWidget):
         layout.addWidget(self._found)
         layout.addWidget(self.laboratory, 3)
 
-    def show_car(self, view: CarView, units: DisplayUnits) -> None:
+    def show_car(self, view: CarHistory, units: DisplayUnits) -> None:
         """Show a car's oil."""
         page, look = oil_page(view, units), self._look
         p = look.palette
@@ -149,7 +142,7 @@ class LevelPanel(QWidget):
         super().__init__()
         self._look = look
         self._units = DisplayUnits()
-        self._view: CarView | None = None
+        self._view: CarHistory | None = None
         self._page: LevelPage | None = None
         self.series = QComboBox()
         self.series.setAccessibleName("Pan and stick")
@@ -184,7 +177,7 @@ class LevelPanel(QWidget):
         layout.addLayout(ask)
         layout.addWidget(self.plot, 1)
 
-    def show_car(self, view: CarView, units: DisplayUnits) -> None:
+    def show_car(self, view: CarHistory, units: DisplayUnits) -> None:
         """Show a car's level book."""
         self._view, self._units = view, units
         names, now = series_of(view), self.series.currentText()

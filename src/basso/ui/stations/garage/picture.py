@@ -5,47 +5,26 @@ from __future__ import annotations
 import html
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TypeVar
 
 import numpy as np
 
 from basso.errors import InputError
-from basso.garage.build_line import Stage, differences, find, holding, sampled, stages, state_of_oil
+from basso.garage.build_line import Stage, find, holding, sampled, stages, state_of_oil
+from basso.garage.cards import differences
+from basso.garage.fields import Names, fields_of, told
+from basso.garage.history import CarHistory
 from basso.garage.jobs import Sheet, entered, limits, sheets, state
-from basso.garage.records import Attachment, Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Session
+from basso.garage.records import Attachment, Car, Engine, Job, LevelPoint, OilEntry, Record, Session
 from basso.oil.grades import grades
 from basso.oil.laboratory import Finding, Trend, findings, trends
 from basso.oil.level_book import LevelFit, Reading, drunk_l, fit_level, mixed_parts
 from basso.oil.life import OilState, gone_l, needed
 from basso.units import DisplayUnits, FloatArray, Quantity
 
+R = TypeVar("R", bound=Record)
 BEFORE_START, AFTER_RUNNING = "before the start", "after running"
 """Marks of two level readings with nothing poured between them: their difference is what the rest of the system took."""
-
-
-@dataclass(frozen=True, slots=True)
-class CarView:
-    """One car with everything of it, as it stands in the garage now."""
-
-    car: Car
-    engines: tuple[Engine, ...] = ()
-    builds: tuple[Build, ...] = ()
-    sessions: tuple[Session, ...] = ()
-    oil: tuple[OilEntry, ...] = ()
-    samples: tuple[OilSample, ...] = ()
-    levels: tuple[LevelPoint, ...] = ()
-    jobs: tuple[Job, ...] = ()
-    attachments: tuple[Attachment, ...] = ()
-
-    @property
-    def engine(self) -> Engine | None:
-        """The engine of the build that is on now, else the only one there is."""
-        now = max(self.builds, key=lambda b: b.since, default=None)
-        return next((e for e in self.engines if now is not None and e.id == now.engine), next(iter(self.engines), None))
-
-    @property
-    def oil_state(self) -> OilState | None:
-        """The oil that is in now."""
-        return state_of_oil(self.engine, self.oil, self.sessions)
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +32,7 @@ class LineRow:
     """One row of the build line.
 
     Attributes:
-        kind: "build" or "session"; ``record``: its id.
+        kind: "build", "session" or "engine" (a card of one); ``record``: its id.
         day, title, words, more: what is written, the last smaller under it.
         mark: a word set apart at the right ("armed", "no log"), or "".
     """
@@ -67,11 +46,11 @@ class LineRow:
     mark: str = ""
 
 
-def line_rows(view: CarView, units: DisplayUnits, wanted: str = "") -> list[LineRow]:
+def line_rows(view: CarHistory, units: DisplayUnits, wanted: str = "") -> list[LineRow]:
     """The build line, newest build on top as people ask for it; only sessions that a search finds, and their builds."""
     kept = {s.id for s in find(view.sessions, view.builds, wanted)} if wanted.strip() else None
     rows: list[LineRow] = []
-    for stage in reversed(stages(view.builds, view.sessions)):
+    for stage in reversed(stages(view, units)):
         drives = [s for s in reversed(stage.sessions) if kept is None or s.id in kept]
         if kept is not None and not drives:
             continue
@@ -82,8 +61,20 @@ def line_rows(view: CarView, units: DisplayUnits, wanted: str = "") -> list[Line
                 ", ".join(x for x in (stage.caution, f"{notes} {'note' if notes == 1 else 'notes'}" if notes else "") if x),
             )
         )  # fmt: skip
-        rows += [_session_row(s, stage, units) for s in drives]
+        dated = [(s.began, _session_row(s, stage, units)) for s in drives]
+        if kept is None:
+            dated += [(c.since, _engine_row(view, c, units)) for c in reversed(stage.cards)]
+        rows += [row for _, row in sorted(dated, key=lambda d: d[0], reverse=True)]
     return rows
+
+
+def _engine_row(view: CarHistory, card: Engine, units: DisplayUnits) -> LineRow:
+    cards = view.cards(card.engine)
+    at = cards.index(card)
+    changed = differences(cards[at - 1], card, units) if at else []
+    words = card.reason or ("first card" if at == 0 else "no reason written down")
+    more = "; ".join(f"{d.what}: {d.b or 'none'}" for d in changed)
+    return LineRow("engine", card.id, card.since, f"Engine: {card.name}", words, more)
 
 
 def _session_row(s: Session, stage: Stage, units: DisplayUnits) -> LineRow:
@@ -116,7 +107,7 @@ class Opening:
     detail: str
 
 
-def opening(view: CarView | None, units: DisplayUnits) -> Opening:
+def opening(view: CarHistory | None, units: DisplayUnits) -> Opening:
     """What there is to say about a car before anything else."""
     if view is None:
         return Opening(
@@ -124,14 +115,14 @@ def opening(view: CarView | None, units: DisplayUnits) -> Opening:
             "A car with its builds, oil and sessions: then every log knows what was in the engine that day. Make one, or take "
             "one in from a bundle.",
         )
-    now = max(view.builds, key=lambda b: b.since, default=None)
+    now = view.newest_build
     title = (
         f"{view.car.name}: {now.name} since {now.since}"
         if now is not None
         else f"{view.car.name}: no build written down yet"
     )
     said = [f"{_count(len(view.builds), 'build')}, {_count(len(view.sessions), 'session')}."]
-    if (oil := view.oil_state) is not None:
+    if (oil := state_of_oil(view)) is not None:
         said.append(oil_short(oil))
     unfinished = [j for j in view.jobs if not j.closed]
     if unfinished:
@@ -188,9 +179,24 @@ def lamp_words(sessions: Sequence[Session]) -> str:
     )
 
 
-def compared(a: Build, b: Build) -> list[tuple[str, str, str]]:
-    """What two builds do not have in common: (what, on a, on b)."""
-    return [(d.what, d.a or "none", d.b or "none") for d in differences(a, b)]
+def compared(a: R, b: R, units: DisplayUnits, names: Names) -> list[str]:
+    """What two builds, or two cards of engines, do not have in common, a line each."""
+    return [f"{d.what}: {d.a or 'none'} → {d.b or 'none'}" for d in differences(a, b, units, names)]
+
+
+def card_words(view: CarHistory, session: Session, units: DisplayUnits) -> str:
+    """The engine's card as it was at a session, in a line; "" where no engine is known."""
+    card = view.card_of(session)
+    if card is None:
+        return ""
+    wanted = ("main_mm", "rod_mm", "relief_kpa")
+    facts = [
+        f"{f.words} {told(f, getattr(card, f.name), units)}"
+        for f in fields_of(Engine)
+        if f.name in wanted and getattr(card, f.name) is not None
+    ]
+    when = f", card of {card.since[:10]}" if card.since else ""
+    return f"Engine: {card.name}{when}. {', '.join([f'{card.clearance} clearances', *facts])}.".replace("\n", " ")
 
 
 # Oil
@@ -213,9 +219,9 @@ class OilPage:
     findings: tuple[Finding, ...]
 
 
-def oil_page(view: CarView, units: DisplayUnits) -> OilPage:
+def oil_page(view: CarHistory, units: DisplayUnits) -> OilPage:
     """Work the oil page out."""
-    oil, engine = view.oil_state, view.engine
+    oil, engine = state_of_oil(view), view.engine
     facts: list[tuple[str, str]] = []
     if oil is not None:
         least = " at least" if oil.unknown else ""
@@ -245,7 +251,7 @@ def oil_page(view: CarView, units: DisplayUnits) -> OilPage:
         facts += [(f"Due by {_DUE[d.unit]}", f"{d.used:.3g} of {d.limit:g} {d.unit}") for d in oil.due]
     pour = ""
     if engine is not None and engine.full_l is not None:
-        on = max(view.builds, key=lambda b: b.since, default=None)
+        on = view.newest_build
         change, dry = needed(holding(engine, on)), needed(holding(engine, on), dry=True)
         pour = (
             f"For a change with filter pour {units.text(change.litres, Quantity.VOLUME)}; after a dry build "
@@ -301,12 +307,12 @@ class LevelPage:
     """What the accumulator that is on the car now holds when it is charged."""
 
 
-def series_of(view: CarView) -> list[str]:
+def series_of(view: CarHistory) -> list[str]:
     """The pans and sticks that were calibrated."""
     return list(dict.fromkeys(p.series for p in view.levels))
 
 
-def level_page(view: CarView, series: str, units: DisplayUnits) -> LevelPage:
+def level_page(view: CarHistory, series: str, units: DisplayUnits) -> LevelPage:
     """Fit one series and say what its marks hold."""
     own = [p for p in view.levels if p.series == series]
     stored = {p.id: _stored_l(view, p) for p in own}
@@ -323,7 +329,7 @@ def level_page(view: CarView, series: str, units: DisplayUnits) -> LevelPage:
             ("Pour known volumes and read the stick each time: at least three readings, well apart.",), "", points, None,
             np.empty((3, 0)), (),
         )  # fmt: skip
-    now = max(view.builds, key=lambda b: b.since, default=None)
+    now = view.newest_build
     depths = np.linspace(fit.lowest_mm, fit.highest_mm, 60)
     curve = np.array([depths, *np.array([fit.litres(float(d)) for d in depths]).T])
     marks = []
@@ -377,7 +383,7 @@ def _drunk(own: Sequence[LevelPoint], fit: LevelFit, units: DisplayUnits) -> lis
     return lines
 
 
-def _stored_l(view: CarView, point: LevelPoint) -> float:
+def _stored_l(view: CarHistory, point: LevelPoint) -> float:
     """What an armed accumulator had taken out of the pan at a reading, by the build of that day."""
     if point.accumulator != "armed":
         return 0.0

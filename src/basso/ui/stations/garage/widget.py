@@ -22,12 +22,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from basso.garage.records import Build, Car, Record, Session
+from basso.garage.history import CarHistory
+from basso.garage.records import Build, Car, Engine, Record, Session
 from basso.ui.stations.garage.form import RecordForm
 from basso.ui.stations.garage.jobs import JobsPanel
 from basso.ui.stations.garage.line import BuildLine
 from basso.ui.stations.garage.pages import LevelPanel, OilPanel
-from basso.ui.stations.garage.picture import CarView, LineRow, attachment_html, compared, line_rows, opening
+from basso.ui.stations.garage.picture import LineRow, attachment_html, card_words, compared, line_rows, opening
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
@@ -48,7 +49,7 @@ class GarageStation(QWidget):
         super().__init__()
         self._look = look
         self._units = DisplayUnits()
-        self.view: CarView | None = None
+        self.view: CarHistory | None = None
         self._current = ""
         self._title, self._detail = QLabel(), QLabel()
         self._first_buttons: list[QPushButton] = []
@@ -57,7 +58,7 @@ class GarageStation(QWidget):
         self.line = BuildLine(look)
         self.form = RecordForm(look)
         self.oil, self.level, self.jobs = OilPanel(look), LevelPanel(look), JobsPanel(look)
-        self._form_title, self._compared, self._notes = QLabel(), QLabel(), QLabel()
+        self._form_title, self._card, self._compared, self._notes = QLabel(), QLabel(), QLabel(), QLabel()
         self.buttons: dict[str, QPushButton] = {}
         self.tabs = QButtonGroup(self)
         self._pages = QStackedWidget()
@@ -133,8 +134,9 @@ class GarageStation(QWidget):
         column = QVBoxLayout(side)
         column.setContentsMargins(14, 0, 0, 0)
         column.setSpacing(4)
-        self._form_title.setWordWrap(True)
-        column.addWidget(self._form_title)
+        for label in (self._form_title, self._card):
+            label.setWordWrap(True)
+            column.addWidget(label)
         form = QScrollArea()
         form.setWidgetResizable(True)
         form.setFrameShape(QFrame.Shape.NoFrame)
@@ -145,7 +147,10 @@ class GarageStation(QWidget):
             label.setWordWrap(True)
             label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             column.addWidget(label)
-        for verbs in (("New build…", "New session…", "Compare with"), ("Add a note…", "Attach a file…", "Remove")):
+        for verbs in (
+            ("New build…", "New session…", "Engine"),
+            ("Add a note…", "Attach a file…", "Compare with", "Remove"),
+        ):
             row = QHBoxLayout()
             row.setSpacing(4)
             for verb in verbs:
@@ -158,6 +163,10 @@ class GarageStation(QWidget):
             self.buttons[verb].clicked.connect(
                 lambda _=False, v=verb: self.verb_wanted.emit(v.rstrip("…").lower(), self.current)
             )
+        engine = QMenu(self.buttons["Engine"])
+        for verb, words in (("new card", "New card: rebuilt or changed…"), ("new engine", "Another engine…")):
+            engine.addAction(words).triggered.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, None))
+        self.buttons["Engine"].setMenu(engine)
         split = QSplitter(Qt.Orientation.Horizontal)
         split.setChildrenCollapsible(False)
         split.addWidget(scroll)
@@ -188,7 +197,7 @@ class GarageStation(QWidget):
         look, p = self._look, self._look.palette
         for label, kind, color in (
             (self._title, Type.TITLE, p.ink), (self._detail, Type.BODY, p.soft), (self._form_title, Type.STATION, p.ink),
-            (self._compared, Type.SMALL, p.ink), (self._notes, Type.SMALL, p.soft),
+            (self._card, Type.SMALL, p.soft), (self._compared, Type.SMALL, p.ink), (self._notes, Type.SMALL, p.soft),
         ):  # fmt: skip
             label.setFont(look.font(kind))
             label.setStyleSheet(f"color: {color};")
@@ -202,7 +211,7 @@ class GarageStation(QWidget):
     # Showing
 
     def show_garage(
-        self, view: CarView | None, cars: tuple[Car, ...], units: DisplayUnits, trouble: str, opening_it: bool
+        self, view: CarHistory | None, cars: tuple[Car, ...], units: DisplayUnits, trouble: str, opening_it: bool
     ) -> None:
         """Show a car, or what there is to do without one."""
         self.view, self._units = view, units
@@ -228,7 +237,7 @@ class GarageStation(QWidget):
             action.triggered.connect(lambda _=False, c=car.id: self.car_wanted.emit(c))
         menu.addSeparator()
         for verb, name in (
-            ("car", "This car…"), ("engine", "Its engine…"), ("new car", "New car…"), ("import", "Take in a bundle…"),
+            ("car", "This car…"), ("engine", "Its engine"), ("new car", "New car…"), ("import", "Take in a bundle…"),
             ("export", "Export this car…"), ("remove car", "Remove this car"), ("backup", "Back up now"),
         ):  # fmt: skip
             action = menu.addAction(name)
@@ -254,10 +263,11 @@ class GarageStation(QWidget):
 
     @property
     def current(self) -> Record | None:
-        """The build or session that is selected."""
-        if self.view is None:
+        """The build, session or engine card that is selected."""
+        view = self.view
+        if view is None:
             return None
-        return next((r for r in (*self.view.builds, *self.view.sessions) if r.id == self._current), None)
+        return next((r for r in (*view.builds, *view.sessions, *view.engines) if r.id == self._current), None)
 
     def show_page(self, page: int) -> None:
         """Show builds, oil, level book or jobs."""
@@ -286,28 +296,36 @@ class GarageStation(QWidget):
 
     def _show_record(self) -> None:
         record, view = self.current, self.view
-        name = record.name if isinstance(record, Build) else record.title if isinstance(record, Session) else ""
-        self._form_title.setText(name or "Nothing here yet: make the first build.")
+        title = f"Engine: {record.name}" if isinstance(record, Engine) else _name(record) if record is not None else ""
+        self._form_title.setText(title or "Nothing here yet: make the first build.")
         self.form.setVisible(record is not None)
-        self.form.show_record(record, self._units)
         self._compared.hide()
         for verb in ("Add a note…", "Attach a file…", "Remove"):
             self.buttons[verb].setEnabled(record is not None)
         self.buttons["New session…"].setEnabled(view is not None and bool(view.builds))
-        self.buttons["Compare with"].setVisible(isinstance(record, Build) and view is not None and len(view.builds) > 1)
         if view is None or record is None:
+            self.form.show_record(record, self._units)
             return
+        self.form.show_record(record, self._units, view.names)
+        card = _CORRECTING if isinstance(record, Engine) else ""
+        self._card.setText(card_words(view, record, self._units) if isinstance(record, Session) else card)
+        self._card.setVisible(bool(self._card.text()))
         notes = [a for a in view.attachments if a.about == record.id]
         self._notes.setText("<br>".join(attachment_html(a) for a in notes))
         self._notes.setVisible(bool(notes))
-        if isinstance(record, Build):
-            menu = QMenu(self.buttons["Compare with"])
-            for other in sorted(view.builds, key=lambda b: b.since, reverse=True):
-                if other.id != record.id:
-                    menu.addAction(f"{other.name}, {other.since}").triggered.connect(
-                        lambda _=False, a=other, b=record: self.compare(a, b)
-                    )
-            self.buttons["Compare with"].setMenu(menu)
+        kin = [r for r in self._kin(view, record) if r.id != record.id]
+        self.buttons["Compare with"].setVisible(bool(kin))
+        menu = QMenu(self.buttons["Compare with"])
+        for other in sorted(kin, key=lambda r: r.since, reverse=True):
+            menu.addAction(f"{other.name}, {other.since or 'first card'}").triggered.connect(
+                lambda _=False, a=other, b=record: self.compare(a, b)
+            )
+        self.buttons["Compare with"].setMenu(menu)
+
+    @staticmethod
+    def _kin(view: CarHistory, record: Record) -> tuple[Build, ...] | tuple[Engine, ...]:
+        """What a record can be compared with."""
+        return view.builds if isinstance(record, Build) else view.engines if isinstance(record, Engine) else ()
 
     def _open_attachment(self, attachment: str) -> None:
         view = self.view
@@ -315,11 +333,13 @@ class GarageStation(QWidget):
         if found is not None:
             self.verb_wanted.emit("open", found)
 
-    def compare(self, a: Build, b: Build) -> None:
-        """Say only what differs between two builds."""
-        found = compared(a, b)
-        lines = [f"{what}: {on_a} → {on_b}" for what, on_a, on_b in found] or ["nothing that is written down differs"]
-        self._compared.setText("\n".join([f"From {a.name} to {b.name}", *lines]))
+    def compare(self, a: Build | Engine, b: Build | Engine) -> None:
+        """Say only what differs between two builds, or two cards of engines."""
+        if self.view is None:
+            return
+        lines = compared(a, b, self._units, self.view.names) or ["nothing that is written down differs"]
+        former, latter = (r.name if a.name != b.name else f"{r.name}, {r.since or 'first card'}" for r in (a, b))
+        self._compared.setText("\n".join([f"From {former} to {latter}", *lines]))
         self._compared.show()
 
     @property
@@ -328,10 +348,7 @@ class GarageStation(QWidget):
         return self._compared.text()
 
     def _form_edited(self, label: str, before: Record, after: Record) -> None:
-        name = (
-            before.name if isinstance(before, Build) else before.title if isinstance(before, Session) else before.noun
-        )
-        self.edited.emit(f"{label} of {name}", before, after)
+        self.edited.emit(f"{label} of {_name(before)}", before, after)
 
     @property
     def title(self) -> str:
@@ -353,3 +370,13 @@ class GarageStation(QWidget):
         out = io.StringIO()
         csv.writer(out, delimiter=separator, lineterminator="\n").writerows(rows)
         return out.getvalue()
+
+
+_CORRECTING = (
+    "What is corrected here holds for every session this card covers. Rebuilt, or changed? Make a new card under Engine: "
+    "earlier sessions keep theirs."
+)
+
+
+def _name(record: Record) -> str:
+    return str(getattr(record, "name", "") or getattr(record, "title", "") or record.noun)

@@ -1,8 +1,9 @@
-"""The fields of the garage's records as people fill them in: words, units, choices; text to value and back. (No Qt.)"""
+"""The fields of the garage's records as people fill in and read them: words, units, choices; text to value and back."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import Any
 
@@ -20,7 +21,10 @@ class Field:
         name: in the record; ``label``: on screen.
         quantity: of a number that follows the units shown; ``unit``: the fixed unit of another number.
         choices: what may be chosen; ``free``: anything else may be written too.
-        kind: "text", "number", "whole", "flag", "list" (of texts), "points" (rpm and pressure) or "values".
+        kind: "text", "day", "number", "whole", "flag", "list" (of texts), "points" (rpm and pressure), "values", or what it
+            names by its id: "engine" or "build".
+        said: in a sentence, where the label alone would not do.
+        needed: must not be empty.
     """
 
     name: str
@@ -30,12 +34,44 @@ class Field:
     unit: str = ""
     choices: tuple[str, ...] = ()
     free: bool = False
+    said: str = ""
+    needed: bool = False
+
+    @property
+    def words(self) -> str:
+        """What the field is called within a sentence."""
+        return self.said or self.label[:1].lower() + self.label[1:]
 
 
-def _n(name: str, label: str, quantity: Quantity | None = None, unit: str = "") -> Field:
-    return Field(name, label, "number", quantity, unit)
+@dataclass(frozen=True, slots=True)
+class Names:
+    """What engines and builds are called, by their ids; no two alike."""
+
+    engine: Mapping[str, str] = field(default_factory=dict)
+    build: Mapping[str, str] = field(default_factory=dict)
+
+    def of(self, kind: str) -> Mapping[str, str]:
+        """The names of one kind; none for a field that names nothing."""
+        return {"engine": self.engine, "build": self.build}.get(kind, {})
 
 
+NO_NAMES = Names()
+_NOT_ON_THE_CARD = {
+    "name", "since", "reason", "note", "title", "began", "build", "running_s", "hot_s", "distance_km", "laps", "peak_oil_c", "lamp_rpm",
+    "oil_hours", "oil_km", "oil_events",
+}  # fmt: skip
+
+
+def on_the_card(kind: type[r.Record]) -> tuple[Field, ...]:
+    """The fields that say what a session was driven on: those that are listed where two of them are compared."""
+    return tuple(f for f in fields_of(kind) if f.name not in _NOT_ON_THE_CARD)
+
+
+def _n(name: str, label: str, quantity: Quantity | None = None, unit: str = "", said: str = "") -> Field:
+    return Field(name, label, "number", quantity, unit, said=said)
+
+
+_NAME, _DAY = Field("name", "Name", needed=True), Field("day", "Day", "day", needed=True)
 _P, _T, _V, _MM = Quantity.PRESSURE, Quantity.TEMPERATURE, Quantity.VOLUME, Quantity.LENGTH
 
 
@@ -48,44 +84,45 @@ def fields_of(kind: type[r.Record]) -> tuple[Field, ...]:
 def _forms() -> dict[type[r.Record], tuple[Field, ...]]:
     grade_names = tuple(grades())
     return {
-        r.Car: (Field("name", "Name"), Field("use", "Driven for", choices=r.USES), Field("note", "Note")),
+        r.Car: (_NAME, Field("use", "Driven for", choices=r.USES), Field("note", "Note")),
         r.Engine: (
-            Field("name", "Name"), Field("clearance", "Clearances", choices=r.CLEARANCES), _n("main_mm", "Main clearance", unit="mm"),
-            _n("rod_mm", "Rod clearance", unit="mm"), Field("aspiration", "Aspiration"), _n("relief_kpa", "Relief opens", _P),
+            _NAME, Field("since", "Card since", "day"), Field("reason", "What was done"),
+            Field("clearance", "Clearances", choices=r.CLEARANCES), _n("main_mm", "Main clearance", _MM), _n("rod_mm", "Rod clearance", _MM),
+            Field("cylinders", "Cylinders", "whole"), Field("main_bearings", "Main bearings", "whole"), Field("aspiration", "Aspiration"), _n("relief_kpa", "Relief opens", _P),
             _n("idle_rpm", "Idle", unit="rpm"), _n("redline_rpm", "Redline", unit="rpm"), _n("pump_cm3", "Oil pump", unit="cm³ a turn"),
             Field("maker_points", "Maker's points", "points"), _n("window_low_kpa", "Maker's window, from", _P),
-            _n("window_high_kpa", "to", _P), Field("grades", "Grades the maker lists", "list"), _n("oil_target_c", "Oil temperature wanted", _T),
+            _n("window_high_kpa", "to", _P, said="maker's window, to"), Field("grades", "Grades the maker lists", "list"), _n("oil_target_c", "Oil temperature wanted", _T),
             _n("full_l", "Pan at the full mark", _V), _n("filter_l", "Filter holds", _V), _n("cooler_l", "Cooler holds", _V),
             _n("lines_l", "Lines hold", _V), _n("galleries_l", "Galleries hold", _V), _n("oil_hours", "Oil due after", unit="h"),
             _n("oil_km", "or", unit="km"), _n("oil_events", "or", unit="sessions"), Field("note", "Note"),
         ),
         r.Build: (
-            Field("name", "Name"), Field("since", "Since"), Field("reason", "Why"), Field("pan", "Pan"), Field("pickup", "Pickup"),
-            _n("pickup_gap_mm", "Pickup to floor", _MM), Field("baffle", "Baffle"), Field("tray", "Windage tray"),
-            Field("accumulator", "Accumulator"), _n("accumulator_l", "It stores", _V), Field("cooler", "Cooler"), Field("sensors", "Sensors"),
+            _NAME, Field("since", "Since", "day", needed=True), Field("reason", "Why"), Field("engine", "Engine", "engine"), Field("pan", "Pan"),
+            Field("pickup", "Pickup"), _n("pickup_gap_mm", "Pickup gap", _MM), Field("baffle", "Baffle"), Field("tray", "Windage tray"),
+            Field("accumulator", "Accumulator"), _n("accumulator_l", "It stores", _V, said="accumulator stores"), Field("cooler", "Cooler"), Field("sensors", "Sensors"),
             Field("oil_grade", "Oil grade", choices=grade_names, free=True), _n("level_l", "Oil in the pan", _V), Field("tyres", "Tyres"),
             Field("map", "Engine map"), Field("parts", "Parts used", "list"), Field("note", "Note"),
         ),
         r.Session: (
-            Field("title", "Title"), Field("began", "Began"), Field("kind", "Kind", choices=r.SESSION_KINDS), Field("circuit", "Circuit"),
+            Field("title", "Title", needed=True), Field("began", "Began", "day", needed=True), Field("build", "Build", "build"), Field("kind", "Kind", choices=r.SESSION_KINDS), Field("circuit", "Circuit"),
             Field("weather", "Weather"), _n("air_c", "Air", _T), Field("fuel", "Fuel"), Field("tyres", "Tyres"), Field("driver", "Driver"),
-            Field("accumulator", "Accumulator", choices=r.ACCUMULATOR_STATES), Field("map", "Engine map, if another"), _n("running_s", "Running", unit="s"),
+            Field("accumulator", "Accumulator", choices=r.ACCUMULATOR_STATES, said="accumulator state"), Field("map", "Engine map, if another"), _n("running_s", "Running", unit="s"),
             _n("hot_s", "Oil over 100 °C", unit="s"), _n("distance_km", "Distance", unit="km"), Field("laps", "Laps", "whole"),
             _n("peak_oil_c", "Hottest oil", _T), _n("lamp_rpm", "Lamp out at, hot", unit="rpm"), Field("note", "Note"),
         ),
         r.OilEntry: (
-            Field("day", "Day"), Field("kind", "What", choices=r.OIL_KINDS), Field("grade", "Grade", choices=grade_names, free=True),
+            _DAY, Field("kind", "What", choices=r.OIL_KINDS), Field("grade", "Grade", choices=grade_names, free=True),
             Field("lot", "Oil and lot"), Field("family", "Approvals, family"), _n("volume_l", "Volume", _V), Field("filter_new", "New filter", "flag"), Field("note", "Note"),
         ),
         r.OilSample: (
-            Field("day", "Drawn on"), Field("bottle", "Bottle"), Field("values", "Values", "values"), Field("note", "Note"),
+            Field("day", "Drawn on", "day", needed=True), Field("bottle", "Bottle"), Field("values", "Values", "values"), Field("note", "Note"),
         ),
         r.LevelPoint: (
-            Field("series", "Pan and stick"), Field("day", "Day"), _n("pan_l", "Poured into the pan", _V), _n("depth_mm", "Reading", _MM),
+            Field("series", "Pan and stick", needed=True), _DAY, _n("pan_l", "Poured into the pan", _V), _n("depth_mm", "Reading", _MM),
             Field("mark", "At the mark", choices=("", "low", "full", "before the start", "after running"), free=True),
             Field("accumulator", "Accumulator", choices=r.ACCUMULATOR_STATES), Field("stance", "Stance and seat"), _n("wait_min", "Waited", unit="min"), Field("note", "Note"),
         ),
-        r.Attachment: (Field("day", "Day"), Field("text", "Note")),
+        r.Attachment: (_DAY, Field("text", "Note")),
     }  # fmt: skip
 
 
@@ -98,10 +135,12 @@ def unit_words(field: Field, units: DisplayUnits) -> str:
     return units.unit(field.quantity).symbol
 
 
-def show(field: Field, value: Any, units: DisplayUnits) -> str:
+def show(field: Field, value: Any, units: DisplayUnits, names: Names = NO_NAMES) -> str:
     """A value as text to edit; never rounded further than a person would write it."""
     if value is None or value == "":
         return ""
+    if field.kind in ("engine", "build"):
+        return names.of(field.kind).get(value, "")
     if field.kind == "flag":
         return "yes" if value else ""
     if field.kind == "list":
@@ -119,13 +158,32 @@ def _short(value: float) -> str:
     return f"{value:.6g}"
 
 
-def read(field: Field, text: str, units: DisplayUnits) -> Any:
+def told(field: Field, value: Any, units: DisplayUnits, names: Names = NO_NAMES) -> str:
+    """A value as text to read, with its unit; "" for what is not known."""
+    text = show(field, value, units, names)
+    if not text or field.kind not in ("number", "points"):
+        return text
+    if field.kind == "number" and field.quantity is not None:
+        # What was converted has only the digits that were written down.
+        text = f"{units.unit(field.quantity).from_base(float(value)):.4g}"
+    unit = unit_words(field, units)
+    return f"{text} ({unit})" if field.kind == "points" else f"{text} {unit}".rstrip()
+
+
+def read(field: Field, text: str, units: DisplayUnits, names: Names = NO_NAMES) -> Any:
     """A value from what was written.
 
     Raises:
         InputError: it is no number, day or pair; the sentence says what is wanted.
     """
     text = text.strip()
+    if field.kind in ("engine", "build"):
+        known = {name: i for i, name in names.of(field.kind).items()}
+        if text not in known and (text or field.kind == "build"):
+            raise InputError(
+                f"{field.label}: there is none called '{text}'; choose one of {', '.join(known) or 'none'}."
+            )
+        return known.get(text, "")
     if field.kind == "flag":
         return text.lower() in ("yes", "true", "1")
     if field.kind == "list":
@@ -141,11 +199,9 @@ def read(field: Field, text: str, units: DisplayUnits) -> Any:
         if field.kind == "whole":
             return int(number)
         return number if field.quantity is None else float(units.unit(field.quantity).to_base(number))
-    if field.name in ("since", "day", "began") and text:
-        return _day(text, field)
-    if field.name in ("name", "title", "since", "began", "day", "series") and not text:
+    if field.needed and not text:
         raise InputError(f"{field.label}: must not be empty.")
-    return text
+    return _day(text, field) if field.kind == "day" and text else text
 
 
 def _number(text: str, label: str) -> float:
@@ -182,10 +238,8 @@ def _pair(text: str) -> tuple[str, float]:
     return name.strip(" ="), _number(value, name)
 
 
-def changed(record: r.Record, field: Field, text: str, units: DisplayUnits) -> r.Record:
+def changed(record: r.Record, field: Field, text: str, units: DisplayUnits, names: Names = NO_NAMES) -> r.Record:
     """The record with one field as written; the same record when the text is what it shows already."""
-    from dataclasses import replace
-
-    if text.strip() == show(field, getattr(record, field.name), units):
+    if text.strip() == show(field, getattr(record, field.name), units, names):
         return record
-    return replace(record, **{field.name: read(field, text, units)})
+    return replace(record, **{field.name: read(field, text, units, names)})

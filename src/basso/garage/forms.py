@@ -1,0 +1,35 @@
+"""Records of earlier forms, brought up to the form of today one step at a time.
+
+A form is what the fields of the records were at one step of the database (``migrations/versions``); bundles say theirs in
+their schema. What stands here for a step that was released is never changed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from types import MappingProxyType
+from typing import Any
+
+FORM = 2
+"""The form of :mod:`basso.garage.records` as it is now."""
+
+
+def _second(table: str, plain: dict[str, Any]) -> dict[str, Any]:
+    """Engines got dated cards; jobs keep the sheet they were begun on; an attachment may be about a part of a record."""
+    added: dict[str, dict[str, Any]] = {
+        "engines": {"engine": plain.get("id"), "since": "", "reason": "", "cylinders": None, "main_bearings": None},
+        "jobs": {"begun_on": {}},
+        "attachments": {"part": ""},
+    }
+    return {**plain, **added.get(table, {})}
+
+
+STEPS: MappingProxyType[int, Callable[[str, dict[str, Any]], dict[str, Any]]] = MappingProxyType({2: _second})
+"""What leads to a form from the one before: (table, record as JSON) → record as JSON."""
+
+
+def brought_up(table: str, plain: dict[str, Any], form: int) -> dict[str, Any]:
+    """A record as JSON of an earlier form as one of today."""
+    for step in range(form + 1, FORM + 1):
+        plain = STEPS[step](table, plain)
+    return plain
