@@ -13,7 +13,13 @@ def a_car(sessions: int = 3) -> list[Record]:
         full_l=3.6, filter_l=0.3, cooler_l=0.25, lines_l=0.1, galleries_l=0.35, oil_hours=12.0,
     )  # fmt: skip
     build = Build(
-        car=car.id, engine=engine.engine, name="Build 1", since="2026-04-01", pan="stock", oil_grade="5W-40", level_l=3.6
+        car=car.id,
+        engine=engine.engine,
+        name="Build 1",
+        since="2026-04-01",
+        pan="stock",
+        oil_grade="5W-40",
+        level_l=3.6,
     )
     drives = [
         Session(

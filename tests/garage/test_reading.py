@@ -9,10 +9,11 @@ from typing import Any
 import pytest
 
 from basso.formats.registry import content_hash
+from basso.garage import jobs
 from basso.garage.build_line import find, oil_of, sampled, stages
 from basso.garage.cards import differences, trial_cards
 from basso.garage.history import CarHistory
-from basso.garage.jobs import Sheet, outside, sheets, state
+from basso.garage.jobs import Sheet, Step, begun, in_units, limits, outside, reasons_wanted, sheet_of, sheets, state
 from basso.garage.records import Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Session
 from basso.garage.store import Garage
 from basso.oil.level_book import Reading, fit_level
@@ -142,13 +143,21 @@ def change() -> Sheet:
     return sheets()["oil-change"]
 
 
+def as_begun(key: str) -> Sheet:
+    """A sheet with its rows, as a job on an engine of four cylinders keeps it."""
+    sheet = sheet_of(Job(car="c", sheet=key, opened="2026-05-01", begun_on=begun(key)))
+    assert sheet is not None
+    return sheet
+
+
 def done(sheet: Sheet) -> dict[str, Any]:
-    """Every step done, every measurement in the middle of its limits and the pickup's gap by clay as its sums make it."""
+    """Every step done and everything found good; the pickup's gap by clay as its sums make it."""
     made: dict[str, Any] = {
         s.key: {
             "done": True,
             "value": 0.5 * ((s.low or 0) + (s.high or 0)) if s.measure else None,
-            "words": "seen" if s.words else "",
+            "words": "seen" if s.words or s.choices or s.hold else "",
+            "rows": {row: {c.name: c.good[0] if c.good else "" for c in s.columns} for row in s.rows},
         }
         for s in sheet.steps
     }
@@ -159,7 +168,7 @@ def done(sheet: Sheet) -> dict[str, Any]:
 
 @pytest.mark.parametrize("key", list(sheets()))
 def test_every_sheet_can_be_signed_when_it_is_done_and_not_before(key: str) -> None:
-    sheet = sheets()[key]
+    sheet = as_begun(key)
     entries = done(sheet)
     assert state(sheet, entries).may_be_signed
     for step in sheet.steps:
@@ -204,7 +213,7 @@ def test_the_demo_garage_is_whole_and_its_logs_are_those_that_ship(tmp_path: Pat
             assert content_hash(path) == logged[path.name].log_hash, path.name
         jobs = garage.all(Job)
         assert any(j.closed for j in jobs) and any(not j.closed for j in jobs)
-        assert all(state(sheets()[j.sheet], j.entries).may_be_signed == bool(j.closed) for j in jobs)
+        assert all(state(sheet_of(j), j.entries).may_be_signed == bool(j.closed) for j in jobs)
         levels = [Reading(p.pan_l, p.depth_mm) for p in garage.all(LevelPoint) if p.pan_l and p.depth_mm]
         fit = fit_level(levels)
         assert fit is not None and fit.litres(54.0)[0] == pytest.approx(3.55, abs=0.1)
@@ -272,9 +281,74 @@ def test_the_clay_has_to_agree_with_the_sums() -> None:
     assert state(sheet, entries).may_be_signed
     entries["clay"]["value"] = 8.5
     (wrong,) = state(sheet, entries).wrong
-    assert "the clay says 8.5 mm, depth, gasket and length make 6.0 mm" in wrong
+    assert "the clay says 8.5 mm, depth, gasket and length make 6 mm" in wrong
     entries["clay"]["reason"] = "Rim bent up by 2.5 mm."
     assert state(sheet, entries).may_be_signed
+
+
+def test_every_shell_is_written_down_and_a_bad_one_needs_a_reason() -> None:
+    sheet = as_begun("bearing-check")
+    rods = next(s for s in sheet.steps if s.key == "rods")
+    assert len(rods.rows) == 8 and len(next(s for s in sheet.steps if s.key == "mains").rows) == 10
+    six = begun("bearing-check", Engine(car="c", name="Six", cylinders=6, main_bearings=7))
+    assert [len(s["rows"]) for s in six["steps"] if s["rows"]] == [14, 12]
+    entries = done(sheet)
+    entries["verdict"]["words"] = "reassemble"
+    assert state(sheet, entries).may_be_signed
+    del entries["rods"]["rows"]["Rod 3 lower"]
+    (missing,) = state(sheet, entries).wrong
+    assert missing == "Step 4: surface of Rod 3 lower was not written down."
+    entries["rods"]["rows"]["Rod 3 lower"] = {"surface": "copper showing"}
+    shell, verdict = state(sheet, entries).wrong
+    assert shell == "Step 4: Rod 3 lower: copper showing; say why it may stay so."
+    assert verdict == "Step 8: reassemble, though Rod 3 lower: copper showing; say why, or investigate."
+    assert reasons_wanted(sheet, entries) == {"rods", "verdict"}
+    entries["rods"]["reason"] = "New shells."
+    entries["verdict"]["words"] = "investigate"
+    assert state(sheet, entries).may_be_signed
+
+
+def test_nothing_is_done_past_a_hold_point_that_nobody_looked_at() -> None:
+    sheet = as_begun("pan-off")
+    entries = done(sheet)
+    assert state(sheet, entries).may_be_signed
+    entries["closing"]["words"] = ""
+    wrong = state(sheet, entries).wrong
+    assert "Step 7: who looked? It is a hold point." in wrong
+    assert "Step 8 is done before the hold point at step 7 was passed." in wrong
+    entries["closing"]["words"] = "C."
+    entries["leaks"]["rows"]["the next day"] = {"found": "weeping", "where": "rear corner"}
+    assert state(sheet, entries).wrong == ("Step 13: the next day: weeping; say why it may stay so.",)
+
+
+def test_a_job_keeps_the_sheet_it_was_begun_on(monkeypatch: pytest.MonkeyPatch) -> None:
+    job = Job(car="c", sheet="baffle", opened="2026-05-01", begun_on=begun("baffle"))
+    before = Job(car="c", sheet="baffle", opened="2025-05-01", closed="2025-05-02", entries=done(as_begun("baffle")))
+    later = dict(sheets())
+    later["baffle"] = replace(later["baffle"], steps=(*later["baffle"].steps, Step("later", "Asked by a later Basso.")))
+    monkeypatch.setattr(jobs, "sheets", lambda: later)
+    for kept in (sheet_of(job), sheet_of(before)):
+        assert kept is not None and "later" not in [s.key for s in kept.steps] and len(kept.steps) == 5
+    fresh = sheet_of(replace(job, begun_on={}))
+    assert fresh is not None and fresh.steps[-1].key == "later"
+    assert sheet_of(replace(job, begun_on={"steps": 5})) == fresh  # edited by hand into something else
+    assert sheet_of(replace(job, sheet="unknown", begun_on={})) is None
+
+
+def test_limits_and_words_are_read_in_the_units_shown() -> None:
+    hold = next(s for s in sheets()["accumulator"].steps if s.key == "hold")
+    assert (limits(hold, SI), limits(hold, IMPERIAL)) == ("0 to 35 kPa", "0 to 5.08 psi")
+    assert in_units("Warm to {60 °C} or so, {3 to 10 mm}.", SI) == "Warm to 60 °C or so, 3 to 10 mm."
+    assert in_units("Warm to {60 °C} or so, {3 to 10 mm}.", IMPERIAL) == "Warm to 140 °F or so, 0.118 to 0.394 in."
+    for sheet in sheets().values():
+        for step in sheet.steps:
+            assert "{" not in in_units(step.text + step.why, IMPERIAL)
+    sheet = as_begun("accumulator")
+    entries = done(sheet)
+    entries["hold"]["value"] = 70.0
+    assert state(sheet, entries, IMPERIAL).wrong == (
+        "Step 5: pressure lost 10.2 psi is outside 0 to 5.08 psi; say why it may stay so.",
+    )
 
 
 def test_a_changed_family_and_a_doubled_bottle_are_said() -> None:

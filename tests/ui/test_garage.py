@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QApplication, QComboBox, QDialogButtonBox, QFileDi
 from basso.garage.build_line import state_of_oil
 from basso.garage.demo import make_demo_garage
 from basso.garage.fields import changed, fields_of, show
-from basso.garage.jobs import sheets
+from basso.garage.jobs import sheet_of, sheets
 from basso.garage.place import default_folder
 from basso.garage.records import KINDS, Build, Job
 from basso.garage.store import Garage
@@ -250,7 +250,11 @@ def test_oil_poured_counts_at_once(desk: Desk, monkeypatch: pytest.MonkeyPatch) 
     desk.garage.oil.entry_button.click()
     view = desk.garage_model.view
     assert view is not None and state_of_oil(view) is not None
-    assert (state_of_oil(view).grade, state_of_oil(view).since, state_of_oil(view).sessions) == ("15W-50", "2026-07-06", 0)
+    assert (state_of_oil(view).grade, state_of_oil(view).since, state_of_oil(view).sessions) == (
+        "15W-50",
+        "2026-07-06",
+        0,
+    )
     assert desk.garage.oil.ledger.item(0, 3).text() == "3.90 L"
     desk.run("edit.undo")
     view = desk.garage_model.view
@@ -357,7 +361,8 @@ def test_one_sheet_is_seen_at_a_time(application: QApplication, desk: Desk) -> N
         desk.garage.jobs.choose(job.id)
         application.processEvents()
         seen = [r for r in desk.garage.jobs.findChildren(StepRow) if r.isVisible()]
-        assert [r.step for r in seen] == list(sheets()[job.sheet].steps)
+        sheet = sheet_of(job)
+        assert sheet is not None and [r.step for r in seen] == list(sheet.steps)
 
 
 def test_a_sheet_prints_with_its_cautions(desk: Desk, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
@@ -371,7 +376,7 @@ def test_a_sheet_prints_with_its_cautions(desk: Desk, monkeypatch: pytest.Monkey
     view = desk.garage_model.view
     assert view is not None
     for sheet in sheets().values():
-        text = printed(replace(view.jobs[0], sheet=sheet.key, entries={}), sheet, view.car)
+        text = printed(replace(view.jobs[0], sheet=sheet.key, entries={}), sheet, view.car, DisplayUnits())
         assert all(s.caution.replace("'", "&#x27;") in text for s in sheet.steps)
 
 
@@ -436,7 +441,19 @@ def test_copy_gives_the_build_line(desk: Desk) -> None:
 
 
 def test_every_field_that_is_kept_can_be_reached_and_written_back() -> None:
-    hidden = {"id", "car", "build", "engine", "log_name", "log_hash", "session", "about", "part", "file_name", "file_hash"}
+    hidden = {
+        "id",
+        "car",
+        "build",
+        "engine",
+        "log_name",
+        "log_hash",
+        "session",
+        "about",
+        "part",
+        "file_name",
+        "file_hash",
+    }
     for kind in set(KINDS) - {Job}:
         assert {f.name for f in fields(kind)} - hidden == {f.name for f in fields_of(kind)} - hidden, kind
     units = DisplayUnits(pressure=UNITS["psi"], temperature=UNITS["°F"], volume=UNITS["US qt"], length=UNITS["in"])

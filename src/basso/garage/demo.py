@@ -9,7 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from basso.garage.jobs import Entered, sheets
+from basso.garage.jobs import Entered, begun
 from basso.garage.records import Attachment, Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Record, Session
 from basso.garage.store import Garage
 
@@ -58,7 +58,7 @@ def demo_records(demo: Path) -> list[Record]:
         LevelPoint(id=_id(f"level {i}"), series=_SERIES, day="2026-04-01", wait_min=10.0, **own, **p)
         for i, p in enumerate(table["level"] + table["mark"])
     ]
-    made += [_job(i, job, builds, own) for i, job in enumerate(table["job"])]
+    made += [_job(i, job, builds, engine, own) for i, job in enumerate(table["job"])]
     made += [
         Attachment(id=_id(f"note {i}"), about=builds[n.pop("about")].id, **own, **n)
         for i, n in enumerate(table["note"])
@@ -66,15 +66,22 @@ def demo_records(demo: Path) -> list[Record]:
     return made
 
 
-def _job(number: int, job: dict[str, Any], builds: dict[str, Build], own: dict[str, Any]) -> Job:
+def _job(number: int, job: dict[str, Any], builds: dict[str, Build], engine: Engine, own: dict[str, Any]) -> Job:
     values, words, done = job.pop("values", {}), job.pop("words", {}), job.pop("done", None)
-    steps = [s.key for s in sheets()[job["sheet"]].steps]
-    entries = {
-        k: Entered(done=True, value=values.get(k), words=words.get(k, "")).as_plain()
-        for k in steps
-        if done is None or k in done
-    }
-    return Job(id=_id(f"job {number}"), build=builds[job.pop("build")].id, entries=entries, **own, **job)
+    reasons, rows, sheet = job.pop("reasons", {}), job.pop("rows", {}), begun(job["sheet"], engine)
+    entries = {}
+    for step in sheet["steps"]:
+        key, columns = step["key"], [c["name"] for c in step["columns"]]
+        if done is not None and key not in done:
+            continue
+        # A row that is not named looked like most.
+        said = {row: rows.get(key, {}).get(row, rows.get(key, {}).get("most", [])) for row in step["rows"]}
+        found = {row: dict(zip(columns, cells, strict=False)) for row, cells in said.items()}
+        got = Entered(True, values.get(key), words.get(key, ""), reasons.get(key, ""), found)
+        entries[key] = got.as_plain()
+    return Job(
+        id=_id(f"job {number}"), build=builds[job.pop("build")].id, entries=entries, begun_on=sheet, **own, **job
+    )
 
 
 def _id(name: str) -> str:

@@ -1,23 +1,49 @@
-"""Job sheets: steps, measurements with limits, cautions beside the step, and when a sheet may be signed off."""
+"""Job sheets: steps, measurements with limits, cautions beside the step, and when a sheet may be signed off.
+
+A job keeps the sheet it was begun on, so that what was asked and signed stays as it was when sheets change.
+Numbers within the words of a sheet stand as ``{60 °C}``: they are read in the units that are shown.
+"""
 
 from __future__ import annotations
 
+import re
 import tomllib
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from functools import cache
 from importlib import resources
 from typing import Any
 
-from basso.garage.records import Job, OilEntry
+from basso.garage.fields import Field
+from basso.garage.records import Engine, Job, OilEntry
+from basso.units import UNITS, DisplayUnits, Quantity
 
-PRIMING_STEP, HOLD_STEP = "prime", "hold"
-"""Keys of two steps that can be worked out: seconds of cranking until pressure, from a log; pressure lost, from readings."""
+PRIMING_STEP, HOLD_STEP, NEW_STEP = "prime", "hold", "new"
+"""Keys of steps that can be filled in: seconds of cranking until pressure, from a log; pressure lost, from readings; what
+was new, from the build line."""
+_SHOWN_IN = (Quantity.PRESSURE, Quantity.TEMPERATURE, Quantity.VOLUME, Quantity.LENGTH)
+_USUAL_CYLINDERS, _USUAL_MAINS = 4, 5
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """What is written down of every row of a step. ``choices``: what is usual; ``good``: those that need no reason."""
+
+    name: str
+    choices: tuple[str, ...] = ()
+    good: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """One step. ``measure``: what is entered, with its unit and limits; ``words``: something is written down."""
+    """One step.
+
+    Attributes:
+        measure: what is entered, with its unit and limits.
+        words: something is written down; ``choices``: what is usual.
+        rows, columns: something is written down of each of several parts; the first column of every row.
+        hold: a hold point: nothing after it is done until somebody else has looked and put a name to it.
+    """
 
     key: str
     text: str
@@ -28,6 +54,17 @@ class Step:
     high: float | None = None
     why: str = ""
     words: bool = False
+    choices: tuple[str, ...] = ()
+    rows: tuple[str, ...] = ()
+    columns: tuple[Column, ...] = ()
+    hold: bool = False
+
+    @property
+    def field(self) -> Field:
+        """How its measurement is read and shown."""
+        unit = UNITS.get(self.unit)
+        quantity = unit.quantity if unit is not None and unit.quantity in _SHOWN_IN else None
+        return Field("value", self.measure, "number", quantity, self.unit)
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,19 +75,25 @@ class Sheet:
     name: str
     steps: tuple[Step, ...]
 
+    def as_plain(self) -> dict[str, Any]:
+        """As a job keeps it."""
+        return asdict(self)
+
 
 @dataclass(frozen=True, slots=True)
 class Entered:
-    """What was entered at a step."""
+    """What was entered at a step. ``rows``: row → column → words."""
 
     done: bool = False
     value: float | None = None
     words: str = ""
     reason: str = ""
+    rows: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
 
     def as_plain(self) -> dict[str, Any]:
         """As it is kept."""
-        return {"done": self.done, "value": self.value, "words": self.words, "reason": self.reason}
+        plain: dict[str, Any] = {"done": self.done, "value": self.value, "words": self.words, "reason": self.reason}
+        return {**plain, "rows": {k: dict(v) for k, v in self.rows.items()}} if self.rows else plain
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,10 +114,73 @@ class SheetState:
 def sheets() -> Mapping[str, Sheet]:
     """The job sheets that ship, by key."""
     text = resources.files("basso.garage").joinpath("job_sheets.toml").read_text(encoding="utf-8")
-    return {
-        s["key"]: Sheet(s["key"], s["name"], tuple(Step(**step) for step in s["steps"]))
-        for s in tomllib.loads(text)["sheet"]
+    return {s["key"]: _sheet(s) for s in tomllib.loads(text)["sheet"]}
+
+
+def _sheet(plain: Mapping[str, Any]) -> Sheet:
+    return Sheet(plain["key"], plain["name"], tuple(_step(s) for s in plain["steps"]))
+
+
+def _step(plain: Mapping[str, Any]) -> Step:
+    columns = tuple(
+        Column(c["name"], tuple(c.get("choices", ())), tuple(c.get("good", ()))) for c in plain.get("columns", ())
+    )
+    lists = {k: tuple(plain[k]) for k in ("choices", "rows") if k in plain}
+    return Step(**{**plain, **lists, "columns": columns})
+
+
+def begun(key: str, engine: Engine | None = None) -> dict[str, Any]:
+    """The sheet that ships, as a job on this engine keeps it: with a row for each of its bearings' shells."""
+    sheet = sheets()[key]
+    cylinders = (engine.cylinders if engine is not None else None) or _USUAL_CYLINDERS
+    mains = (engine.main_bearings if engine is not None else None) or _USUAL_MAINS
+    parts = {
+        "main shells": [f"Main {i} {half}" for i in range(1, mains + 1) for half in ("upper", "lower")],
+        "rod shells": [f"Rod {i} {half}" for i in range(1, cylinders + 1) for half in ("upper", "lower")],
     }
+    steps = tuple(
+        replace(s, rows=tuple(row for name in s.rows for row in parts.get(name, [name]))) for s in sheet.steps
+    )
+    return replace(sheet, steps=steps).as_plain()
+
+
+def sheet_of(job: Job) -> Sheet | None:
+    """The sheet a job is worked through on; None when it is not known here.
+
+    A signed job of before sheets were kept shows the steps that something was entered at, and no later ones.
+    """
+    if job.begun_on:
+        try:
+            return _sheet(job.begun_on)
+        except (KeyError, TypeError, AttributeError):
+            pass  # edited by hand into something else: the one that ships is the next best
+    sheet = sheets().get(job.sheet)
+    if sheet is not None and job.closed:
+        return replace(sheet, steps=tuple(s for s in sheet.steps if s.key in job.entries))
+    return sheet
+
+
+def in_units(text: str, units: DisplayUnits) -> str:
+    """The words of a sheet with their numbers in the units shown."""
+
+    def shown(found: re.Match[str]) -> str:
+        said = [_shown(float(number), found[2], units) for number in found[1].split(" to ")]
+        return f"{' to '.join(number for number, _ in said)} {said[0][1]}"
+
+    return re.sub(r"\{([\d.]+(?: to [\d.]+)?) ([^}]+)\}", shown, text)
+
+
+def _shown(number: float, unit: str, units: DisplayUnits) -> tuple[str, str]:
+    """A round number and its unit as they are read; converted, it keeps three digits."""
+    known = UNITS.get(unit)
+    of = units.unit(known.quantity) if known is not None and known.quantity in _SHOWN_IN else None
+    if known is None or of is None or of == known:
+        return f"{number:g}", unit
+    return f"{of.from_base(known.to_base(number)):.3g}", of.symbol
+
+
+def _told(number: float, unit: str, units: DisplayUnits) -> str:
+    return " ".join(_shown(number, unit, units))
 
 
 def entered(entries: Mapping[str, Any], step: Step) -> Entered:
@@ -82,12 +188,19 @@ def entered(entries: Mapping[str, Any], step: Step) -> Entered:
     kept = entries.get(step.key)
     if not isinstance(kept, dict):
         return Entered()
-    value = kept.get("value")
+    value, rows = kept.get("value"), kept.get("rows")
     return Entered(
         done=bool(kept.get("done")),
         value=float(value) if isinstance(value, int | float) and not isinstance(value, bool) else None,
         words=str(kept.get("words") or ""),
         reason=str(kept.get("reason") or ""),
+        rows={
+            str(row): {str(k): str(v) for k, v in cells.items()}
+            for row, cells in rows.items()
+            if isinstance(cells, dict)
+        }
+        if isinstance(rows, dict)
+        else {},
     )
 
 
@@ -134,46 +247,98 @@ def outside(step: Step, value: float) -> bool:
     return (step.low is not None and value < step.low) or (step.high is not None and value > step.high)
 
 
-def state(sheet: Sheet, entries: Mapping[str, Any]) -> SheetState:
+def not_good(step: Step, got: Entered) -> list[str]:
+    """What was found at a step's rows that may not stay so without a reason: "Rod 2 upper: copper showing"."""
+    found = []
+    for row in step.rows:
+        for column in step.columns:
+            said = got.rows.get(row, {}).get(column.name, "").strip()
+            if column.good and said and said not in column.good:
+                found.append(f"{row}: {said}")
+    return found
+
+
+def reasons_wanted(sheet: Sheet, entries: Mapping[str, Any]) -> set[str]:
+    """Keys of the steps at which a reason is called for, given or not."""
+    wanted = {key for key, _ in _contradictions(sheet, entries, DisplayUnits())}
+    for step in sheet.steps:
+        got = entered(entries, step)
+        if not_good(step, got) or (step.measure and got.value is not None and outside(step, got.value)):
+            wanted.add(step.key)
+    return wanted
+
+
+def state(sheet: Sheet, entries: Mapping[str, Any], units: DisplayUnits | None = None) -> SheetState:
     """Where a job stands, and what keeps it from being signed off."""
+    units = units or DisplayUnits()
     wrong = []
     done = 0
+    held = 0
     for number, step in enumerate(sheet.steps, 1):
         e = entered(entries, step)
         done += e.done
-        if not e.done:
-            wrong.append(f"Step {number} is not done.")
-        elif step.measure and e.value is None:
-            wrong.append(f"Step {number}: {step.measure} was not measured.")
-        elif step.measure and e.value is not None and outside(step, e.value) and not e.reason.strip():
-            wrong.append(
-                f"Step {number}: {step.measure} {e.value:g} {step.unit} is outside {limits(step)}; say why it may stay so."
-            )
-        elif step.words and not e.words.strip():
-            wrong.append(f"Step {number}: nothing was written down.")
-    return SheetState(done, len(sheet.steps), (*wrong, *_sums(sheet, entries)))
-
-
-def _sums(sheet: Sheet, entries: Mapping[str, Any]) -> list[str]:
-    """Measurements of one sheet that contradict each other: the pickup's gap by sums and by clay."""
-    if sheet.key != "pickup-height":
-        return []
+        if e.done and held:
+            wrong.append(f"Step {number} is done before the hold point at step {held} was passed.")
+        wrong += _wrong_at(number, step, e, units)
+        if step.hold and not passed(step, e) and not held:
+            held = number
     by_key = {s.key: (n, entered(entries, s)) for n, s in enumerate(sheet.steps, 1)}
-    values = {k: e.value for k, (_, e) in by_key.items()}
-    depth, length, gasket, clay = (values.get(k) for k in ("depth", "length", "gasket", "clay"))
-    if depth is None or length is None or gasket is None or clay is None:
-        return []
-    gap = depth + gasket - length
-    number, at = by_key["clay"]
-    if abs(gap - clay) <= 1.0 or at.reason.strip():
-        return []
-    return [
-        f"Step {number}: the clay says {clay:g} mm, depth, gasket and length make {gap:.1f} mm; measure again or say why."
-    ]
+    for key, words in _contradictions(sheet, entries, units):
+        number, e = by_key[key]
+        if not e.reason.strip():
+            wrong.append(f"Step {number}: {words}")
+    return SheetState(done, len(sheet.steps), tuple(wrong))
 
 
-def limits(step: Step) -> str:
+def passed(step: Step, got: Entered) -> bool:
+    """True for a hold point that somebody has put a name to, and for every step that is none."""
+    return not step.hold or (got.done and bool(got.words.strip()))
+
+
+def _wrong_at(number: int, step: Step, e: Entered, units: DisplayUnits) -> list[str]:
+    if not e.done:
+        return [f"Step {number} is not done."]
+    if step.measure and e.value is None:
+        return [f"Step {number}: {step.measure} was not measured."]
+    if step.measure and e.value is not None and outside(step, e.value) and not e.reason.strip():
+        value = _told(e.value, step.unit, units)
+        return [f"Step {number}: {step.measure} {value} is outside {limits(step, units)}; say why it may stay so."]
+    empty = [r for r in step.rows if step.columns and not e.rows.get(r, {}).get(step.columns[0].name, "").strip()]
+    if empty:
+        return [f"Step {number}: {step.columns[0].name} of {empty[0]} was not written down."]
+    if (bad := not_good(step, e)) and not e.reason.strip():
+        return [f"Step {number}: {bad[0]}; say why it may stay so."]
+    if step.hold and not e.words.strip():
+        return [f"Step {number}: who looked? It is a hold point."]
+    if (step.words or step.choices) and not e.words.strip():
+        return [f"Step {number}: nothing was written down."]
+    return []
+
+
+def _contradictions(sheet: Sheet, entries: Mapping[str, Any], units: DisplayUnits) -> list[tuple[str, str]]:
+    """What a sheet says in two places that do not go together: (key of the step that owes a reason, what)."""
+    got = {s.key: entered(entries, s) for s in sheet.steps}
+    if sheet.key == "bearing-check" and "verdict" in got:
+        bad = [x for s in sheet.steps for x in not_good(s, got[s.key])]
+        if bad and got["verdict"].words.strip().lower().startswith("reassemble"):
+            return [("verdict", f"reassemble, though {bad[0]}; say why, or investigate.")]
+    if sheet.key == "pickup-height":
+        depth, length, gasket, clay = (
+            got[k].value if k in got else None for k in ("depth", "length", "gasket", "clay")
+        )
+        if depth is None or length is None or gasket is None or clay is None:
+            return []
+        gap = depth + gasket - length
+        if abs(gap - clay) > 1.0:
+            by_clay, by_sums = (_told(x, "mm", units) for x in (clay, round(gap, 1)))
+            words = f"the clay says {by_clay}, depth, gasket and length make {by_sums}; measure again or say why."
+            return [("clay", words)]
+    return []
+
+
+def limits(step: Step, units: DisplayUnits) -> str:
     """A step's limits with their unit."""
-    if step.low is not None and step.high is not None:
-        return f"{step.low:g} to {step.high:g} {step.unit}"
-    return f"{step.low:g} {step.unit} and more" if step.low is not None else f"{step.high:g} {step.unit} and less"
+    low, high = (_shown(x, step.unit, units) if x is not None else None for x in (step.low, step.high))
+    if low and high:
+        return f"{low[0]} to {high[0]} {high[1]}"
+    return f"{low[0]} {low[1]} and more" if low else f"{high[0]} {high[1]} and less" if high else ""

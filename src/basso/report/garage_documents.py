@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from basso.garage.build_line import stages, state_of_oil
 from basso.garage.history import car_history
-from basso.garage.jobs import sheets, state
+from basso.garage.jobs import sheet_of, state
 from basso.garage.records import Build, Car, Job, Session
 from basso.units import DisplayUnits
 
@@ -62,8 +62,9 @@ def car_text(garage: Garage, car: Car) -> str:
     lines += ["", "Oil: " + oil_words(_oil(garage, car))]
     for job in garage.all(Job, car.id):
         if not job.closed:
-            at = state(sheets()[job.sheet], job.entries) if job.sheet in sheets() else None
-            name = sheets()[job.sheet].name if job.sheet in sheets() else job.sheet
+            sheet = sheet_of(job)
+            at = state(sheet, job.entries) if sheet is not None else None
+            name = sheet.name if sheet is not None else job.sheet
             lines.append(f"Open job: {name}, {at.done} of {at.of} steps" if at is not None else f"Open job: {name}")
     return "\n".join(lines)
 

@@ -13,6 +13,7 @@ from basso.garage.records import Attachment, Car, Job, Record
 
 if TYPE_CHECKING:
     from basso.ui.desk import Desk
+    from basso.units import DisplayUnits
 
 
 class GarageFiles:
@@ -76,10 +77,10 @@ class GarageFiles:
         start = self._desk.settings.folder / f"{record.sheet}-{record.opened}.pdf"
         name, _ = QFileDialog.getSaveFileName(self._desk.window, "Print the sheet to a file", str(start), "PDF (*.pdf)")
         if name:
-            self._desk.exporting.write(Path(name), sheet_pdf(record, view.car))
+            self._desk.exporting.write(Path(name), sheet_pdf(record, view.car, self._desk.workspace.units))
 
-    def attach(self, record: Record) -> None:
-        """Ask for a photo or paper and keep it with a record."""
+    def attach(self, record: Record, part: str = "") -> None:
+        """Ask for a photo or paper and keep it with a record, or with a part of it."""
         view, garage = self._model.view, self._model.garage
         name, _ = QFileDialog.getOpenFileName(
             self._desk.window, "Attach a photo or paper", str(self._desk.settings.folder)
@@ -96,7 +97,12 @@ class GarageFiles:
             self._desk.tell(str(error))
             return
         made = Attachment(
-            car=view.car.id, about=record.id, day=date.today().isoformat(), file_name=path.name, file_hash=kept
+            car=view.car.id,
+            about=record.id,
+            part=part,
+            day=date.today().isoformat(),
+            file_name=path.name,
+            file_hash=kept,
         )
         self._model.add(f"attaching {path.name}", made)
 
@@ -144,12 +150,12 @@ class GarageFiles:
             self._desk.tell(f"Backed up: {made}")
 
 
-def sheet_pdf(job: Job, car: Car) -> bytes:
+def sheet_pdf(job: Job, car: Car, units: DisplayUnits) -> bytes:
     """A job sheet as the bytes of a PDF."""
     from PySide6.QtCore import QBuffer, QIODevice
     from PySide6.QtGui import QPageSize, QPdfWriter, QTextDocument
 
-    from basso.garage.jobs import sheets
+    from basso.garage.jobs import sheet_of
     from basso.ui.stations.garage.picture import printed
 
     buffer = QBuffer()
@@ -157,7 +163,8 @@ def sheet_pdf(job: Job, car: Car) -> bytes:
     writer = QPdfWriter(buffer)
     writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
     document = QTextDocument()
-    document.setHtml(printed(job, sheets()[job.sheet], car))
+    sheet = sheet_of(job)
+    document.setHtml(printed(job, sheet, car, units) if sheet is not None else "")
     document.print_(writer)
     del writer
     return bytes(buffer.data().data())

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from basso.garage.build_line import oil_of
 from basso.garage.cards import trial_cards
 from basso.garage.fields import NO_NAMES
-from basso.garage.jobs import ledger_of
+from basso.garage.jobs import begun, ledger_of
 from basso.garage.records import (
     Attachment,
     Build,
@@ -144,6 +144,8 @@ class Garaging:
             self._begin_job(rest)
         elif kind == "level":
             self._new_level(rest)
+        elif kind == "photo" and record is not None:
+            self.files.attach(record, rest)
         else:
             handler = {
                 "new car": self._new_car, "car": self._edit_car, "engine": self._show_engine, "new card": self._new_card, "new engine": self._new_engine, "new build": self._new_build,
@@ -161,6 +163,7 @@ class Garaging:
                     "prime": self._prime,
                     "correct": self._correct,
                     "hold": self._hold,
+                    "new": self._new_on_build,
                     "open": self.files.open_attachment,
                 }[verb](record)
 
@@ -381,7 +384,13 @@ class Garaging:
         if view is None:
             return
         now = view.newest_build
-        job = Job(car=view.car.id, build=now.id if now else "", sheet=sheet, opened=date.today().isoformat())
+        job = Job(
+            car=view.car.id,
+            build=now.id if now else "",
+            sheet=sheet,
+            opened=date.today().isoformat(),
+            begun_on=begun(sheet, view.engine),
+        )
         if self._model.add(f"beginning {job_title(job)}", job):
             self._station.jobs.choose(job.id)
 
@@ -446,6 +455,17 @@ class Garaging:
             got = Entered(done=True, value=round(dialog.held.lost_kpa, 1), words=dialog.said.text())
             after = replace(record, entries={**record.entries, HOLD_STEP: got.as_plain()})
             self._model.change("the hold test", record, after)
+
+    def _new_on_build(self, record: Record) -> None:
+        """Write down, off the build line, what was new on the build a job is about."""
+        from basso.garage.jobs import NEW_STEP, Entered
+        from basso.ui.stations.garage.picture import new_on
+
+        view = self._model.view
+        if view is not None and isinstance(record, Job):
+            got = Entered(done=True, words=new_on(view, record, self._desk.workspace.units))
+            after = replace(record, entries={**record.entries, NEW_STEP: got.as_plain()})
+            self._model.change("what was new", record, after)
 
     def ask_symptoms(self) -> None:
         """The symptom interview; its outcome may be kept as a note on a build."""

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import replace
 from datetime import date
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
-    QCheckBox,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -23,9 +23,10 @@ from PySide6.QtWidgets import (
 from basso.errors import InputError
 from basso.garage.fields import Field, read
 from basso.garage.history import CarHistory
-from basso.garage.jobs import HOLD_STEP, PRIMING_STEP, Entered, Sheet, Step, entered, limits, outside, sheets, state
+from basso.garage.jobs import Entered, Sheet, Step, entered, passed, reasons_wanted, sheet_of, sheets, state
 from basso.garage.records import Attachment, Job
 from basso.ui.stations.garage.picture import attachment_html, job_title, job_words
+from basso.ui.stations.garage.step import StepRow
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
@@ -36,7 +37,8 @@ class JobsPanel(QWidget):
     edited = Signal(str, object, object)
     begun = Signal(str)
     print_wanted = Signal(object)
-    photo_wanted = Signal(object)
+    photo_wanted = Signal(object, str)
+    """(job, part of it, "" for the whole)"""
     photo_opened = Signal(str)
     work_wanted = Signal(str, object)
     """(step, job): the priming is to be read off the log that is shown; the hold test to be worked out."""
@@ -46,6 +48,8 @@ class JobsPanel(QWidget):
         self._look = look
         self._jobs: list[Job] = []
         self._attached: tuple[Attachment, ...] = ()
+        self._units = DisplayUnits()
+        self._laid: object = None
         self.list = QListWidget()
         self.list.setAccessibleName("Jobs")
         self.list.setWordWrap(True)
@@ -81,7 +85,7 @@ class JobsPanel(QWidget):
         self._photos.setTextFormat(Qt.TextFormat.RichText)
         self._photos.setWordWrap(True)
         self._photos.linkActivated.connect(self.photo_opened)
-        self.photo_button.clicked.connect(lambda: self.photo_wanted.emit(self.job))
+        self.photo_button.clicked.connect(lambda: self.photo_wanted.emit(self.job, ""))
         self.sign_button.clicked.connect(self._sign)
         self.print_button.clicked.connect(self._print)
         left = QVBoxLayout()
@@ -124,7 +128,7 @@ class JobsPanel(QWidget):
 
     def show_car(self, view: CarHistory, units: DisplayUnits) -> None:
         """Show a car's jobs, open ones first."""
-        shown, self._attached = self.job, view.attachments
+        shown, self._attached, self._units = self.job, view.attachments, units
         self._jobs = sorted(view.jobs, key=lambda j: (bool(j.closed), j.opened), reverse=False)
         self.list.blockSignals(True)
         self.list.clear()
@@ -143,56 +147,59 @@ class JobsPanel(QWidget):
 
     def _show_job(self) -> None:
         job, look = self.job, self._look
-        sheet = sheets().get(job.sheet) if job is not None else None
+        sheet = sheet_of(job) if job is not None else None
         p = look.palette
         self._title.setFont(look.font(Type.STATION))
         self._wrong.setFont(look.font(Type.SMALL))
         self._wrong.setStyleSheet(f"color: {p.below};")
+        foot = (self.signed, self.minutes, self.follow_up, self.sign_button)
         if job is None or sheet is None:
             self._clear()
             words = "No job written down yet: choose a sheet under New job." if job is None else job_words(job)
             self._title.setText(words)
             self._wrong.setText("")
-            for widget in (
-                self.signed,
-                self.minutes,
-                self.follow_up,
-                self.sign_button,
-                self.photo_button,
-                self.print_button,
-            ):
+            for widget in (*foot, self.photo_button, self.print_button):
                 widget.setVisible(False)
             return
         self._title.setText(f"{sheet.name}: {job_words(job)}")
-        if [s.step for s in self.steps] != list(sheet.steps):
-            self._clear()
-            for number, step in enumerate(sheet.steps, 1):
-                row = StepRow(look, number, step)
-                row.entered.connect(self._entered)
-                row.work_button.clicked.connect(lambda _=False, k=step.key: self.work_wanted.emit(k, self.job))
-                self.steps.append(row)
-                self._sheet_layout.addWidget(row)
-            self._sheet_layout.addStretch(1)
-        for row in self.steps:
-            row.show_entered(entered(job.entries, row.step), bool(job.closed))
+        if self._laid != (sheet.steps, self._units, p):
+            self._lay_steps(sheet)
+        own = [a for a in self._attached if a.about == job.id]
+        photos = Counter(a.part for a in own if a.part)
+        wanted, held = reasons_wanted(sheet, job.entries), 0
+        for number, row in enumerate(self.steps, 1):
+            got = entered(job.entries, row.step)
+            row.show_entered(got, bool(job.closed), row.step.key in wanted, held, photos)
+            held = held or (0 if passed(row.step, got) else number)
         self._tell(job, sheet)
-        is_open = not job.closed
-        for widget in (self.signed, self.minutes, self.follow_up, self.sign_button):
-            widget.setVisible(is_open)
+        for widget in foot:
+            widget.setVisible(not job.closed)
         self.print_button.setVisible(True)
         self.photo_button.setVisible(True)
-        self._photos.setText("<br>".join(attachment_html(a) for a in self._attached if a.about == job.id))
-        self._photos.setVisible(bool(self._photos.text()))
+        self._photos.setText("<br>".join(attachment_html(a) for a in own))
+        self._photos.setVisible(bool(own))
+
+    def _lay_steps(self, sheet: Sheet) -> None:
+        self._clear()
+        self._laid = (sheet.steps, self._units, self._look.palette)
+        for number, step in enumerate(sheet.steps, 1):
+            row = StepRow(self._look, number, step, self._units)
+            row.entered.connect(self._entered)
+            row.photo_wanted.connect(lambda part: self.photo_wanted.emit(self.job, part))
+            row.work_button.clicked.connect(lambda _=False, k=step.key: self.work_wanted.emit(k, self.job))
+            self.steps.append(row)
+            self._sheet_layout.addWidget(row)
+        self._sheet_layout.addStretch(1)
 
     def _clear(self) -> None:
-        self.steps = []
+        self.steps, self._laid = [], None
         while (item := self._sheet_layout.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.hide()  # it is gone from the screen at once, and from memory when the loop comes round
                 widget.deleteLater()
 
     def _tell(self, job: Job, sheet: Sheet) -> None:
-        at = state(sheet, job.entries)
+        at = state(sheet, job.entries, self._units)
         self.sign_button.setEnabled(at.may_be_signed and not job.closed)
         # Steps not done are seen; what else is in the way is said first.
         other = [w for w in at.wrong if not w.endswith("is not done.")]
@@ -235,98 +242,3 @@ class JobsPanel(QWidget):
     def _print(self) -> None:
         if self.job is not None:
             self.print_wanted.emit(self.job)
-
-
-_WORKED = {
-    PRIMING_STEP: ("Time it…", "Bursts, rests and seconds to pressure: off the log that is shown, else by stopwatch"),
-    HOLD_STEP: ("Work it out…", "From two pressures and two temperatures, with the cooling allowed for"),
-}
-
-
-class StepRow(QWidget):
-    """One step: done or not, its caution beside it, what is measured or written down. ``entered`` carries (step, entered)."""
-
-    entered = Signal(object, object)
-
-    def __init__(self, look: Look, number: int, step: Step) -> None:
-        super().__init__()
-        self.step, self._look = step, look
-        self._shown = Entered()
-        self.done = QCheckBox()
-        self.done.setAccessibleName(f"Step {number} done")
-        text = QLabel(f"{number}.  {step.text}")
-        text.setWordWrap(True)
-        self.value, self.words, self.reason = QLineEdit(), QLineEdit(), QLineEdit()
-        self._limits = QLabel(f"{step.measure}, {limits(step)}. {step.why}" if step.measure else "")
-        self._limits.setWordWrap(True)
-        self.work_button, self._said = QPushButton(_WORKED.get(step.key, ("", ""))[0]), QLabel()
-        self.work_button.setToolTip(_WORKED.get(step.key, ("", ""))[1])
-        self.work_button.setVisible(step.key in _WORKED)
-        self._said.setWordWrap(True)
-        self._said.setFont(look.font(Type.SMALL))
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 3, 0, 3)
-        layout.addWidget(self.done, 0, Qt.AlignmentFlag.AlignTop)
-        body = QVBoxLayout()
-        body.setSpacing(1)
-        body.addWidget(text)
-        if step.caution:
-            caution = QLabel(f"Caution: {step.caution}")
-            caution.setWordWrap(True)
-            caution.setFont(look.font(Type.SMALL_STRONG))
-            caution.setStyleSheet(f"color: {look.palette.below};")
-            body.addWidget(caution)
-        if step.measure:
-            line = QHBoxLayout()
-            line.setSpacing(8)
-            self.value.setMaximumWidth(round(look.height() * 4.5))
-            self.value.setAccessibleName(f"{step.measure}, {step.unit}")
-            self._limits.setFont(look.font(Type.SMALL))
-            self._limits.setStyleSheet(f"color: {look.palette.soft};")
-            self.reason.setPlaceholderText("outside its limits: why may it stay so?")
-            line.addWidget(self.value)
-            line.addWidget(QLabel(step.unit))
-            line.addWidget(self._limits, 1)
-            line.addWidget(self.work_button)
-            body.addLayout(line)
-            body.addWidget(self._said)
-            body.addWidget(self.reason)
-        if step.words:
-            self.words.setPlaceholderText("what was found")
-            self.words.setAccessibleName(f"Step {number}, what was found")
-            body.addWidget(self.words)
-        layout.addLayout(body, 1)
-        self.done.clicked.connect(lambda _: self._tell())
-        for editor in (self.value, self.words, self.reason):
-            editor.editingFinished.connect(self._tell)
-
-    def show_entered(self, got: Entered, closed: bool) -> None:
-        """Show what was entered; of a signed job nothing can be changed."""
-        self._shown = got
-        self.done.setChecked(got.done)
-        for editor, text in (
-            (self.value, "" if got.value is None else f"{got.value:g}"), (self.words, got.words), (self.reason, got.reason),
-        ):  # fmt: skip
-            if not editor.hasFocus() or not editor.isModified():
-                editor.setText(text)
-            editor.setReadOnly(closed)
-        self.done.setEnabled(not closed)
-        self.work_button.setEnabled(not closed)
-        self._said.setText(got.words if not self.step.words else "")
-        self._said.setVisible(bool(self._said.text()))
-        self.reason.setVisible(bool(self.step.measure) and got.value is not None and outside(self.step, got.value))
-
-    def _tell(self) -> None:
-        text = self.value.text().strip()
-        try:
-            value = read(Field("value", self.step.measure, "number"), text, DisplayUnits()) if text else None
-        except InputError as error:
-            self._limits.setText(str(error))
-            return
-        self._limits.setText(f"{self.step.measure}, {limits(self.step)}. {self.step.why}" if self.step.measure else "")
-        for editor in (self.value, self.words, self.reason):
-            editor.setModified(False)
-        # What was read off a log stays only with the number it goes with.
-        kept = self._shown.words if value == self._shown.value else ""
-        words = self.words.text().strip() if self.step.words else kept
-        self.entered.emit(self.step, Entered(self.done.isChecked(), value, words, self.reason.text().strip()))

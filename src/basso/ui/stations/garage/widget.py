@@ -71,7 +71,7 @@ class GarageStation(QWidget):
         self.jobs.edited.connect(self.edited)
         self.jobs.begun.connect(lambda key: self.verb_wanted.emit(f"job {key}", None))
         self.jobs.work_wanted.connect(self.verb_wanted)
-        self.jobs.photo_wanted.connect(lambda job: self.verb_wanted.emit("attach a file", job))
+        self.jobs.photo_wanted.connect(lambda job, part: self.verb_wanted.emit(f"photo {part}", job))
         self.jobs.photo_opened.connect(self._open_attachment)
         self._notes.setTextFormat(Qt.TextFormat.RichText)
         self._notes.linkActivated.connect(self._open_attachment)
