@@ -14,6 +14,7 @@ from basso.progress import Progress, silent
 if TYPE_CHECKING:
     from basso.analysis import Analysis, JudgeOptions
     from basso.formats.options import ReadOptions
+    from basso.garage.cards import TrialCards
     from basso.recording.drive import DriveMark
     from basso.recording.recording import Recording
     from basso.recording.summary import Summary
@@ -121,6 +122,23 @@ def judge(
     if normal:
         options = replace(options, normal=pooled_normal(normal, options))
     return analyse(recording, options, progress)
+
+
+def cards_of_trial(folder: Path, comparison: Comparison, units: DisplayUnits) -> TrialCards | None:
+    """What the garage in a folder knows of a trial's two sides; None where it does not know both.
+
+    Raises:
+        InputError: the garage cannot be read.
+    """
+    from basso.garage.cards import trial_cards
+    from basso.garage.history import car_history
+    from basso.garage.records import Car
+    from basso.garage.store import Garage
+
+    on_a, on_b = ({a.recording.content_hash for a in side.analyses} for side in (comparison.a, comparison.b))
+    with Garage(folder) as garage:
+        histories = [car_history(garage, car) for car in garage.all(Car)]
+    return trial_cards(histories, on_a, on_b, units)
 
 
 def run_trial(

@@ -9,6 +9,7 @@ import pytest
 
 from basso.cli.main import main
 from basso.garage.demo import make_demo_garage
+from basso.garage.place import FILE, default_folder
 from basso.workflow import demo_folder
 
 
@@ -72,3 +73,31 @@ def test_an_empty_garage_is_no_fault_and_unknown_names_are(
         assert main(["garage", *arguments]) == 2
         error = capsys.readouterr().err
         assert words in error and error.count("\n") == 1
+
+
+def test_compare_lists_the_cards_first(folder: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    demo = demo_folder()
+    logs = ["compare", "--a", str(demo / "baseline-1.csv"), "--b", str(demo / "accumulator.csv")]
+    assert main([*logs, "--garage", str(folder)]) == 0
+    first, caution = capsys.readouterr().out.splitlines()[:2]
+    assert (
+        first.startswith("On the cards, A → B: ") and "accumulator none → 2 L, manual valve, precharge 70 kPa;" in first
+    )
+    assert caution.startswith("The accumulator was armed on one side only")
+    assert main([*logs, "--garage", str(folder), "--json"]) == 0
+    cards = json.loads(capsys.readouterr().out)["cards"]
+    assert {"what": "accumulator state", "a": "none", "b": "armed"} in cards["apart"] and len(cards["cautions"]) == 1
+    assert main([*logs, "--json"]) == 0  # one's own garage: there is none
+    assert json.loads(capsys.readouterr().out)["cards"] is None
+    own = default_folder()
+    own.mkdir(parents=True)
+    (own / FILE).write_bytes(b"no database" * 500)
+    assert main(logs) == 0
+    said = capsys.readouterr()
+    assert (
+        "The cards were not read" in said.err
+        and "is damaged and was left as it is" in said.err
+        and "On the cards" not in said.out
+    )
+    assert main([*logs, "--garage", str(tmp_path / "nothing")]) == 2
+    assert "there is no garage" in capsys.readouterr().err

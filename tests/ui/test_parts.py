@@ -31,13 +31,6 @@ from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder
 
 
-@pytest.fixture(scope="module")
-def application() -> QApplication:
-    app = QApplication.instance() or QApplication([])
-    assert isinstance(app, QApplication)
-    return app
-
-
 def wait(done: Callable[[], bool], seconds: float = 20.0) -> None:
     end = time.monotonic() + seconds
     while not done():

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QSettings, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QTableWidgetItem
@@ -20,29 +19,15 @@ from basso.ui.desk import Desk
 from basso.ui.log_list import Row
 from basso.ui.main_window import MainWindow
 from basso.ui.screenshots import wait_until
-from basso.ui.settings import Settings
 from basso.ui.stations.recordings.gauge import GaugeDialog
-from basso.ui.theme.look import Look
 from basso.ui.write_dialog import WriteDialog
 from basso.units import UNITS, DisplayUnits
-from support import destroy
-
-
-@pytest.fixture(scope="module")
-def application() -> QApplication:
-    app = QApplication.instance() or QApplication([])
-    assert isinstance(app, QApplication)
-    return app
 
 
 @pytest.fixture
-def desk(application: QApplication, tmp_path: Path) -> Iterator[Desk]:
-    window = MainWindow(Look(application), Settings(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat)))
-    window.resize(1280, 800)
-    window.show()
-    window.desk.go_to("recordings")
-    yield window.desk
-    destroy(window)
+def desk(wide_window: MainWindow) -> Desk:
+    wide_window.desk.go_to("recordings")
+    return wide_window.desk
 
 
 def _log(seed: int = 0, head: str = "Time [s],RPM,Oil pressure [kPa],Oil temp [°C],Lat acc [g],Long acc [g]") -> str:

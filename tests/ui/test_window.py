@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -21,35 +21,10 @@ from basso.ui.main_window import MainWindow
 from basso.ui.rail import State
 from basso.ui.settings import Settings
 from basso.ui.stations.catalogue import STATIONS
-from basso.ui.theme.look import Look
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder
-from support import destroy
 
 LOG = demo_folder() / "baseline-1.csv"
-
-
-@pytest.fixture(scope="session")
-def application() -> QApplication:
-    app = QApplication.instance() or QApplication([])
-    assert isinstance(app, QApplication)
-    return app
-
-
-@pytest.fixture
-def store(tmp_path: Path) -> QSettings:
-    return QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
-
-
-@pytest.fixture
-def window(application: QApplication, store: QSettings) -> Iterator[MainWindow]:
-    made = MainWindow(Look(application), Settings(store))
-    made.show()
-    assert made.desk is not None
-    made.activateWindow()
-    application.processEvents()
-    yield made
-    destroy(made)
 
 
 def wait(done: Callable[[], bool], seconds: float = 30.0) -> None:

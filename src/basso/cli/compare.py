@@ -3,12 +3,18 @@
 from __future__ import annotations
 
 import argparse
-from dataclasses import replace
+import sys
+from dataclasses import asdict, replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from basso.cli import options
 from basso.errors import InputError
 from basso.report.documents import comparison_document, dump
+
+if TYPE_CHECKING:
+    from basso.garage.cards import TrialCards
+    from basso.trial.verdict import Comparison
 
 HELP = "judge a change: logs before against logs after"
 DESCRIPTION = """\
@@ -25,6 +31,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--b", metavar="LOG", nargs="+", required=True, help="logs after it")
     parser.add_argument("--label-a", default="A", help="what A is called (default A)")
     parser.add_argument("--label-b", default="B", help="what B is called (default B)")
+    parser.add_argument("--garage", metavar="FOLDER", help="the garage whose cards are read (default: your own)")
     parser.add_argument("--json", action="store_true", help="print one JSON document (basso.comparison/1)")
     options.add_judging(parser)
     options.add_reading(parser)
@@ -40,9 +47,12 @@ def run(arguments: argparse.Namespace) -> int:
         raise InputError("--a and --b name the same log; a change is judged between different runs.")
     a, b = ([open_recording(Path(p), reading) for p in side] for side in (arguments.a, arguments.b))
     comparison = run_trial(arguments.label_a, a, arguments.label_b, b, replace(judging))
+    cards = _cards(arguments.garage, comparison)
     if arguments.json:
-        print(dump(comparison_document(comparison)))
+        print(dump({**comparison_document(comparison), "cards": asdict(cards) if cards is not None else None}))
         return 0
+    for words in (cards.listed, *cards.cautions) if cards is not None else ():
+        print(words)
     print(headline(comparison))
     for reason in comparison.reasons[1:]:
         print(f"  {reason}")
@@ -55,3 +65,23 @@ def run(arguments: argparse.Namespace) -> int:
                 f"({r.effect.low:+.0f} to {r.effect.high:+.0f})   {r.passes_a} · {r.passes_b} passes"
             )
     return 0
+
+
+def _cards(folder: str | None, comparison: Comparison) -> TrialCards | None:
+    """The cards of both sides, from the garage that is named, or from one's own if there is one that can be read."""
+    from basso.garage.place import FILE, default_folder
+    from basso.units import DisplayUnits
+    from basso.workflow import cards_of_trial
+
+    where = Path(folder) if folder else default_folder()
+    if not (where / FILE).is_file():
+        if folder:
+            raise InputError(f"{where}: there is no garage; name its folder, or leave --garage out.")
+        return None
+    try:
+        return cards_of_trial(where, comparison, DisplayUnits())
+    except InputError as error:
+        if folder:
+            raise
+        print(f"The cards were not read: {error}", file=sys.stderr)
+        return None

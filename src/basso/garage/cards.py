@@ -59,7 +59,9 @@ def _apart(
         )
         if sorted(on_a) != sorted(on_b):
             found.append(
-                Difference(field.words, *(", ".join(x or "none" for x in on) if any(on) else "" for on in (on_a, on_b)))
+                Difference(
+                    field.words, *(" or ".join(x or "none" for x in on) if any(on) else "" for on in (on_a, on_b))
+                )
             )
     return found
 

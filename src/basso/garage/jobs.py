@@ -42,6 +42,7 @@ class Step:
         measure: what is entered, with its unit and limits.
         words: something is written down; ``choices``: what is usual.
         rows, columns: something is written down of each of several parts; the first column of every row.
+        row: what a row is of.
         hold: a hold point: nothing after it is done until somebody else has looked and put a name to it.
     """
 
@@ -56,6 +57,7 @@ class Step:
     words: bool = False
     choices: tuple[str, ...] = ()
     rows: tuple[str, ...] = ()
+    row: str = "part"
     columns: tuple[Column, ...] = ()
     hold: bool = False
 

@@ -326,7 +326,13 @@ class Garage:
             if row is None:
                 raise ConflictError("That edit is no longer there to be taken back or made again.")
             changes = [_change_of(p) for p in row.changes]
-            _apply(connection, [c.reversed() for c in reversed(changes)] if back else changes)
+            try:
+                _apply(connection, [c.reversed() for c in reversed(changes)] if back else changes)
+            except ConflictError:
+                way = "taken back" if back else "made again"
+                raise ConflictError(
+                    f"'{row.label}' cannot be {way}: what it changed has been changed since; see to the later edits first."
+                ) from None
             connection.execute(EDITS.update().where(EDITS.c.id == edit).values(undone=back))
             return str(row.label)
 

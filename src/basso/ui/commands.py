@@ -62,6 +62,13 @@ COMMANDS: tuple[Command, ...] = (
         ("Ctrl+C",),
         "the log list, the selected dips or the trial, with headings and units",
     ),
+    Command(
+        "garage.history",
+        "Edit",
+        "What was done in the garage…",
+        ("Ctrl+H",),
+        "every edit of this and earlier days, to be taken back or made again",
+    ),
     Command("judge.floors", "Judge", "Floors…", ("Ctrl+L",), "which schools of floor apply; the highest wins"),
     Command(
         "judge.readings",

@@ -175,6 +175,7 @@ class Desk(QObject):
             "judge.readings": self._show_readings,
             "judge.columns": lambda: self.go_to("recordings"),
             "judge.working": self._show_working,
+            "garage.history": lambda: self.garaging.act("history", None),
             "garage.symptoms": lambda: self.garaging.ask_symptoms(),
             "dip.next": lambda: self._step_dip(1),
             "dip.previous": lambda: self._step_dip(-1),

@@ -107,18 +107,27 @@ class GarageFiles:
         self._model.add(f"attaching {path.name}", made)
 
     def open_attachment(self, record: Record) -> None:
-        """Show an attached file in the system's own viewer."""
+        """Show an attached photo with the others of the same record; another file in the system's own viewer."""
         from PySide6.QtCore import QUrl
         from PySide6.QtGui import QDesktopServices
 
-        garage = self._model.garage
-        if garage is None or not isinstance(record, Attachment):
+        from basso.ui.photo_dialog import PhotoDialog, is_photo
+
+        garage, view = self._model.garage, self._model.view
+        if garage is None or view is None or not isinstance(record, Attachment):
             return
-        path = garage.folder / "files" / record.file_hash
+        kept = garage.folder / "files"
+        path = kept / record.file_hash
         if not path.is_file():
             self._desk.tell(f"{record.file_name}: its file is missing from the garage ({path}); attach it again.")
-        else:
+        elif not is_photo(path):
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
+        else:
+            own = [
+                a for a in view.attachments if a.about == record.about and a.file_hash and is_photo(kept / a.file_hash)
+            ]
+            titled = [(": ".join(x for x in (a.part, a.text or a.file_name) if x), kept / a.file_hash) for a in own]
+            PhotoDialog(self._desk.window, self._desk.look, titled, own.index(record)).exec()
 
     def restore(self) -> None:
         """Put the newest backup in the place of a garage that cannot be opened."""

@@ -17,7 +17,7 @@ from basso.progress import Progress
 from basso.ui.jobs import Jobs
 
 if TYPE_CHECKING:
-    from basso.garage.store import Change, Garage
+    from basso.garage.store import Change, Edit, Garage
 
 _LOOK_AGAIN_MS = 1500
 
@@ -161,32 +161,49 @@ class GarageModel(QObject):
         self._undo.push(_GarageEdit(self, label, number))
         self.refresh()
 
-    def turn(self, number: int, back: bool) -> None:
-        """Take an edit back or make it again."""
+    def turn(self, number: int, back: bool) -> str:
+        """Take an edit back or make it again; returns why it could not be (it has been told), or ""."""
         if self._garage is None:
-            return
+            return ""
+        wrong = ""
         try:
             if back:
                 self._garage.undo(number)
             else:
                 self._garage.redo(number)
         except InputError as error:
-            self.problem.emit(str(error))
+            wrong = str(error)
+            self.problem.emit(wrong)
         self.refresh()
+        return wrong
+
+    def turn_as_edit(self, edit: Edit) -> str:
+        """Take back an edit of any day, or make it again, as an undo step of its own; returns why not, or ""."""
+        back = not edit.undone
+        wrong = self.turn(edit.id, back)
+        if not wrong:
+            label = f"taking back {edit.label}" if back else f"making again {edit.label}"
+            self._undo.push(_GarageEdit(self, label, edit.id, back))
+        return wrong
+
+    def edits(self, last: int) -> list[Edit]:
+        """The last edits of the whole garage, newest first."""
+        return self._garage.edits(last) if self._garage is not None else []
 
 
 class _GarageEdit(QUndoCommand):
     """An edit that is on the disk already; undoing and redoing it goes there too."""
 
-    def __init__(self, model: GarageModel, label: str, number: int) -> None:
+    def __init__(self, model: GarageModel, label: str, number: int, back: bool = False) -> None:
+        """``back``: what was done is that an earlier edit was taken back."""
         super().__init__(label)
-        self._model, self._number, self._first = model, number, True
+        self._model, self._number, self._back, self._first = model, number, back, True
 
     def redo(self) -> None:
         if self._first:
             self._first = False
         else:
-            self._model.turn(self._number, back=False)
+            self._model.turn(self._number, self._back)
 
     def undo(self) -> None:
-        self._model.turn(self._number, back=True)
+        self._model.turn(self._number, not self._back)

@@ -150,7 +150,7 @@ class Garaging:
             handler = {
                 "new car": self._new_car, "car": self._edit_car, "engine": self._show_engine, "new card": self._new_card, "new engine": self._new_engine, "new build": self._new_build,
                 "new session": self._new_session, "new oil": self._new_oil, "new sample": self._new_sample, "import": self.files.choose_bundle,
-                "export": self.files.export, "remove car": self._remove_car, "backup": self.files.back_up, "restore": self.files.restore, "demo": self._demo,
+                "export": self.files.export, "remove car": self._remove_car, "history": self._history, "backup": self.files.back_up, "restore": self.files.restore, "demo": self._demo,
             }.get(verb)  # fmt: skip
             if handler is not None:
                 handler()
@@ -417,6 +417,12 @@ class Garaging:
     def _remove_car(self) -> None:
         if self._model.view is not None:
             self._model.remove(f"removing {self._model.view.car.name}", self._model.view.car)
+
+    def _history(self) -> None:
+        """Everything that was done, on this day and earlier ones, to be taken back."""
+        from basso.ui.history_dialog import HistoryDialog
+
+        HistoryDialog(self._desk.window, self._desk.look, self._model).exec()
 
     def _prime(self, record: Record) -> None:
         """Fill the priming of a job in from the log that is shown; with no cranking in it, by stopwatch."""

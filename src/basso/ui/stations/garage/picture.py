@@ -480,7 +480,7 @@ def _printed_rows(step: Step, got: Entered) -> str:
     for row in step.rows:
         cells = (e(got.rows.get(row, {}).get(c.name, "")) or "_" * 12 for c in step.columns)
         lines += f"<tr><td>{e(row)}</td>{''.join(f'<td>{cell}</td>' for cell in cells)}</tr>"
-    return f"<table border='1' cellspacing='0' cellpadding='3'><tr><td></td>{head}</tr>{lines}</table>"
+    return f"<table border='1' cellspacing='0' cellpadding='3'><tr><td>{e(step.row)}</td>{head}</tr>{lines}</table>"
 
 
 def new_on(view: CarHistory, job: Job, units: DisplayUnits) -> str:

@@ -50,7 +50,7 @@ class StepRow(QWidget):
         self.value, self.reason = QLineEdit(), QLineEdit()
         self.words, self._words_box = _words_editor(step)
         self.parts = PartsTable(look, step) if step.rows else None
-        self._limits, self._said = QLabel(), QLabel()
+        self._limits, self._said, self._reason_row = QLabel(), QLabel(), QWidget()
         self.work_button = QPushButton(_WORKED.get(step.key, ("", ""))[0])
         self.work_button.setToolTip(_WORKED.get(step.key, ("", ""))[1])
         self.work_button.setVisible(step.key in _WORKED)
@@ -108,7 +108,11 @@ class StepRow(QWidget):
             body.addWidget(self.parts)
         self.reason.setPlaceholderText("why may it stay so?")
         self.reason.setAccessibleName(f"Step {number}, reason")
-        body.addWidget(self.reason)
+        line = QHBoxLayout(self._reason_row)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(_label("Reason", look, Type.SMALL, look.palette.soft))
+        line.addWidget(self.reason, 1)
+        body.addWidget(self._reason_row)
         layout.addLayout(body, 1)
 
     def _show_limits(self) -> None:
@@ -142,7 +146,7 @@ class StepRow(QWidget):
         self.work_button.setEnabled(not closed)
         self._said.setText(got.words if self.step.measure and not self.step.words else "")
         self._said.setVisible(bool(self._said.text()))
-        self.reason.setVisible(reason_wanted or bool(got.reason))
+        self._reason_row.setVisible(reason_wanted or bool(got.reason))
         if self.parts is not None:
             self.parts.show_rows(got.rows, closed, photos)
 
@@ -199,11 +203,9 @@ class PartsTable(QTableWidget):
         super().__init__(len(step.rows), len(step.columns) + 2)
         self._step = step
         self._photo_column = len(step.columns) + 1
-        self.setHorizontalHeaderLabels(
-            ["part" if step.columns[0].good else "", *(c.name for c in step.columns), "photo"]
-        )
+        self.setHorizontalHeaderLabels([step.row, *(c.name for c in step.columns), "photo"])
         self.verticalHeader().hide()
-        self.setShowGrid(False)
+        self.setStyleSheet(f"QTableWidget {{ gridline-color: {look.palette.rule}; }}")
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.AllEditTriggers)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -238,10 +238,10 @@ class GarageStation(QWidget):
         menu.addSeparator()
         for verb, name in (
             ("car", "This car…"), ("engine", "Its engine"), ("new car", "New car…"), ("import", "Take in a bundle…"),
-            ("export", "Export this car…"), ("remove car", "Remove this car"), ("backup", "Back up now"),
+            ("export", "Export this car…"), ("remove car", "Remove this car"), ("history", "What was done…"), ("backup", "Back up now"),
         ):  # fmt: skip
             action = menu.addAction(name)
-            action.setEnabled(view is not None or verb in ("new car", "import"))
+            action.setEnabled(view is not None or verb in ("new car", "import", "history"))
             action.triggered.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, None))
         self.car_button.setMenu(menu)
         if view is None:
