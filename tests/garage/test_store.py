@@ -195,6 +195,24 @@ def test_a_truncated_database_is_refused_with_the_backup_to_take(garage: Garage,
         assert contents(again) == before
 
 
+def test_nothing_is_put_back_under_a_window_that_has_the_garage_open(garage: Garage) -> None:
+    backup, before = garage.back_up(), contents(garage)
+    other = subprocess.Popen(
+        [sys.executable, "-c", "import sys; from pathlib import Path; from basso.garage.store import Garage\n"
+         "g = Garage(Path(sys.argv[1])); print('open', flush=True); sys.stdin.read()", str(garage.folder)],
+        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    assert other.stdout is not None and other.stdout.readline() == "open\n"
+    garage.close()
+    with pytest.raises(InputError, match="is open in another window"):
+        restore(garage.folder, backup)
+    other.kill()  # however it ends, the garage is free then
+    other.communicate()
+    with Garage(garage.folder) as again:
+        assert contents(again) == before
+    restore(garage.folder, backup)
+
+
 def test_a_damaged_backup_changes_nothing(garage: Garage, tmp_path: Path) -> None:
     before = contents(garage)
     bad = tmp_path / "bad.sqlite"

@@ -9,6 +9,7 @@ from datetime import datetime
 from pathlib import Path
 
 from basso.errors import InputError
+from basso.garage.in_use import alone
 from basso.garage.place import FILE
 
 _KEPT_BACKUPS = 20
@@ -64,6 +65,11 @@ def restore(folder: Path, backup: Path) -> Path:
         raise InputError(
             f"{backup}: is no whole backup of a garage this Basso can read; choose another. Nothing was changed."
         )
+    with alone(folder):
+        return _put_back(folder, backup)
+
+
+def _put_back(folder: Path, backup: Path) -> Path:
     current = folder / FILE
     aside = folder / f"garage-before-restore-{datetime.now().strftime('%Y-%m-%d-%H%M%S')}.sqlite"
     fresh = folder / f".{FILE}.restored"

@@ -23,6 +23,7 @@ from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
 from basso.errors import InputError
 from basso.files import put_whole
 from basso.garage.backups import backup_day, backup_name, backups_in, copy_whole, cut_short, known_versions, version_of
+from basso.garage.in_use import take_part
 from basso.garage.place import FILE, default_folder
 from basso.garage.records import BY_TABLE, Attachment, Build, Car, Job, Record, Session
 from basso.garage.tables import EDITS, TABLES
@@ -87,9 +88,14 @@ class Garage:
         self.file = self.folder / FILE
         self.read_only = False
         self._ready_folder()
-        self._check()
-        self._engine = self._connect()
-        self._bring_up_to_date()
+        self._held = None if self.read_only else take_part(self.folder)
+        try:
+            self._check()
+            self._engine = self._connect()
+            self._bring_up_to_date()
+        except BaseException:
+            self._let_go()
+            raise
 
     def __enter__(self) -> Garage:
         return self
@@ -100,6 +106,12 @@ class Garage:
     def close(self) -> None:
         """Let go of the database."""
         self._engine.dispose()
+        self._let_go()
+
+    def _let_go(self) -> None:
+        if self._held is not None:
+            os.close(self._held)
+        self._held = None
 
     # Opening
 
