@@ -12,7 +12,7 @@ from typing import Protocol, cast
 from basso import __version__
 from basso.errors import BassoError
 
-_COMMANDS = ("open", "import", "analyze", "compare", "export", "garage", "standin")
+_COMMANDS = ("open", "import", "analyze", "compare", "export", "garage", "symptoms", "standin")
 _MODULES = {
     "open": "basso.cli.open_window",
     "import": "basso.cli.import_log",
@@ -20,6 +20,7 @@ _MODULES = {
     "compare": "basso.cli.compare",
     "export": "basso.cli.export",
     "garage": "basso.cli.garage",
+    "symptoms": "basso.cli.symptoms",
     "standin": "basso.cli.standin",
 }
 

@@ -11,6 +11,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cache
 from importlib import resources
+from types import MappingProxyType
+
+EFFORT_WORDS = MappingProxyType({1: "minutes", 2: "one run", 3: "an hour", 4: "pan off"})
+"""What a test takes."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,7 +32,7 @@ class Suspect:
 
     Attributes:
         share: of all that the answers leave open, 0 to 1; ``standing``: that in words.
-        test: the cheapest that could disprove it; ``effort``: 1 (minutes) to 4 (pan off).
+        test: the cheapest that could disprove it; ``effort``: see :data:`EFFORT_WORDS`.
         because, against: the answers that speak for it and against it, in their own words.
     """
 

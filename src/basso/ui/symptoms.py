@@ -16,10 +16,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from basso.pressure.interview import Interview, interview, questions
+from basso.pressure.interview import EFFORT_WORDS, Interview, interview, questions
 from basso.ui.theme.look import Look, Type
-
-_EFFORT = {1: "minutes", 2: "one run", 3: "an hour", 4: "pan off"}
 
 
 class SymptomsDialog(QDialog):
@@ -106,7 +104,7 @@ class SymptomsDialog(QDialog):
             parts.append(
                 f"<p style='color:{color}; margin:0 0 9px 0'><b>{html.escape(s.name)}</b>&nbsp; {s.standing}"
                 + (f"<br><span style='color:{p.soft}'>{'; '.join(reasons)}</span>" if reasons else "")
-                + (f"<br>Test ({_EFFORT[s.effort]}): {html.escape(s.test)}" if not faint else "")
+                + (f"<br>Test ({EFFORT_WORDS[s.effort]}): {html.escape(s.test)}" if not faint else "")
                 + "</p>"
             )
         tail = "An order to look in, by weights that ship as defaults; no diagnosis. A log says more."
