@@ -31,6 +31,9 @@ def test_list_and_show(folder: Path, capsys: pytest.CaptureFixture[str]) -> None
     assert (car["name"], car["builds"], car["sessions"], car["open_jobs"]) == ("Car 31", 5, 13, 2)
     shown = said(capsys, "show", "car 31", "--folder", str(folder))
     assert shown["schema"] == "basso.car/1" and shown["oil_now"]["since"] == "2026-05-10"  # type: ignore[index]
+    cards = {e["id"]: e["since"] for e in shown["records"]["engines"]}  # type: ignore[index]
+    assert sorted(cards.values()) == ["", "2026-07-06"]
+    assert {cards[c] for c in shown["engine_cards"].values()} == {""}  # type: ignore[attr-defined]
     assert main(["garage", "--folder", str(folder), "show", "Car 31"]) == 0
     text = capsys.readouterr().out
     assert "2026-06-04  Build 3, gated baffle" in text and "Oil: 10W-40 since 2026-05-10" in text

@@ -26,12 +26,14 @@ def garage_document(garage: Garage) -> dict[str, Any]:
 
 
 def car_document(garage: Garage, car: Car) -> dict[str, Any]:
-    """Schema ``basso.car/1``: one car, its oil now, and every record by kind as it is kept."""
-    rows = garage.of_car(car.id)
+    """Schema ``basso.car/1``: one car, its oil now, the engine's card of each session, and every record by kind as it is kept."""
+    rows, history = garage.of_car(car.id), car_history(garage, car)
+    cards = {s.id: card.id for s in history.sessions if (card := history.card_of(s)) is not None}
     return {
         "schema": "basso.car/1",
         **_short(garage, car),
         "oil_now": _oil_plain(_oil(garage, car)),
+        "engine_cards": cards,
         "records": {name: [r.as_plain() for r in records] for name, records in rows.items()},
     }
 
