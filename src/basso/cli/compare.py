@@ -49,7 +49,9 @@ def run(arguments: argparse.Namespace) -> int:
     comparison = run_trial(arguments.label_a, a, arguments.label_b, b, replace(judging))
     cards = _cards(arguments.garage, comparison)
     if arguments.json:
-        print(dump({**comparison_document(comparison), "cards": asdict(cards) if cards is not None else None}))
+        # What the contract fixes, and the cards where there are any.
+        known = {"cards": asdict(cards)} if cards is not None else {}
+        print(dump({**comparison_document(comparison), **known}))
         return 0
     for words in (cards.listed, *cards.cautions) if cards is not None else ():
         print(words)
