@@ -34,10 +34,16 @@ from basso.track.corners import Place, TrackMap, find_places
 from basso.track.laps import Lap, find_laps
 from basso.trust.axes import check_axes, lateral_from_path_g, longitudinal_from_speed_g
 from basso.trust.bounds import check_bounds
+from basso.trust.clock import check_clocks
 from basso.trust.delay import check_delay
+from basso.trust.scale import check_scale, check_scale_against
 from basso.trust.spikes import check_spikes, noise_kpa
+from basso.trust.steps import check_steps
+from basso.trust.supply import check_supply
+from basso.trust.temperature import check_temperature
 from basso.trust.update_rate import check_update_rate
 from basso.trust.verdict import Check
+from basso.trust.vibration import check_vibration
 from basso.trust.zero import check_zero
 from basso.units import FloatArray
 
@@ -116,6 +122,13 @@ class Analysis:
         return self.pressure_kpa / self.expected_kpa
 
     @property
+    def zero(self) -> Correction | None:
+        """What is added to the pressure so that it reads nothing with the engine stopped; None when nothing is."""
+        channel = self.recording.channel(Role.OIL_PRESSURE)
+        name = channel.name if channel is not None else ""
+        return next((c for c in self.corrections if c.kind == "offset" and c.channel == name), None)
+
+    @property
     def at_or_below(self) -> bool:
         """True when the pressure was sampled too slowly for a lowest value to be the lowest there was."""
         return any(c.id == "update_rate" and c.level == "warn" for c in self.checks)
@@ -149,6 +162,15 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     expected = options.normal or fit_expected(pressure, rpm, temperature, is_settled, options.oil)
     followed = _followed_rpm(rpm, frame.step_s, _follow_s(checks, corrections))
     expected_kpa = expected.at(followed, temperature)
+    channel = corrected.channel(Role.OIL_PRESSURE)
+    if options.normal is not None and channel is not None:
+        scale = check_scale_against(channel, pressure, expected_kpa, rpm, is_settled)
+        if scale is not None:
+            checks = [*(c for c in checks if c.id != "scale"), scale]
+            corrections = [*corrections, *(made := _accepted([scale], options))]
+            corrected = apply(corrected, made)
+            frame = frame_on(corrected, Role.OIL_PRESSURE)
+            pressure = frame.filled(Role.OIL_PRESSURE, np.nan)
     if not expected.valid:
         checks.append(Check("expected", "warn", f"No expected pressure: {expected.reason}."))
 
@@ -279,13 +301,31 @@ def _trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], 
                 "There is no g channel: the direction in which the oil was thrown is derived where it can be.",
             )
         )
-    found = check_bounds(recording)
-    sound = apply(recording, _accepted(found, options))
-    found += [check_spikes(sound), check_zero(sound), *check_axes(sound)]
-    found += [c for c in (check_delay(sound), check_update_rate(sound)) if c is not None]
+    # Each check sees the recording with what was found before it put right: clocks, then axes (bounds hold for g in its true
+    # unit), then values that cannot be.
+    found: list[Check] = []
+    sound = recording
+    for look in (check_clocks, check_axes, check_bounds, check_temperature, _pressure_checks):
+        made = look(sound)
+        found += made
+        sound = apply(sound, _accepted(made, options))
     checks += found
-    corrections = _accepted(found, options)
-    return checks, corrections, apply(recording, corrections)
+    return checks, _accepted(found, options), sound
+
+
+def _pressure_checks(recording: Recording) -> list[Check]:
+    """What is looked at on the pressure itself."""
+    looks = (
+        check_spikes,
+        check_zero,
+        check_delay,
+        check_update_rate,
+        check_scale,
+        check_steps,
+        check_vibration,
+        check_supply,
+    )
+    return [c for look in looks if (c := look(recording)) is not None]
 
 
 def _accepted(checks: Sequence[Check], options: JudgeOptions) -> list[Correction]:

@@ -190,4 +190,7 @@ class TestAxes:
         assert levels == {"longitudinal_g_sign": "ok", "lateral_g_sign": "ok"}
 
     def test_without_gps_the_lateral_sign_is_not_claimed(self) -> None:
-        assert [c.id for c in check_axes(_session(Logger(50)))] == ["longitudinal_g_sign"]
+        along, across = check_axes(_session(Logger(50)))
+        assert (along.id, along.level) == ("longitudinal_g_sign", "ok")
+        assert (across.id, across.level, across.correction) == ("lateral_g_sign", "note", None)
+        assert "cannot be proved" in across.message

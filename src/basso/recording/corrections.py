@@ -16,7 +16,9 @@ from numpy.typing import NDArray
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 
-Kind = Literal["offset", "scale", "sign", "delay", "spikes"]
+Kind = Literal["offset", "scale", "sign", "delay", "spikes", "swap", "turn", "slip"]
+OF_ONE_CHANNEL = ("offset", "scale", "sign", "delay", "spikes")
+"""The kinds that the headless contract lists; the others concern two channels, or two clocks."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -27,10 +29,14 @@ class Correction:
         channel: the channel's name.
         kind: ``offset``: ``value`` is added; ``scale``: multiplied; ``sign``: multiplied by −1;
             ``delay``: the channel is late by ``value`` seconds and is moved earlier;
-            ``spikes``: ``value`` samples, at ``samples``, cannot be what the channel measures and become missing.
+            ``spikes``: ``value`` samples, at ``samples``, cannot be what the channel measures and become missing;
+            ``swap``: this channel and ``other`` exchange what they mean;
+            ``turn``: lateral g (this) and longitudinal g (``other``) are turned back by ``value`` degrees about the vertical;
+            ``slip``: from sample ``samples[0]`` on the channel's clock is ``value`` seconds later than before.
         value: in ``unit``.
         reason: the evidence, one sentence.
-        samples: indices into the channel, for ``spikes``.
+        samples: indices into the channel, for ``spikes`` and ``slip``.
+        other: the second channel, for ``swap`` and ``turn``.
     """
 
     channel: str
@@ -39,6 +45,7 @@ class Correction:
     unit: str
     reason: str
     samples: NDArray[np.intp] = field(default_factory=lambda: np.empty(0, dtype=np.intp))
+    other: str = ""
 
     @property
     def key(self) -> tuple[str, str]:
@@ -52,7 +59,13 @@ def apply(recording: Recording, corrections: Sequence[Correction]) -> Recording:
         return recording
     channels = {c.name: c for c in recording.channels}
     for correction in corrections:
-        channels[correction.channel] = _corrected(channels[correction.channel], correction)
+        own, other = channels[correction.channel], channels.get(correction.other)
+        if other is None:
+            channels[own.name] = _corrected(own, correction)
+        elif correction.kind == "swap":
+            channels[own.name], channels[other.name] = replace(own, role=other.role), replace(other, role=own.role)
+        else:
+            channels[own.name], channels[other.name] = _turned_back(own, other, correction.value)
     return recording.with_channels(tuple(channels[c.name] for c in recording.channels))
 
 
@@ -63,8 +76,29 @@ def _corrected(channel: Channel, correction: Correction) -> Channel:
         return replace(channel, values=channel.values * correction.value)
     if correction.kind == "sign":
         return replace(channel, values=-channel.values)
+    if correction.kind == "slip":
+        t = channel.time_s
+        late = t >= t[correction.samples[0]]
+        known = np.isfinite(channel.values)
+        values = np.where(late, np.interp(t + correction.value, t[known], channel.values[known]), channel.values)
+        return replace(channel, values=values)
     if correction.kind == "delay":
         return replace(channel, time_s=channel.time_s - correction.value)
     values = channel.values.copy()
     values[correction.samples] = np.nan
     return replace(channel, values=values)
+
+
+def _turned_back(across: Channel, along: Channel, degrees: float) -> tuple[Channel, Channel]:
+    """Both g channels as a sensor that is not turned would have seen them; each keeps its own times."""
+    cosine, sine = float(np.cos(np.radians(degrees))), float(np.sin(np.radians(degrees)))
+    along_there = (
+        along.values if along.time_s is across.time_s else np.interp(across.time_s, along.time_s, along.values)
+    )
+    across_there = (
+        across.values if along.time_s is across.time_s else np.interp(along.time_s, across.time_s, across.values)
+    )
+    return (
+        replace(across, values=cosine * across.values + sine * along_there),
+        replace(along, values=cosine * along.values - sine * across_there),
+    )

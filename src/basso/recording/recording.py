@@ -119,6 +119,8 @@ def frame_on(recording: Recording, master: Role, longest_gap_s: float = 1.5) -> 
     for channel in recording.channels:
         if channel.role is None or channel.role is Role.TIME:
             continue
+        if channel.role is not master and channel.missing == channel.values.size:
+            continue  # a channel without a single value is no channel
         if (channel.time_s is time_s and not channel.missing) or channel.role is master:
             roles[channel.role] = channel.values
         else:

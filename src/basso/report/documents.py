@@ -6,6 +6,7 @@ import json
 import math
 from typing import TYPE_CHECKING, Any
 
+from basso.recording.corrections import OF_ONE_CHANNEL, Correction
 from basso.recording.summary import Summary, summarise
 
 if TYPE_CHECKING:
@@ -74,14 +75,14 @@ def analysis_document(analysis: Analysis) -> Document:
         else {}
     )
     temperature = e.temperature_range_c
+    others = [_correction(c) for c in analysis.corrections if c.kind not in OF_ONE_CHANNEL]
     return {
         "schema": "basso.analysis/1",
         "log": import_document(analysis.recording.path, summarise(analysis.recording)),
         "checks": [{"id": c.id, "level": c.level, "message": c.message, "channel": c.channel} for c in analysis.checks],
-        "corrections": [
-            {"channel": c.channel, "kind": c.kind, "value": rounded(c.value), "unit": c.unit, "reason": c.reason}
-            for c in analysis.corrections
-        ],
+        "corrections": [_correction(c) for c in analysis.corrections if c.kind in OF_ONE_CHANNEL],
+        # Two channels exchanged or turned, two clocks: kinds the contract does not list stand by themselves.
+        **({"other_corrections": others} if others else {}),
         "laps": [
             {
                 "number": lap.number,
@@ -126,6 +127,11 @@ def analysis_document(analysis: Analysis) -> Document:
             ],
         },
     }
+
+
+def _correction(c: Correction) -> Document:
+    plain = {"channel": c.channel, "kind": c.kind, "value": rounded(c.value), "unit": c.unit, "reason": c.reason}
+    return {**plain, "other": c.other} if c.other else plain
 
 
 def _event(d: JudgedDip) -> Document:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -11,6 +11,46 @@ from basso.standin.car import STEP_S
 from basso.standin.engine import lagged
 from basso.standin.simulate import Simulated
 from basso.units import STANDARD_ATMOSPHERE_KPA, UNITS, FloatArray
+
+
+@dataclass(frozen=True, slots=True)
+class Mount:
+    """How the g sensor is fitted, and what its columns claim.
+
+    Attributes:
+        swapped: lateral and longitudinal stand in each other's column.
+        flip_lateral, flip_longitudinal: turned over.
+        yaw_deg: turned about the vertical, to the left.
+        lateral_offset_g, longitudinal_offset_g: read at rest on level ground.
+        scale: what is written is this times the g in the unit of the heading.
+        late_s: the sensor's box has its own clock, this much behind; from half-time on ``slip_s`` more.
+    """
+
+    swapped: bool = False
+    flip_lateral: bool = False
+    flip_longitudinal: bool = False
+    yaw_deg: float = 0.0
+    lateral_offset_g: float = 0.0
+    longitudinal_offset_g: float = 0.0
+    scale: float = 1.0
+    late_s: float = 0.0
+    slip_s: float = 0.0
+
+    def seen(self, lateral_g: FloatArray, longitudinal_g: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """What stands in the two columns, of what the car did; shape (n,) each, every 10 ms."""
+        lateral, longitudinal = (self._late(v) for v in (lateral_g, longitudinal_g))
+        turn = np.radians(self.yaw_deg)
+        along = np.cos(turn) * longitudinal + np.sin(turn) * lateral + self.longitudinal_offset_g
+        across = np.cos(turn) * lateral - np.sin(turn) * longitudinal + self.lateral_offset_g
+        across, along = (-across if self.flip_lateral else across), (-along if self.flip_longitudinal else along)
+        across, along = (along, across) if self.swapped else (across, along)
+        return self.scale * across, self.scale * along
+
+    def _late(self, values: FloatArray) -> FloatArray:
+        half = values.size // 2
+        first, second = (round(s / STEP_S) for s in (self.late_s, self.late_s + self.slip_s))
+        at = np.arange(values.size)
+        return np.asarray(values[np.clip(np.where(at < half, at - first, at - second), 0, values.size - 1)])
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +70,15 @@ class Logger:
         delay_s: the pressure comes late (long thin line).
         gps: write latitude and longitude.
         extra_channels: this many more columns, for size.
+        pressure_scale: the sensor's range was entered wrong: what is written is this times the pressure.
+        steps_kpa: the converter's steps.
+        vibration_kpa: what the sensor shakes by at 7000 rpm, growing with the square of the rpm.
+        load_kpa: what the reading falls by while fan and lights are on; their supply voltage is logged.
+        flat_from: the pressure's last value is written again from this share of the session on.
+        temperature_lag_s: of the oil temperature's sensor.
+        temperature_stands_c: the oil temperature's wire is open and this is written throughout.
+        airstream_c: the temperature's sensor sits on the cooler: read lower by this at 60 m/s.
+        mount: of the g sensor.
     """
 
     rate_hz: int = 20
@@ -47,6 +96,15 @@ class Logger:
     delay_s: float = 0.0
     gps: bool = False
     extra_channels: int = 0
+    pressure_scale: float = 1.0
+    steps_kpa: float = 0.0
+    vibration_kpa: float = 0.0
+    load_kpa: float = 0.0
+    flat_from: float = 1.0
+    temperature_lag_s: float = 3.0
+    temperature_stands_c: float | None = None
+    airstream_c: float = 0.0
+    mount: Mount = field(default_factory=Mount)
 
 
 def write_csv(simulated: Simulated, logger: Logger, rng: np.random.Generator) -> bytes:
@@ -65,19 +123,36 @@ def write_csv(simulated: Simulated, logger: Logger, rng: np.random.Generator) ->
         pressure = np.concatenate([np.full(steps, pressure[0]), pressure[:-steps]])
     seen = noisy(pressure, logger.noise_kpa) + logger.zero_kpa
     seen += STANDARD_ATMOSPHERE_KPA - 0.6 if logger.absolute else 0.0
-    seen = np.maximum(seen, -3.0)
+    if logger.vibration_kpa:
+        seen = seen + logger.vibration_kpa * (d.rpm[rows] / 7000.0) ** 2 * rng.normal(0.0, 1.0, n)
+    load = _load(n, logger.rate_hz, rng) if logger.load_kpa else np.zeros(n)
+    seen = np.maximum(logger.pressure_scale * (seen - logger.load_kpa * load), -3.0)
     seen = _with_faults(seen, logger, n, rng)
+    if logger.steps_kpa:
+        seen = np.round(seen / logger.steps_kpa) * logger.steps_kpa
+    flat = round(logger.flat_from * n)
+    seen[flat:] = seen[min(flat, n - 1)]
     unit = UNITS
     p_unit, t_unit = unit[logger.pressure_unit], unit[logger.temperature_unit]
     a_unit, v_unit = unit[logger.acceleration_unit], unit[logger.speed_unit]
-    temperature = lagged(simulated.temperature_c, 3.0, float(simulated.temperature_c[0]))
+    temperature = lagged(simulated.temperature_c, logger.temperature_lag_s, float(simulated.temperature_c[0]))
+    if logger.airstream_c:
+        temperature = temperature - logger.airstream_c * lagged(d.speed_mps / 60.0, 4.0, 0.0)
+    if logger.temperature_stands_c is not None:
+        temperature = np.full(temperature.shape, logger.temperature_stands_c)
+    lateral, longitudinal = logger.mount.seen(d.lateral_g, d.longitudinal_g)
+    shaken_c = 0.12 if logger.temperature_stands_c is None else 0.0
     columns: list[tuple[str, str, list[str]]] = [
         ("Time", "s", _time_cells(d.time_s[rows], logger.clock)),
         ("Engine speed", "rpm", _cells(np.maximum(noisy(d.rpm, 6.0), 0.0) * (d.rpm[rows] > 0), 0)),
         ("Oil pressure", p_unit.symbol, _cells(p_unit.from_base(seen), _decimals(p_unit.symbol))),
-        ("Oil temp", t_unit.symbol, _cells(t_unit.from_base(noisy(temperature, 0.12)), 1)),
-        ("Lateral acc", a_unit.symbol, _cells(a_unit.from_base(noisy(d.lateral_g, 0.018)), 2)),
-        ("Longitudinal acc", a_unit.symbol, _cells(a_unit.from_base(noisy(d.longitudinal_g, 0.018)), 2)),
+        ("Oil temp", t_unit.symbol, _cells(t_unit.from_base(noisy(temperature, shaken_c)), 1)),
+        ("Lateral acc", a_unit.symbol, _cells(a_unit.from_base(noisy(lateral, 0.018 * logger.mount.scale)), 2)),
+        (
+            "Longitudinal acc",
+            a_unit.symbol,
+            _cells(a_unit.from_base(noisy(longitudinal, 0.018 * logger.mount.scale)), 2),
+        ),
         ("Speed", v_unit.symbol, _cells(v_unit.from_base(np.maximum(noisy(d.speed_mps, 0.06), 0.0)), 1)),
         ("Throttle", "%", _cells(100.0 * d.throttle[rows], 0)),
         ("Lap", "", _cells(d.lap[rows], 0)),
@@ -87,6 +162,8 @@ def write_csv(simulated: Simulated, logger: Logger, rng: np.random.Generator) ->
     if simulated.bottle_kpa is not None:
         gas = np.maximum(noisy(simulated.bottle_kpa, 2.0), 0.0)
         columns.append(("Accumulator pressure", p_unit.symbol, _cells(p_unit.from_base(gas), _decimals(p_unit.symbol))))
+    if logger.load_kpa:
+        columns.append(("Battery voltage", "V", _cells(13.9 - 0.5 * load + rng.normal(0.0, 0.03, n), 2)))
     if logger.gps:
         lat = 51.0 + d.y_m[rows] / 111_195.0
         lon = -1.0 + d.x_m[rows] / (111_195.0 * np.cos(np.radians(51.0)))
@@ -95,6 +172,16 @@ def write_csv(simulated: Simulated, logger: Logger, rng: np.random.Generator) ->
         walk = np.cumsum(rng.normal(0, 0.05, n)) + 10.0 * (i + 1)
         columns.append((f"Aux {i + 1}", "", _cells(walk, 2)))
     return _joined(columns, logger.units_row)
+
+
+def _load(n: int, rate_hz: int, rng: np.random.Generator) -> FloatArray:
+    """Fan and lights, off (0) or on (1), switched every half minute or so."""
+    on, at = np.zeros(n), 0
+    while at < n:
+        off, length = (round(rng.uniform(10.0, 45.0) * rate_hz) for _ in range(2))
+        on[at + off : at + off + length] = 1.0
+        at += off + length
+    return on
 
 
 def _with_faults(seen: FloatArray, logger: Logger, n: int, rng: np.random.Generator) -> FloatArray:

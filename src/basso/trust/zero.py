@@ -47,7 +47,7 @@ def check_zero(recording: Recording) -> Check:
     seconds = readings.size * frame.step_s
     evidence = f"{zero:.1f} ± {max(spread, 0.1):.1f} kPa over {seconds:.1f} s with the engine stopped"
     if abs(zero) <= _GAUGE_TOLERANCE_KPA:
-        return Check("zero", "ok", f"The pressure reads {evidence}: the zero is sound.", pressure.name)
+        return Check("zero", "ok", f"The pressure reads {evidence}: the zero is sound.", pressure.name, measured=zero)
     air = _air_pressure_kpa(recording)
     if 60.0 <= zero <= 112.0 and (air is None or abs(zero - air) < 8.0):
         against = f"; the logged air pressure is {air:.1f} kPa" if air is not None else ""
@@ -63,6 +63,7 @@ def check_zero(recording: Recording) -> Check:
         f"{reason} {abs(zero):.1f} kPa is {'taken off' if zero > 0 else 'added'}.",
         pressure.name,
         correction,
+        zero,
     )
 
 

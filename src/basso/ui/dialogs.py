@@ -254,13 +254,16 @@ class ReadingsDialog(QDialog):
 
     def _offer(self, column: QVBoxLayout, look: Look, c: Correction, refused: frozenset[tuple[str, str]]) -> None:
         names = {
-            "offset": "Zero", "spikes": "Impossible readings left out", "sign": "Sign turned over", "scale": "Scale", "delay": "Delay taken out",
+            "offset": "Zero", "spikes": "Impossible readings left out", "sign": "Sign turned over", "scale": "Scale", "delay": "Delay taken out", "swap": "Axes exchanged",
+            "turn": "Turned back", "slip": "Clock put right",
         }  # fmt: skip
         amount = (
-            f", {c.value:+.1f} {c.unit}"
+            f", {c.value:+.{2 if c.unit == 'g' else 1}f} {c.unit}"
             if c.kind == "offset"
             else f", {c.value:.2f} {c.unit}"
-            if c.kind == "delay"
+            if c.kind in ("delay", "slip")
+            else f", {c.value:.0f}°"
+            if c.kind == "turn"
             else ""
         )
         box = QCheckBox(f"{names[c.kind]}: {c.channel}{amount}".replace("-", "−"))

@@ -434,7 +434,7 @@ class Garaging:
         recording = self._desk.workspace.recording
         if a is not None:
             # A sensor that reads an atmosphere high would show pressure before there is any.
-            recording = apply(a.recording, [c for c in a.corrections if c.kind == "offset"])
+            recording = apply(a.recording, [a.zero] if a.zero is not None else [])
         if view is None or not isinstance(record, Job):
             return
         priming = find_priming(recording) if recording is not None else None

@@ -64,7 +64,7 @@ def _dips(a: Analysis) -> State:
 
 
 def _sensors(a: Analysis, units: DisplayUnits) -> State:
-    offset = next((c for c in a.corrections if c.kind == "offset"), None)
+    offset = a.zero
     if offset is not None:
         return State(
             f"zero off by {units.text(abs(offset.value), Quantity.PRESSURE, difference=True)}, corrected", "attention"

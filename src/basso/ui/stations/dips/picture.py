@@ -388,7 +388,7 @@ def floor_words(floor: Floor, units: DisplayUnits) -> str:
 
 
 def _reading_step(a: Analysis, at: int, p) -> Step:  # type: ignore[no-untyped-def]
-    offset = next((c for c in a.corrections if c.kind == "offset"), None)
+    offset = a.zero
     value = float(a.pressure_kpa[at])
     name = next((c.name for c in a.recording.channels if c.role == "oil_pressure"), "oil pressure")
     formula = f"{p(value)}"

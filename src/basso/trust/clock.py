@@ -1,0 +1,161 @@
+"""Do two devices keep the same time? The g sensor against speed and path, minute by minute.
+
+A logger that gathers from several boxes may lag one of them, and a box that restarts or drops data slips: from then on
+everything it says is late. The lag is where its g agrees best with the change of speed or the path's curvature.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from basso.recording.corrections import Correction
+from basso.recording.recording import Frame, Recording
+from basso.recording.roles import Role
+from basso.trust.axes import correlation, references, smooth, thinned_on_g
+from basso.trust.verdict import Check
+from basso.units import FloatArray
+
+_REACH_S = 2.0
+_WINDOW_S = 40.0
+_AGREES = 0.7
+_SLIPPED_S = 0.12
+_LATE_S = 0.40
+"""A receiver of satellites is itself up to about 0.3 s late; a g sensor is called late only beyond that."""
+
+
+@dataclass(frozen=True, slots=True)
+class Lags:
+    """Lag of the g sensor, shape (k,): at the middle of each window, seconds; positive: the g comes late."""
+
+    time_s: FloatArray
+    lag_s: FloatArray
+
+
+def check_clocks(recording: Recording) -> list[Check]:
+    """A slip, or a lag throughout, of the g sensor; one check for each of its channels with what puts it right."""
+    frame = thinned_on_g(recording)
+    if frame is None:
+        return []
+    found = lags_of_g(frame)
+    if found is None:
+        message = (
+            "Whether the g sensor keeps the same time as the rest cannot be told: too little speed or path to go by."
+        )
+        return [Check("clock", "note", message)]
+    at = slip_at(found)
+    if at is None:
+        late = float(np.median(found.lag_s))
+        if abs(late) < _LATE_S:
+            return [
+                Check(
+                    "clock",
+                    "ok",
+                    f"The g sensor keeps the time of speed and path within {abs(late):.2f} s.",
+                    measured=0.0,
+                )
+            ]
+        reason = f"The g comes {abs(late):.2f} s {'after' if late > 0 else 'before'} the speed it belongs to."
+        return _for_each(recording, reason, lambda name: Correction(name, "delay", round(late, 3), "s", reason), 0.0)
+    slip = float(np.median(found.lag_s[at:]) - np.median(found.lag_s[:at]))
+    when = float(found.time_s[at - 1] + found.time_s[at]) / 2
+    reason = (
+        f"The g sensor's clock slips by {abs(slip):.2f} s about {when / 60:.1f} min into the log: before, its g came with the "
+        f"speed, after it {'later' if slip > 0 else 'earlier'}. What follows is moved back."
+    )
+
+    def moved(name: str) -> Correction:
+        channel = next(c for c in recording.channels if c.name == name)
+        return Correction(name, "slip", round(slip, 3), "s", reason, np.flatnonzero(channel.time_s >= when)[:1])
+
+    return _for_each(recording, reason, moved, slip)
+
+
+def _for_each(recording: Recording, reason: str, made: object, measured: float) -> list[Check]:
+    names = [c.name for r in (Role.LONGITUDINAL_G, Role.LATERAL_G) if (c := recording.channel(r)) is not None]
+    assert callable(made)
+    return [Check("clock", "warn", reason, name, made(name), measured) for name in names]
+
+
+def lags_of_g(frame: Frame) -> Lags | None:
+    """Lag window by window of whichever g agrees best with whichever reference, its sign and axis whatever they are."""
+    known = references(frame)
+    step = frame.step_s
+    if step <= 0:
+        return None
+    reach, size = round(_REACH_S / step), round(_WINDOW_S / step)
+    best: tuple[float, FloatArray, FloatArray] | None = None
+    for role in (Role.LONGITUDINAL_G, Role.LATERAL_G):
+        values = frame.get(role)
+        if values is None:
+            continue
+        seen = smooth(values, step)
+        for reference in (known.longitudinal_g, known.lateral_g):
+            if reference is None or reference.size < 4 * reach:
+                continue
+            every = range(-reach, reach + 1, max(1, reach // 20))
+            agreement = max(_at_lag(seen, reference, lag) for lag in every)
+            if best is None or agreement > best[0]:
+                best = agreement, seen, reference
+    if best is None or best[0] < _SURE_AT_LEAST:
+        return None
+    _, seen, reference = best
+    middles, lags = [], []
+    for start in range(0, seen.size - size + 1, size // 2):
+        part = slice(start, start + size)
+        around = slice(max(0, start - reach), min(seen.size, start + size + reach))
+        lag = _lag(seen[around], reference[part], start - around.start, reach)
+        if lag is not None:
+            middles.append(float(frame.time_s[start + size // 2]))
+            lags.append(lag * step)
+    return Lags(np.array(middles), np.array(lags)) if len(lags) >= 4 else None
+
+
+_SURE_AT_LEAST = 0.5
+
+
+def _at_lag(seen: FloatArray, reference: FloatArray, lag: int) -> float:
+    n = seen.size
+    later, earlier = (seen[lag:], reference[: n - lag]) if lag >= 0 else (seen[:lag], reference[-lag:])
+    found = abs(correlation(later, earlier))
+    return found if np.isfinite(found) else 0.0
+
+
+def _lag(seen: FloatArray, reference: FloatArray, offset: int, reach: int) -> float | None:
+    """Samples by which ``seen`` (which begins ``offset`` samples before ``reference``) is late; None without a clear peak."""
+    n = reference.size
+    centred = reference - reference.mean()
+    spread = float(centred.std())
+    if spread < 0.05:
+        return None
+    lags = np.arange(max(-reach, -offset), min(reach, seen.size - offset - n) + 1)
+    agreement = np.empty(lags.size)
+    for i, lag in enumerate(lags):
+        part = seen[offset + lag : offset + lag + n]
+        own = float(part.std())
+        agreement[i] = abs(float(np.mean((part - part.mean()) * centred)) / (own * spread)) if own > 1e-6 else 0.0
+    top = int(np.argmax(agreement))
+    if agreement[top] < _AGREES or top in (0, lags.size - 1):
+        return None
+    before, here, after = agreement[top - 1 : top + 2]
+    bend = before - 2 * here + after
+    return float(lags[top]) + (0.5 * float(before - after) / bend if bend < 0 else 0.0)
+
+
+def slip_at(found: Lags) -> int | None:
+    """The window from which on the lag is another, or None.
+
+    Where two parts differ by more than 0.12 s and by more than four times what the windows scatter within them.
+    """
+    lag = found.lag_s
+    best, at = 0.0, None
+    for k in range(2, lag.size - 1):
+        first, second = lag[:k], lag[k:]
+        step = abs(float(np.median(second) - np.median(first)))
+        scatter = float(np.median(np.abs(first - np.median(first))) + np.median(np.abs(second - np.median(second))))
+        cost = float(np.abs(first - np.median(first)).sum() + np.abs(second - np.median(second)).sum())
+        gain = float(np.abs(lag - np.median(lag)).sum()) - cost
+        if step > _SLIPPED_S and step > 4.0 * scatter and gain > best:
+            best, at = gain, k
+    return at

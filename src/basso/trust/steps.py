@@ -1,0 +1,39 @@
+"""How fine does the pressure read? A coarse converter writes it in steps, and a lowest value is only as sure as half of one."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from basso.recording.recording import Recording
+from basso.recording.roles import Role
+from basso.trust.verdict import Check
+from basso.units import FloatArray
+
+_NOTED_KPA = 4.0
+_COARSE_KPA = 10.0
+
+
+def step_kpa(values: FloatArray) -> float:
+    """The usual distance between neighbouring readings that occur, kPa; 0 with too few to tell."""
+    known = values[np.isfinite(values)]
+    if known.size < 200:
+        return 0.0
+    low, high = np.percentile(known, (5, 95))
+    seen = np.unique(np.round(known[(known >= low) & (known <= high)], 3))
+    return float(np.median(np.diff(seen))) if seen.size >= 4 else 0.0
+
+
+def check_steps(recording: Recording) -> Check | None:
+    """Say how coarse the reading is; None without enough samples."""
+    channel = recording.channel(Role.OIL_PRESSURE)
+    if channel is None or (step := step_kpa(channel.values)) <= 0.0:
+        return None
+    if step < _NOTED_KPA:
+        return Check(
+            "steps", "ok", f"The pressure reads in steps of {step:.2g} kPa: fine enough.", channel.name, measured=step
+        )
+    words = (
+        f"The pressure reads in steps of {step:.1f} kPa: every figure is sure to ± {step / 2:.1f} kPa at best, and a dip less deep "
+        "than that is not seen. Use more of the converter's range, or a sensor of less range."
+    )
+    return Check("steps", "warn" if step >= _COARSE_KPA else "note", words, channel.name, measured=step)

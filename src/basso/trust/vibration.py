@@ -1,0 +1,55 @@
+"""Does the sensor shake? Noise that grows with the engine speed is the engine's own vibration, not oil."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from basso.recording.recording import Recording, frame_on
+from basso.recording.roles import Role
+from basso.trust.verdict import Check
+from basso.units import FloatArray
+
+_TIMES = 1.8
+_NOTED_KPA = 4.0
+_MUCH_KPA = 10.0
+
+
+def check_vibration(recording: Recording) -> Check | None:
+    """Compare the noise at low and high engine speed; None with too little of either."""
+    channel = recording.channel(Role.OIL_PRESSURE)
+    if channel is None or not recording.has(Role.RPM):
+        return None
+    frame = frame_on(recording, Role.OIL_PRESSURE)
+    rpm, pressure = frame.filled(Role.RPM, 0.0), frame.filled(Role.OIL_PRESSURE, np.nan)
+    running = rpm > 600.0
+    if running.sum() < 600:
+        return None
+    low, high = np.percentile(rpm[running], (20, 80))
+    if high < 1.2 * low:
+        return None
+    second, bend = (np.abs(v[2:] - 2.0 * v[1:-1] + v[:-2]) for v in (pressure, rpm))
+    # An engine speed that changes unevenly moves the pressure by itself.
+    steady = running[1:-1] & np.isfinite(second) & (bend < 0.015 * np.maximum(rpm[1:-1], 1.0))
+    quiet, loud = (_noise(second[steady & part[1:-1]]) for part in (rpm <= low, rpm >= high))
+    if quiet is None or loud is None:
+        return None
+    grown = float(np.sqrt(max(loud**2 - quiet**2, 0.0)))
+    if loud < _TIMES * max(quiet, 0.5) or grown < _NOTED_KPA:
+        return Check(
+            "vibration",
+            "ok",
+            f"The noise hardly grows with the engine speed ({quiet:.1f} to {loud:.1f} kPa).",
+            channel.name,
+            measured=grown,
+        )
+    words = (
+        f"The noise grows with the engine speed, from {quiet:.1f} kPa below {low:.0f} rpm to {loud:.1f} kPa above {high:.0f} rpm: a "
+        "sensor screwed into the block shakes like this, and dies of it. Lowest values read low by about twice the noise. Hang it "
+        "on a flexible line."
+    )
+    return Check("vibration", "warn" if loud >= _MUCH_KPA else "note", words, channel.name, measured=grown)
+
+
+def _noise(second: FloatArray) -> float | None:
+    """Standard deviation of the noise from second differences (robust to what is real)."""
+    return float(np.median(second) / 0.6745 / np.sqrt(6.0)) if second.size >= 150 else None

@@ -1,0 +1,231 @@
+"""Each fault of sensors, wiring and clocks is found and, where it can be, put right; what is healthy is left alone."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import lru_cache
+
+import numpy as np
+import pytest
+
+from basso.analysis import Analysis, JudgeOptions, analyse, pooled_normal
+from basso.recording.channel import Channel
+from basso.recording.corrections import Correction, apply
+from basso.recording.recording import Recording
+from basso.recording.roles import Role
+from basso.report.documents import analysis_document
+from basso.standin.car import Session
+from basso.standin.circuit import harrowfell
+from basso.standin.engine import Heat
+from basso.standin.faults import Logger, Mount
+from basso.standin.scenarios import generator, run_setup
+from basso.standin.simulate import Setup
+from basso.trust.axes import check_axes, thinned_on_g
+from basso.trust.clock import check_clocks, lags_of_g
+from basso.trust.scale import check_scale
+from basso.trust.steps import check_steps, step_kpa
+from basso.trust.supply import check_supply
+from basso.trust.temperature import check_temperature
+from basso.trust.verdict import Check
+from basso.trust.vibration import check_vibration
+from support import judged_scenario, made_recording, recording_of
+
+
+@lru_cache(maxsize=32)
+def session(logger: Logger, laps: int = 4, seed: int = 7) -> Recording:
+    setup = Setup(harrowfell(), heat=Heat(start_c=78), session=Session(laps=laps))
+    return recording_of(run_setup(setup, logger, generator("faults", seed))[1])
+
+
+CLEAN = Logger(20, gps=True)
+
+
+def mounted(**how: object) -> Recording:
+    return session(replace(CLEAN, mount=Mount(**how)))  # type: ignore[arg-type]
+
+
+def g_of(recording: Recording, role: Role) -> np.ndarray:
+    channel = recording.channel(role)
+    assert channel is not None
+    return channel.values
+
+
+def corrected(recording: Recording, checks: list[Check]) -> Recording:
+    return apply(recording, [c.correction for c in checks if c.correction is not None])
+
+
+class TestAxes:
+    @pytest.mark.parametrize(
+        "how",
+        [
+            {"swapped": True}, {"flip_lateral": True}, {"flip_longitudinal": True}, {"swapped": True, "flip_lateral": True},
+            {"swapped": True, "flip_lateral": True, "flip_longitudinal": True}, {"yaw_deg": 12.0}, {"yaw_deg": -25.0},
+            {"swapped": True, "yaw_deg": 10.0, "flip_longitudinal": True}, {"lateral_offset_g": 0.15}, {"longitudinal_offset_g": -0.2},
+        ],
+    )  # fmt: skip
+    def test_with_a_path_whatever_was_done_to_the_axes_is_undone(self, how: dict[str, object]) -> None:
+        wrong, true = mounted(**how), session(CLEAN)
+        right = corrected(wrong, check_axes(wrong))
+        for role in (Role.LATERAL_G, Role.LONGITUDINAL_G):
+            assert np.abs(g_of(right, role) - g_of(true, role)).mean() < 0.04, role
+            # What was recorded stays as it was.
+            assert g_of(wrong, role) is g_of(mounted(**how), role)
+
+    def test_the_angle_is_measured(self) -> None:
+        (turned,) = (c for c in check_axes(mounted(yaw_deg=12.0)) if c.id == "g_turned")
+        assert turned.measured == pytest.approx(12.0, abs=1.0) and "turned 12° to the left" in turned.message
+
+    def test_sound_axes_are_left_alone(self) -> None:
+        assert [c.level for c in check_axes(session(CLEAN))] == ["ok", "ok"]
+
+    def test_without_a_path_a_swap_is_still_seen_by_the_speed_and_the_lateral_sign_is_not_claimed(self) -> None:
+        checks = check_axes(session(replace(CLEAN, gps=False, mount=Mount(swapped=True))))
+        assert "g_swapped" in [c.id for c in checks]
+        (sign,) = (c for c in checks if c.id == "lateral_g_sign")
+        assert sign.level == "note" and "cannot be proved" in sign.message and sign.correction is None
+
+    def test_g_in_m_per_s2_with_no_speed_is_seen_by_its_size(self) -> None:
+        t = np.arange(3000) / 50.0
+        recording = made_recording(lateral_g=11.0 * np.sin(t / 2), longitudinal_g=8.0 * np.cos(t / 3), rpm=3000.0)
+        checks = [c for c in check_axes(recording) if c.id.endswith("_unit")]
+        assert {c.channel for c in checks} == {"lateral_g", "longitudinal_g"}
+        assert np.max(g_of(corrected(recording, checks), Role.LATERAL_G)) == pytest.approx(11.0 / 9.80665, abs=0.01)
+
+    def test_a_swap_and_a_turn_are_told_apart_from_what_the_contract_lists(self) -> None:
+        found = analyse(mounted(swapped=True, yaw_deg=15.0))
+        document = analysis_document(found)
+        assert {c["kind"] for c in document["other_corrections"]} == {"swap", "turn"}
+        assert all(c["kind"] in ("offset", "scale", "sign", "delay", "spikes") for c in document["corrections"])
+        assert "other_corrections" not in analysis_document(analyse(session(CLEAN)))
+
+
+class TestClock:
+    @pytest.mark.parametrize("slip", [0.3, 0.8, -0.5])
+    def test_a_slip_is_found_where_it_happened_and_put_right(self, slip: float) -> None:
+        recording = mounted(slip_s=slip)
+        checks = check_clocks(recording)
+        assert [c.channel for c in checks] == ["Longitudinal acc [g]", "Lateral acc [g]"]
+        assert all(c.measured == pytest.approx(slip, abs=0.03) for c in checks)
+        right = corrected(recording, checks)
+        frame = thinned_on_g(right)
+        lags = lags_of_g(frame) if frame is not None else None
+        assert lags is not None and np.abs(lags.lag_s).max() < 0.3 and np.median(np.abs(lags.lag_s)) < 0.05
+
+    def test_a_g_that_is_late_throughout_is_moved(self) -> None:
+        checks = check_clocks(mounted(late_s=0.7))
+        assert all(c.correction is not None and c.correction.value == pytest.approx(0.7, abs=0.05) for c in checks)
+
+    def test_a_sound_clock_and_one_that_nothing_can_prove(self) -> None:
+        (sound,) = check_clocks(session(CLEAN))
+        assert sound.level == "ok"
+        (unknown,) = check_clocks(made_recording(lateral_g=np.sin(np.arange(3000) / 40.0), rpm=3000.0))
+        assert unknown.level == "note" and "cannot be told" in unknown.message
+
+
+class TestScale:
+    def test_a_range_entered_wrong_is_seen_against_history_and_put_back(self) -> None:
+        before = pooled_normal([session(CLEAN, seed=1)])
+        wrong = session(replace(CLEAN, pressure_scale=2.5))
+        found = analyse(wrong, JudgeOptions(normal=before))
+        (scale,) = (c for c in found.checks if c.id == "scale")
+        assert scale.level == "warn" and scale.measured == pytest.approx(2.5, rel=0.03)
+        true = analyse(session(CLEAN), JudgeOptions(normal=before))
+        assert abs(len(found.dips) - len(true.dips)) <= 1
+        refused = frozenset({("Oil pressure [psi]", "scale")})
+        left = analyse(wrong, JudgeOptions(normal=before, refused=refused))
+        assert not left.corrections and next(c for c in left.checks if c.id == "scale").level == "warn"
+
+    def test_half_the_pressure_is_told_and_never_put_right_by_itself(self) -> None:
+        """A worn engine looks the same: what may be a lost engine stays lost until it is proved."""
+        before = pooled_normal([session(CLEAN, seed=1)])
+        found = analyse(session(replace(CLEAN, pressure_scale=0.5)), JudgeOptions(normal=before))
+        (scale,) = (c for c in found.checks if c.id == "scale")
+        assert scale.measured == pytest.approx(0.5, rel=0.03) and scale.correction is None
+        assert "an engine that has lost this pressure" in scale.message
+        worn = judged_scenario("truth-worn", 3).analysis
+        assert not any(c.kind == "scale" for c in worn.corrections)
+        assert any(d.cause.name == "low_everywhere" for d in worn.dips)
+
+    @pytest.mark.parametrize(
+        ("factor", "said"), [(0.145, "were it psi and not kPa"), (0.01, "were it bar and not kPa")]
+    )
+    def test_a_unit_that_cannot_be_is_told_and_never_changed_by_itself(self, factor: float, said: str) -> None:
+        n = 6000
+        rpm = np.where(np.arange(n) < 500, 0.0, 4500.0 + 800.0 * np.sin(np.arange(n) / 70.0))
+        recording = made_recording(seconds=120.0, oil_pressure=factor * 0.09 * rpm, rpm=rpm)
+        check = check_scale(recording)
+        assert check is not None and check.level == "fail" and said in check.message and check.correction is None
+        assert "then stop the engine" in check.message
+
+
+class TestPressureReading:
+    @pytest.mark.parametrize("step", [6.0, 12.0, 25.0])
+    def test_the_steps_of_a_coarse_converter_are_measured(self, step: float) -> None:
+        check = check_steps(session(Logger(20, steps_kpa=step)))
+        assert check is not None and check.measured == pytest.approx(step, rel=0.1)
+        assert check.level == ("warn" if step >= 10 else "note")
+
+    def test_a_fine_converter_is_fine(self) -> None:
+        check = check_steps(session(CLEAN))
+        assert check is not None and check.level == "ok"
+        assert step_kpa(np.full(1000, 300.0)) == 0.0
+
+    @pytest.mark.parametrize("rate_hz", [10, 20, 100])
+    def test_a_sensor_that_shakes_with_the_engine_is_found_and_a_quiet_one_is_not(self, rate_hz: int) -> None:
+        shaken = check_vibration(session(Logger(rate_hz, vibration_kpa=16.0)))
+        quiet = check_vibration(session(Logger(rate_hz)))
+        noisy = check_vibration(session(Logger(rate_hz, noise_kpa=9.0)))  # much noise, the same at all speeds
+        assert shaken is not None and shaken.level in ("note", "warn") and "flexible line" in shaken.message
+        assert quiet is not None and quiet.level == "ok" and noisy is not None and noisy.level == "ok"
+
+    def test_a_shift_with_the_electrical_load_is_measured(self) -> None:
+        check = check_supply(session(Logger(20, load_kpa=20.0), laps=8))
+        assert check is not None and check.level == "fail" and check.measured == pytest.approx(20.0, abs=4.0)
+
+    def test_a_steady_sensor_passes_and_one_without_a_voltage_is_not_passed(self) -> None:
+        plain = session(Logger(20, load_kpa=1e-6), laps=8)
+        steady = check_supply(plain)
+        assert steady is not None and steady.level == "ok"
+        unknown = check_supply(session(CLEAN))
+        assert unknown is not None and unknown.level == "note" and unknown.message.startswith("Cannot be checked")
+
+
+class TestTemperature:
+    @pytest.mark.parametrize("stands", [0.0, 25.0, 150.0])
+    def test_one_that_stands_still_is_left_out_and_the_rest_is_judged(self, stands: float) -> None:
+        found = analyse(session(Logger(20, gps=True, temperature_stands_c=stands)))
+        (flat,) = (c for c in found.checks if c.id == "oil_temp_flat")
+        assert flat.level == "warn" and flat.correction is not None
+        assert found.temperature_c is None and found.judged.any()
+
+    def test_one_that_sits_in_the_airstream_is_found(self) -> None:
+        levels = {c.id: c.level for c in check_temperature(session(Logger(20, airstream_c=10.0)))}
+        assert levels["oil_temp_place"] == "warn"
+
+    @pytest.mark.parametrize("lag", [40.0, 80.0])
+    def test_one_that_lags_is_found_by_the_pressure(self, lag: float) -> None:
+        checks = {c.id: c for c in check_temperature(session(Logger(20, temperature_lag_s=lag), laps=6))}
+        assert checks["oil_temp_lag"].level == "warn"
+        assert checks["oil_temp_lag"].measured == pytest.approx(lag, rel=0.5)
+
+    def test_a_sound_one_passes(self) -> None:
+        assert {c.level for c in check_temperature(session(CLEAN, laps=6))} <= {"ok", "note"}
+
+
+@pytest.mark.parametrize("seed", range(20, 28))
+def test_healthy_logs_are_never_called_unfit(seed: int) -> None:
+    rate = (10, 20, 50, 100)[seed % 4]
+    found: Analysis = analyse(session(replace(CLEAN, rate_hz=rate), seed=seed))
+    wrong = [(c.id, c.level) for c in found.checks if c.level in ("warn", "fail") and c.id != "update_rate"]
+    assert wrong == [] and found.corrections == ()
+
+
+def test_a_turn_of_channels_with_times_of_their_own_is_worked_out_at_each_ones_times() -> None:
+    t, u = np.arange(0.0, 10.0, 0.1), np.arange(0.0, 9.9, 0.04)
+    across = Channel("a", Role.LATERAL_G, None, False, t, np.ones(t.size))
+    along = Channel("b", Role.LONGITUDINAL_G, None, False, u, np.zeros(u.size))
+    recording = replace(session(CLEAN), channels=(across, along))
+    right = apply(recording, [Correction("a", "turn", 90.0, "°", "", other="b")])
+    assert g_of(right, Role.LATERAL_G) == pytest.approx(np.zeros(t.size)) and g_of(
+        right, Role.LONGITUDINAL_G
+    ) == pytest.approx(-np.ones(u.size))
