@@ -11,8 +11,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,6 +36,7 @@ from basso.track.laps import Lap, find_laps
 from basso.trust.axes import check_axes, lateral_from_path_g, longitudinal_from_speed_g
 from basso.trust.bounds import check_bounds
 from basso.trust.clock import check_clocks
+from basso.trust.decisions import Decision
 from basso.trust.delay import check_delay
 from basso.trust.scale import check_scale, check_scale_against
 from basso.trust.spikes import check_spikes, noise_kpa
@@ -59,6 +61,7 @@ class JudgeOptions:
         floors: the rules; the highest applies.
         rules: gate, least length, joining.
         refused: (channel name, kind) of corrections the user refused.
+        edited: (channel name, kind, value) of corrections that are made by another amount than was found.
         normal: expected pressure from earlier recordings, or None to learn it from this one.
         oil: whose viscosity the expected pressure follows.
     """
@@ -66,8 +69,15 @@ class JudgeOptions:
     floors: tuple[Floor, ...] = DEFAULT_FLOORS
     rules: DipRules = field(default_factory=DipRules)
     refused: frozenset[tuple[str, str]] = frozenset()
+    edited: frozenset[tuple[str, str, float]] = frozenset()
     normal: ExpectedPressure | None = None
     oil: Grade = field(default_factory=usual)
+
+    def by(self, decision: Decision | None) -> JudgeOptions:
+        """The same with what was decided about one log's corrections."""
+        if decision is None or decision == Decision():
+            return self
+        return replace(self, refused=self.refused | decision.refused, edited=self.edited | decision.edited)
 
 
 @dataclass(frozen=True, slots=True)
@@ -246,14 +256,18 @@ def _gauge_check(recording: Recording, options: JudgeOptions) -> Check:
     )
 
 
-def pooled_normal(recordings: Sequence[Recording], options: JudgeOptions | None = None) -> ExpectedPressure:
-    """The expected pressure learned from several recordings together."""
+def pooled_normal(
+    recordings: Sequence[Recording],
+    options: JudgeOptions | None = None,
+    decided: Mapping[str, Decision] = MappingProxyType({}),
+) -> ExpectedPressure:
+    """The expected pressure learned from several recordings together, each by what was decided about its corrections."""
     options = options or JudgeOptions()
     parts: list[tuple[FloatArray, FloatArray, FloatArray | None, NDArray[np.bool_]]] = []
     for recording in recordings:
         if not recording.has(Role.OIL_PRESSURE) or not recording.has(Role.RPM):
             continue
-        checks, _, corrected = _trusted(recording, options)
+        checks, _, corrected = _trusted(recording, options.by(decided.get(recording.content_hash)))
         frame = frame_on(corrected, Role.OIL_PRESSURE)
         lateral, longitudinal = _g_channels(frame, checks)
         parts.append(
@@ -329,8 +343,10 @@ def _pressure_checks(recording: Recording) -> list[Check]:
 
 
 def _accepted(checks: Sequence[Check], options: JudgeOptions) -> list[Correction]:
-    """The corrections that the user did not refuse."""
-    return [c.correction for c in checks if c.correction is not None and c.correction.key not in options.refused]
+    """The corrections that the user did not refuse, by the amounts the user knows better where there are any."""
+    made = {(channel, kind): value for channel, kind, value in options.edited}
+    found = [c.correction for c in checks if c.correction is not None and c.correction.key not in options.refused]
+    return [replace(c, value=made[c.key]) if c.key in made else c for c in found]
 
 
 def _g_channels(frame: Frame, checks: list[Check]) -> tuple[FloatArray | None, FloatArray | None]:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
+from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from basso.errors import InputError
@@ -19,6 +20,7 @@ if TYPE_CHECKING:
     from basso.recording.recording import Recording
     from basso.recording.summary import Summary
     from basso.trial.verdict import Comparison
+    from basso.trust.decisions import Decision
     from basso.units import DisplayUnits
 
 
@@ -148,8 +150,12 @@ def run_trial(
     b: Sequence[Recording],
     options: JudgeOptions | None = None,
     progress: Progress = silent,
+    decided: Mapping[str, Decision] = MappingProxyType({}),
 ) -> Comparison:
-    """Judge both sides against one normal, learned from both together, and compare them."""
+    """Judge both sides against one normal, learned from both together, and compare them.
+
+    ``decided``: what was decided about the corrections of each log, by the fingerprint of its content.
+    """
     from basso.analysis import JudgeOptions, analyse, pooled_normal
     from basso.recording.drive import each_once
     from basso.trial.verdict import compare
@@ -157,11 +163,11 @@ def run_trial(
     options = options or JudgeOptions()
     (a, again_a), (b, again_b) = each_once(a), each_once(b)
     progress(0.0, "learning the shared normal")
-    options = replace(options, normal=options.normal or pooled_normal([*a, *b], options))
+    options = replace(options, normal=options.normal or pooled_normal([*a, *b], options, decided))
     judged = []
     for i, recording in enumerate([*a, *b]):
         progress((i + 1) / (len(a) + len(b) + 2), f"judging {recording.path.name}")
-        judged.append(analyse(recording, options))
+        judged.append(analyse(recording, options.by(decided.get(recording.content_hash))))
     progress(0.95, "comparing")
     return compare(label_a, judged[: len(a)], label_b, judged[len(a) :], (*again_a, *again_b))
 

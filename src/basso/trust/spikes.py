@@ -21,6 +21,7 @@ from basso.units import FloatArray
 FASTEST_KPA_PER_S = 6000.0
 """Faster falls and rises than this are not oil. A bared pickup empties a gallery at up to about 3000 kPa/s."""
 _MOST_KPA = 1600.0
+_RARE = 0.05
 _JUMP_KPA = 60.0
 _STUCK_S = 2.0
 
@@ -74,6 +75,8 @@ def impossible_samples(values: FloatArray, time_s: FloatArray) -> NDArray[np.boo
     noise = noise_kpa(p)
     jump = max(_JUMP_KPA, 8.0 * noise)
     bad = p > _MOST_KPA
+    if bad.mean() > _RARE:  # so much of it is a wrong scale, which has its own check
+        bad[:] = False
     if float(np.abs(np.diff(p)).max()) > jump:
         bad |= _there_and_back(p, t, jump, float(np.median(np.diff(t))))
         bad |= _onto_one_value(p, t, jump, noise)

@@ -15,6 +15,7 @@ from PySide6.QtCore import QObject, Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu, QMessageBox, QStackedWidget, QWidget
 
+from basso.trust.decisions import Decision
 from basso.ui.commands import BY_KEY, COMMANDS, GROUPS, Command
 from basso.ui.cursor import Cursor
 from basso.ui.exporting import Exporting
@@ -30,6 +31,7 @@ from basso.ui.stations.catalogue import STATIONS
 from basso.ui.stations.dips.picture import nearest, readings, working
 from basso.ui.stations.dips.widget import DipsStation
 from basso.ui.stations.recordings.widget import RecordingsStation
+from basso.ui.stations.sensors.widget import SensorsStation
 from basso.ui.stations.trial.widget import TrialStation
 from basso.ui.stations.waiting import WaitingStation
 from basso.ui.tide.picture import TidePicture
@@ -63,6 +65,7 @@ class Desk(QObject):
         self.opening, self.exporting = Opening(self), Exporting(self)
         self.recordings = RecordingsStation(look)
         self.dips = DipsStation(look, self.cursor)
+        self.sensors = SensorsStation(look)
         self.trial = TrialStation(look)
         self.pan = PanView(look, lambda: self.workspace.units)
         self.tide = Tide(look, self.cursor)
@@ -113,7 +116,12 @@ class Desk(QObject):
         return "garaging" in self.__dict__
 
     def _lay_out(self) -> None:
-        built: dict[str, QWidget] = {"recordings": self.recordings, "dips": self.dips, "trial": self.trial}
+        built: dict[str, QWidget] = {
+            "sensors": self.sensors,
+            "recordings": self.recordings,
+            "dips": self.dips,
+            "trial": self.trial,
+        }
         for station in STATIONS:
             page = built.get(station.key) or WaitingStation(self.look, station)
             self._pages[station.key] = page
@@ -128,6 +136,8 @@ class Desk(QObject):
         w.trial_changed.connect(self._refresh_trial)
         w.units_changed.connect(self._units_changed)
         w.problem.connect(self.tell)
+        self.sensors.decided.connect(self._decide)
+        self.sensors.place_wanted.connect(self._go_to_place)
         self.log_list.changed.connect(self._refresh_logs)
         self.log_list.moved.connect(self.recordings.refresh_row)
         r = self.recordings
@@ -255,6 +265,8 @@ class Desk(QObject):
             self.log_list.activate()
         elif key == "garage":
             self.garage.take_focus()
+        elif key == "sensors":
+            self.sensors.take_focus()
 
     # Showing what changed
 
@@ -281,6 +293,7 @@ class Desk(QObject):
                 self._start_at_worst()
             self._show_moment()
         self._last_analysis = a if a is not None else self._last_analysis
+        self.sensors.show_analysis(a, w.units, f"Reading {entry.title} …" if entry is not None and a is None else "")
         self.recordings.show_log(w.recording, a, w.units, f"Reading {entry.title} …" if entry is not None else "")
         self._refresh_logs()
         self.refresh_states()
@@ -426,9 +439,25 @@ class Desk(QObject):
             return
         from basso.ui.dialogs import ReadingsDialog
 
-        dialog = ReadingsDialog(self.window, self.look, a, self.workspace.refused)
+        dialog = ReadingsDialog(self.window, self.look, a, self.workspace.decision.refused)
         if dialog.exec():
             self.workspace.set_refused(dialog.refused())
+
+    def _decide(self, channel: str, kind: str, put_right: bool, value: object) -> None:
+        """A correction of the shown log is accepted, refused, or made by another amount."""
+        before, key = self.workspace.decision, (channel, kind)
+        refused = before.refused - {key} if put_right else before.refused | {key}
+        edited = before.edited
+        if isinstance(value, float):
+            edited = frozenset(e for e in edited if e[:2] != key) | {(*key, value)}
+        self.workspace.decide(Decision(refused, edited))
+
+    def _go_to_place(self, start_s: float, end_s: float) -> None:
+        """Show a stretch of the log in the traces."""
+        margin = max(2.0, 0.5 * (end_s - start_s))
+        self.cursor.show(start_s - margin, end_s + margin)
+        self.cursor.move_to(start_s)
+        self.go_to("dips")
 
     def _show_working(self) -> None:
         a, dip = self.workspace.analysis, self.dips.selected

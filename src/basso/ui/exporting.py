@@ -24,6 +24,8 @@ class Exporting:
             return self._desk.recordings.table_text(separator)
         if self._desk.station == "garage":
             return self._desk.garage.table_text(separator)
+        if self._desk.station == "sensors":
+            return self._desk.sensors.table_text(separator)
         if self._desk.station == "trial":
             return self._desk.trial.table_text(separator)
         return self._desk.dips.table_text(separator, only_selected=only_selected)
@@ -40,7 +42,8 @@ class Exporting:
         ):
             return
         what = (
-            {"trial": "trial", "recordings": "logs", "garage": "builds"}.get(station) or f"{a.recording.path.stem}-dips"
+            {"trial": "trial", "recordings": "logs", "garage": "builds", "sensors": "checks"}.get(station)
+            or f"{a.recording.path.stem}-dips"
             if a is not None
             else station
         )

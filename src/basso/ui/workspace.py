@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -17,6 +17,7 @@ from basso.formats.mappings import Confirmed, Mappings
 from basso.oil.grades import Grade, usual
 from basso.pressure.floors import DEFAULT_FLOORS, Floor
 from basso.progress import Progress
+from basso.trust.decisions import CorrectionKey, Decision, Decisions
 from basso.ui.jobs import Jobs
 from basso.units import DisplayUnits
 
@@ -25,8 +26,6 @@ if TYPE_CHECKING:
     from basso.formats.options import ReadOptions
     from basso.recording.recording import Recording
     from basso.trial.verdict import Comparison
-
-CorrectionKey = tuple[str, str]
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +44,8 @@ class Entry:
 class _Loaded:
     recording: Recording | None = None
     analysis: Analysis | None = None
-    refused: frozenset[CorrectionKey] = field(default_factory=frozenset)
+    decision: Decision | None = None
+    """About its corrections; None until it is read what was decided earlier."""
     columns: ReadOptions | None = None
 
 
@@ -100,9 +100,9 @@ class Workspace(QObject):
         return self._loaded[entry].columns if entry in self._loaded else None
 
     @property
-    def refused(self) -> frozenset[CorrectionKey]:
-        """Corrections of the shown session that the user refused."""
-        return self._loaded[self.shown].refused if self.shown is not None else frozenset()
+    def decision(self) -> Decision:
+        """What the user decided about the corrections of the shown session."""
+        return (self._loaded[self.shown].decision if self.shown is not None else None) or Decision()
 
     def add(self, entries: Sequence[Entry]) -> None:
         """Add sessions that are not open yet."""
@@ -146,19 +146,21 @@ class Workspace(QObject):
         if entry is None:
             return
         loaded = self._loaded[entry]
-        recording, columns, floors, refused = loaded.recording, loaded.columns, self.floors, loaded.refused
+        recording, columns, floors, decided = loaded.recording, loaded.columns, self.floors, loaded.decision
         oils = self.oils
 
-        def work(progress: Progress) -> tuple[Recording, Analysis]:
+        def work(progress: Progress) -> tuple[Recording, Analysis, Decision]:
             from basso.analysis import JudgeOptions
             from basso.workflow import judge, open_recording
 
             read = recording or open_recording(entry.path, columns, progress)
             oil = oils.get(read.content_hash, usual())
-            return read, judge(read, JudgeOptions(floors=floors, refused=refused, oil=oil), progress=progress)
+            by = decided if decided is not None else Decisions().of(read.content_hash)
+            options = JudgeOptions(floors=floors, refused=by.refused, edited=by.edited, oil=oil)
+            return read, judge(read, options, progress=progress), by
 
-        def done(result: tuple[Recording, Analysis]) -> None:
-            loaded.recording, loaded.analysis = result
+        def done(result: tuple[Recording, Analysis, Decision]) -> None:
+            loaded.recording, loaded.analysis, loaded.decision = result
             if self.shown == entry:
                 self.shown_changed.emit()
 
@@ -213,13 +215,19 @@ class Workspace(QObject):
 
     def set_refused(self, refused: frozenset[CorrectionKey]) -> None:
         """Refuse or accept corrections of the shown session, as one undo step."""
-        entry = self.shown
-        if entry is None or refused == self.refused:
-            return
-        before = self.refused
-        self.undo.push(
-            _Edit("corrections", lambda: self._use_refused(entry, refused), lambda: self._use_refused(entry, before))
-        )
+        self.decide(replace(self.decision, refused=refused))
+
+    def decide(self, decision: Decision) -> None:
+        """Decide about the corrections of the shown session, as one undo step; it is kept with the log."""
+        entry, before = self.shown, self.decision
+        if entry is not None and decision != before:
+            self.undo.push(
+                _Edit(
+                    "corrections",
+                    lambda: self._use_decision(entry, decision),
+                    lambda: self._use_decision(entry, before),
+                )
+            )
 
     def set_columns(self, columns: ReadOptions, remember: bool = False) -> None:
         """Read the shown session again with other columns or units, as one undo step.
@@ -271,9 +279,14 @@ class Workspace(QObject):
         self._judge()
         self._renew_trial()
 
-    def _use_refused(self, entry: Entry, refused: frozenset[CorrectionKey]) -> None:
-        self._loaded[entry].refused = refused
-        self._loaded[entry].analysis = None
+    def _use_decision(self, entry: Entry, decision: Decision) -> None:
+        loaded = self._loaded[entry]
+        loaded.decision, loaded.analysis = decision, None
+        if loaded.recording is not None:
+            try:
+                Decisions().keep(loaded.recording.content_hash, decision)
+            except InputError as error:
+                self.problem.emit(str(error))
         if self.shown == entry:
             self.shown_changed.emit()
             self._judge()
@@ -314,7 +327,7 @@ class Workspace(QObject):
         sides = (self.trial_a, self.trial_b)
         known = {e: (self._loaded[e].recording, self._loaded[e].columns) for side in sides for e in side}
         floors, oils = self.floors, self.oils
-        refused = frozenset(key for side in sides for e in side for key in self._loaded[e].refused)
+        decided = {e: self._loaded[e].decision for side in sides for e in side}
         labels = [", ".join(dict.fromkeys(e.build or e.title for e in side)) for side in sides]
 
         def work(progress: Progress) -> tuple[dict[Entry, Recording], Comparison]:
@@ -325,8 +338,10 @@ class Workspace(QObject):
             a, b = ([read[e] for e in side] for side in sides)
             # One normal is learned from both sides together: by their oil where it is the same, else by the usual one.
             used = {oils.get(r.content_hash, usual()) for r in (*a, *b)}
-            options = JudgeOptions(floors=floors, refused=refused, oil=used.pop() if len(used) == 1 else usual())
-            return read, run_trial(labels[0], a, labels[1], b, options, progress)
+            options = JudgeOptions(floors=floors, oil=used.pop() if len(used) == 1 else usual())
+            kept = Decisions()
+            by = {r.content_hash: decided[e] or kept.of(r.content_hash) for e, r in read.items()}
+            return read, run_trial(labels[0], a, labels[1], b, options, progress, by)
 
         def done(result: tuple[dict[Entry, Recording], Comparison]) -> None:
             for entry, recording in result[0].items():

@@ -29,9 +29,7 @@ STATIONS: tuple[Station, ...] = (
         "The car, its engine and oil system, and everything ever done to them, so that every run knows its build.",
         built=True,
     ),
-    Station(
-        "sensors", "Sensors", "Whether the readings can be believed, and how to fit a sensor that tells the truth."
-    ),
+    Station("sensors", "Sensors", "Whether the readings can be believed, and what was put right.", built=True),
     Station("recordings", "Recordings", "Every log you have: brought in, recognised, mapped and kept.", built=True),
     Station(
         "normal",

@@ -1,0 +1,57 @@
+"""What each fault of a reading would do to the verdicts, and which one matters most."""
+
+from __future__ import annotations
+
+from types import MappingProxyType
+
+from basso.trust.verdict import Check
+
+_LEVELS = ("fail", "warn", "note", "ok")
+_WORDS: MappingProxyType[str, tuple[str, str]] = MappingProxyType(
+    {
+        "oil_pressure": ("Oil pressure", "Nothing can be judged."),
+        "rpm": ("Engine speed", "Nothing can be judged."),
+        "scale": ("Scale of the pressure", "Every pressure, margin and share is wrong by this factor."),
+        "zero": ("Zero of the pressure", "Every margin and share of normal is off by this much; a sensor that reads high hides dips."),
+        "spikes": ("Jumps and flat lines", "A jump downwards counts as a dip; a flat line hides them."),
+        "supply": ("Electrical load", "A dip may be the fan coming on, and the level of normal depends on what was switched on."),
+        "delay": ("Delay of the pressure", "Dips seem to come later than the g that caused them: direction and lag are read wrong."),
+        "update_rate": ("How often it is renewed", "The lowest pressure is at or below what is shown; short dips are missed."),
+        "g_swapped": ("Axes of the g", "Braking shows as cornering: every cause is named wrong."),
+        "lateral_g_sign": ("Sign of the sideways g", "Left turns count as right ones: the baffle goes on the wrong side."),
+        "longitudinal_g_sign": ("Sign of the fore–aft g", "Braking counts as launching."),
+        "lateral_g_unit": ("Unit of the sideways g", "Ten times the g, or a tenth: thresholds mean nothing."),
+        "longitudinal_g_unit": ("Unit of the fore–aft g", "Ten times the g, or a tenth: thresholds mean nothing."),
+        "g_turned": ("How the g sensor is turned", "Braking leaks into cornering: directions and thresholds are off."),
+        "lateral_g_offset": ("Zero of the sideways g", "One side seems to starve sooner than the other."),
+        "longitudinal_g_offset": ("Zero of the fore–aft g", "Braking and launch thresholds are off by this much."),
+        "clock": ("Clock of the g sensor", "From the slip on, g and pressure do not belong together: causes are guessed."),
+        "oil_temp_flat": ("Oil temperature, whether it moves", "Normal is learned by rpm only: hot oil cannot be told from starvation."),
+        "oil_temp_lag": ("Oil temperature, whether it lags", "While the oil warms up normal is expected too high, and dips are invented."),
+        "oil_temp_place": ("Oil temperature, where it is taken", "The oil is hotter than it says: margins at the hot end are too kind."),
+        "vibration": ("Vibration", "Lowest values read too low, and short dips drown."),
+        "steps": ("Steps of the converter", "No figure is surer than half a step."),
+        "oil_temp": ("Oil temperature", "Share of normal is by rpm only."),
+        "g": ("g", "Which way the oil was thrown is not known."),
+        "lateral_g": ("Sideways g", "It is worked out from the path."),
+        "longitudinal_g": ("Fore–aft g", "It is worked out from the speed."),
+        "expected": ("Expected pressure", "Nothing can be held against normal; only fixed floors hold."),
+    }
+)  # fmt: skip
+"""In the order of what they would change, most first."""
+_ORDER = {key: i for i, key in enumerate(_WORDS)}
+
+
+def name_of(check: Check) -> str:
+    """What a check looks at, in words."""
+    return _WORDS.get(check.id, (check.id.replace("_", " ").capitalize(), ""))[0]
+
+
+def costs(check: Check) -> str:
+    """What the fault would do to the verdicts; "" where it is not one of those that are known."""
+    return _WORDS.get(check.id, ("", ""))[1]
+
+
+def rank(check: Check) -> tuple[int, int]:
+    """Sorts checks by what they would change: the level first, then how much hangs on it."""
+    return _LEVELS.index(check.level), _ORDER.get(check.id, len(_ORDER))

@@ -1,0 +1,80 @@
+"""What the user decided about corrections, kept with each log by its content: refused, or put right by another amount.
+
+One small JSON file in the user's data folder; one that cannot be read counts as empty and is set aside, not overwritten.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+from contextlib import suppress
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from basso.errors import InputError
+from basso.files import put_whole
+
+CorrectionKey = tuple[str, str]
+_VERSION = 1
+
+
+@dataclass(frozen=True, slots=True)
+class Decision:
+    """For one log: (channel, kind) of what is refused, and (channel, kind, value) of what is put right otherwise."""
+
+    refused: frozenset[CorrectionKey] = field(default_factory=frozenset)
+    edited: frozenset[tuple[str, str, float]] = field(default_factory=frozenset)
+
+    def as_plain(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return {"refused": sorted(self.refused), "edited": sorted(self.edited)}
+
+
+class Decisions:
+    """The decisions of every log, in one file (default: in the user's data folder)."""
+
+    def __init__(self, file: Path | None = None) -> None:
+        own = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
+        self._file = file or own / "basso" / "readings.json"
+
+    def of(self, content_hash: str) -> Decision:
+        """What was decided about a log; nothing where nothing was, or where it cannot be read."""
+        kept = self._read().get(content_hash)
+        with suppress(ValueError, TypeError, KeyError):
+            if kept is not None:
+                refused = frozenset((str(c), str(k)) for c, k in kept["refused"])
+                return Decision(refused, frozenset((str(c), str(k), float(v)) for c, k, v in kept["edited"]))
+        return Decision()
+
+    def keep(self, content_hash: str, decision: Decision) -> None:
+        """Keep a decision; one that changes nothing is forgotten.
+
+        Raises:
+            InputError: it cannot be written.
+        """
+        logs = self._read()
+        if decision == Decision():
+            logs.pop(content_hash, None)
+        else:
+            logs[content_hash] = decision.as_plain()
+        text = json.dumps({"version": _VERSION, "logs": logs}, ensure_ascii=False, indent=1)
+        try:
+            self._file.parent.mkdir(parents=True, exist_ok=True)
+            if self._file.exists() and not self._readable():
+                self._file.replace(self._file.with_suffix(".damaged.json"))
+            put_whole(self._file, text.encode())
+        except OSError as error:
+            raise InputError(
+                f"{self._file}: cannot be written ({error.strerror}); free the disk or the folder."
+            ) from None
+
+    def _readable(self) -> bool:
+        try:
+            kept = json.loads(self._file.read_text(encoding="utf-8"))
+        except (OSError, ValueError):
+            return False
+        return isinstance(kept, dict) and kept.get("version") == _VERSION and isinstance(kept.get("logs"), dict)
+
+    def _read(self) -> dict[str, Any]:
+        return dict(json.loads(self._file.read_text(encoding="utf-8"))["logs"]) if self._readable() else {}

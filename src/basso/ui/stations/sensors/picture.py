@@ -1,0 +1,314 @@
+"""What the Sensors station shows, worked out without Qt: the checks in order, and the evidence of each as lines and points."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from basso.analysis import Analysis
+from basso.recording.channel import Channel
+from basso.recording.corrections import Correction
+from basso.recording.recording import frame_on
+from basso.recording.roles import Role
+from basso.recording.spans import runs_of
+from basso.trust.axes import references, smooth, thinned_on_g
+from basso.trust.clock import lags_of_g
+from basso.trust.consequence import costs, name_of, rank
+from basso.trust.verdict import Check
+from basso.units import DisplayUnits, FloatArray, Quantity
+
+_MOST_POINTS = 900
+
+
+@dataclass(frozen=True, slots=True)
+class CheckLine:
+    """One check as the list shows it. ``state``: "Cannot be judged", "Mind", "Note", "Sound", "Put right" or "Refused"."""
+
+    check: Check
+    name: str
+    state: str
+    mark: str
+    """Tone of the state: "below", "attention", "soft" or ""."""
+    finding: str
+    costs: str
+
+
+@dataclass(frozen=True, slots=True)
+class Series:
+    """One line or cloud of points; ``tone`` is a colour of the palette."""
+
+    name: str
+    x: FloatArray
+    y: FloatArray
+    points: bool = False
+    tone: str = "ink"
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """A drawing of what a check rests on. ``spans``: (start, end) in seconds of the log, to jump to."""
+
+    title: str
+    x_label: str
+    y_label: str
+    series: tuple[Series, ...]
+    level: float | None = None
+    """A value on the y axis that is marked: where it should be."""
+    spans: tuple[tuple[float, float], ...] = field(default_factory=tuple)
+
+
+def check_lines(a: Analysis) -> list[CheckLine]:
+    """The checks, those that would change most first."""
+    return [_line(a, c) for c in sorted(a.checks, key=rank)]
+
+
+def _line(a: Analysis, check: Check) -> CheckLine:
+    if check.correction is not None:
+        refused = check.correction.key in a.options.refused
+        state, mark = ("Refused", "below") if refused else ("Put right", "attention")
+    else:
+        state, mark = {
+            "fail": ("Cannot be judged", "below"), "warn": ("Mind", "attention"), "note": ("Note", "soft"), "ok": ("Sound", ""),
+        }[check.level]  # fmt: skip
+    if (
+        check.message.startswith("Cannot be checked")
+        or "cannot be told" in check.message
+        or "cannot be proved" in check.message
+    ):
+        state = "Not known"
+    return CheckLine(check, name_of(check), state, mark, check.message, costs(check))
+
+
+def opening(a: Analysis | None) -> tuple[str, str]:
+    """Whether the readings can be believed, in a sentence, and what lies under it."""
+    if a is None:
+        return "No log is shown", "Open one under Recordings: what it says is checked before anything is judged."
+    lines = check_lines(a)
+    counts = {
+        s: sum(x.state == s for x in lines)
+        for s in ("Cannot be judged", "Mind", "Put right", "Refused", "Not known", "Sound")
+    }
+    detail = ", ".join(f"{n} {s.lower()}" for s, n in counts.items() if n) + "."
+    if counts["Cannot be judged"]:
+        return "These readings cannot be believed", detail
+    if counts["Refused"]:
+        return "Something that was found wrong is left as it is", detail
+    if counts["Put right"]:
+        n = counts["Put right"]
+        return f"The readings hold up once {n} {'thing is' if n == 1 else 'things are'} put right", detail
+    if counts["Mind"]:
+        return "The readings hold up, with something to mind", detail
+    return "The readings hold up", detail
+
+
+def correction_words(c: Correction, units: DisplayUnits) -> str:
+    """What a correction does, in the units shown."""
+    pressure = c.unit == "kPa"
+    amount = (
+        units.text(abs(c.value), Quantity.PRESSURE, difference=True)
+        if pressure
+        else f"{abs(c.value):.3g} {c.unit}".rstrip()
+    )
+    return {
+        "offset": f"{amount} {'taken off' if c.value < 0 else 'added'}", "scale": f"multiplied by {c.value:.4g}", "sign": "turned over",
+        "delay": f"moved {abs(c.value):.2f} s {'earlier' if c.value > 0 else 'later'}", "spikes": f"{c.value:.0f} readings left out",
+        "swap": f"exchanged with {c.other}", "turn": f"turned back by {c.value:.0f}°", "slip": f"moved {abs(c.value):.2f} s from the slip on",
+    }[c.kind]  # fmt: skip
+
+
+def evidence(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
+    """The drawing for a check; None where there is nothing to draw."""
+    made: dict[str, Callable[[Analysis, Check, DisplayUnits], Evidence | None]] = {
+        "zero": _zero, "spikes": _spikes, "delay": _delay, "clock": _clock, "vibration": _noise, "steps": _steps,
+        "g_swapped": _axes, "g_turned": _axes, "lateral_g_sign": _axes, "longitudinal_g_sign": _axes, "lateral_g_offset": _axes,
+        "longitudinal_g_offset": _axes, "lateral_g_unit": _axes, "longitudinal_g_unit": _axes, "scale": _scale,
+        "oil_temp_flat": _temperature, "oil_temp_lag": _temperature, "oil_temp_place": _temperature,
+    }  # fmt: skip
+    draw = made.get(check.id)
+    return draw(a, check, units) if draw is not None else None
+
+
+def _pressure(a: Analysis, units: DisplayUnits) -> tuple[Channel | None, FloatArray, FloatArray]:
+    """The pressure channel, as logged and as corrected, in the units shown; shape (n,)."""
+    raw, right = (r.channel(Role.OIL_PRESSURE) for r in (a.recording, a.corrected))
+    if raw is None or right is None:
+        return None, np.empty(0), np.empty(0)
+    return raw, np.asarray(units.pressure.from_base(raw.values)), np.asarray(units.pressure.from_base(right.values))
+
+
+def _about(time_s: FloatArray, start_s: float, end_s: float) -> slice:
+    return slice(int(np.searchsorted(time_s, start_s)), int(np.searchsorted(time_s, end_s)))
+
+
+def _zero(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
+    channel, raw, right = _pressure(a, units)
+    if channel is None or not a.recording.has(Role.RPM):
+        return None
+    frame = frame_on(a.recording, Role.OIL_PRESSURE)
+    stops = [r for r in runs_of(frame.filled(Role.RPM, np.nan) < 60.0) if r[1] - r[0] >= 3]
+    if not stops:
+        return None
+    first, last = max(stops, key=lambda r: r[1] - r[0])
+    t = channel.time_s
+    start, end = float(t[first]), float(t[last - 1])
+    part = _about(t, start - 2.0, min(end, start + 30.0) + 4.0)
+    series = [Series("as logged", t[part], raw[part], tone="soft")]
+    if check.correction is not None:
+        series.append(Series("put right", t[part], right[part]))
+    return Evidence(
+        "With the engine stopped",
+        "time, s",
+        f"oil pressure, {units.pressure.symbol}",
+        tuple(series),
+        0.0,
+        ((start, end),),
+    )
+
+
+def _spikes(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
+    channel, raw, right = _pressure(a, units)
+    if channel is None or check.correction is None or not check.correction.samples.size:
+        return None
+    t, wrong = channel.time_s, np.zeros(raw.size, dtype=bool)
+    wrong[check.correction.samples] = True
+    runs = runs_of(wrong, join=2)
+    spans = tuple((float(t[s]), float(t[min(e, t.size - 1)])) for s, e in runs)
+    part = _about(t, spans[0][0] - 1.5, spans[0][1] + 1.5)
+    at = np.flatnonzero(wrong[part]) + part.start
+    return Evidence(
+        f"The first of {len(runs)}", "time, s", f"oil pressure, {units.pressure.symbol}",
+        (Series("kept", t[part], right[part]), Series("left out", t[at], raw[at], True, "below")), None, spans,
+    )  # fmt: skip
+
+
+def _delay(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
+    channel, raw, right = _pressure(a, units)
+    moved = a.corrected.channel(Role.OIL_PRESSURE)
+    if channel is None or moved is None:
+        return None
+    frame = frame_on(a.recording, Role.OIL_PRESSURE)
+    rpm = frame.filled(Role.RPM)
+    ahead = max(1, round(0.5 / max(frame.step_s, 1e-3)))
+    change = np.abs(rpm[ahead:] - rpm[:-ahead])
+    at = float(frame.time_s[int(np.argmax(change))])
+    part = _about(channel.time_s, at - 2.0, at + 3.0)
+
+    def unit_span(values: FloatArray) -> FloatArray:
+        low, high = np.nanmin(values), np.nanmax(values)
+        return np.asarray((values - low) / max(float(high - low), 1e-9))
+
+    series = [
+        Series("engine speed", channel.time_s[part], unit_span(rpm[part]), tone="soft"),
+        Series("pressure as logged", channel.time_s[part], unit_span(raw[part]), tone="ink"),
+    ]
+    if check.correction is not None:
+        series.append(Series("moved", moved.time_s[part], unit_span(right[part]), tone="oil"))
+    return Evidence(
+        "A quick change of engine speed, each from its least to its most",
+        "time, s",
+        "",
+        tuple(series),
+        None,
+        ((at - 2.0, at + 3.0),),
+    )
+
+
+def _clock(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
+    frame = thinned_on_g(a.recording)
+    found = lags_of_g(frame) if frame is not None else None
+    if found is None:
+        return None
+    series = (Series("lag, window by window", found.time_s, found.lag_s, True, "ink"),)
+    return Evidence("How late the g comes", "time, s", "seconds after speed and path", series, 0.0)
+
+
+def _axes(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
+    role = Role.LONGITUDINAL_G if check.id.startswith("longitudinal") else Role.LATERAL_G
+    clouds = []
+    for recording, name, tone in ((a.recording, "as logged", "soft"), (a.corrected, "put right", "ink")):
+        frame = thinned_on_g(recording)
+        reference = references(frame).of(role) if frame is not None else None
+        values = frame.get(role) if frame is not None else None
+        if frame is None or reference is None or values is None:
+            continue
+        every = max(1, reference.size // _MOST_POINTS)
+        clouds.append(Series(name, reference[::every], smooth(values, frame.step_s)[::every], True, tone))
+    if not clouds:
+        return None
+    if check.correction is None:
+        clouds = clouds[:1]
+    what = "the change of speed" if role is Role.LONGITUDINAL_G else "the path"
+    return Evidence(
+        f"{role.words[0].upper()}{role.words[1:]} against {what}: on the diagonal both agree",
+        f"by {what}, g",
+        "logged, g",
+        tuple(clouds),
+    )
+
+
+def _noise(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
+    frame = frame_on(a.recording, Role.OIL_PRESSURE)
+    rpm, pressure = frame.filled(Role.RPM), frame.filled(Role.OIL_PRESSURE, np.nan)
+    second = np.abs(pressure[2:] - 2.0 * pressure[1:-1] + pressure[:-2])
+    bands, noise = [], []
+    for low in np.arange(500.0, 9000.0, 500.0):
+        own = second[(rpm[1:-1] >= low) & (rpm[1:-1] < low + 500.0) & np.isfinite(second)]
+        if own.size >= 60:
+            bands.append(low + 250.0)
+            noise.append(float(np.median(own)) / 0.6745 / np.sqrt(6.0))
+    if len(bands) < 2:
+        return None
+    shown = np.array([units.pressure.difference_from_base(n) for n in noise])
+    return Evidence(
+        "Noise by engine speed",
+        "engine speed, rpm",
+        f"noise, {units.pressure.symbol}",
+        (Series("", np.array(bands), shown), Series("", np.array(bands), shown, True)),
+        0.0,
+    )
+
+
+def _steps(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
+    channel, raw, _ = _pressure(a, units)
+    if channel is None:
+        return None
+    middle = float(channel.time_s[channel.time_s.size // 2])
+    part = _about(channel.time_s, middle, middle + 4.0)
+    t, y = channel.time_s[part], raw[part]
+    return Evidence(
+        "Four seconds, reading by reading",
+        "time, s",
+        f"oil pressure, {units.pressure.symbol}",
+        (Series("", t, y, tone="soft"), Series("", t, y, True)),
+        None,
+        ((middle, middle + 4.0),),
+    )
+
+
+def _scale(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
+    raw = a.recording.channel(Role.OIL_PRESSURE)
+    if raw is None or not np.isfinite(a.expected_kpa).any() or not a.settled.any():
+        return None
+    at = np.flatnonzero(a.settled)
+    at = at[:: max(1, at.size // _MOST_POINTS)]
+    ratio = raw.values[at] / a.expected_kpa[at]
+    return Evidence(
+        "Settled running against what is expected",
+        "engine speed, rpm",
+        "logged by expected",
+        (Series("", a.rpm[at], ratio, True),),
+        1.0,
+    )
+
+
+def _temperature(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
+    channel = a.recording.channel(Role.OIL_TEMP)
+    if channel is None:
+        return None
+    every = max(1, channel.values.size // 2000)
+    t, y = channel.time_s[::every], np.asarray(units.temperature.from_base(channel.values[::every]))
+    return Evidence(
+        "The oil temperature as logged", "time, s", f"oil temperature, {units.temperature.symbol}", (Series("", t, y),)
+    )

@@ -1,0 +1,295 @@
+"""The Sensors station: whether the readings can be believed, check by check, with the evidence drawn and what was put right."""
+
+from __future__ import annotations
+
+import csv
+import io
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from basso.ui.plots import paint
+from basso.ui.plots.strokes import points_of
+from basso.ui.plots.ticks import ticks
+from basso.ui.stations.sensors.picture import CheckLine, Evidence, check_lines, correction_words, evidence, opening
+from basso.ui.theme.look import Look, Type
+from basso.units import DisplayUnits, Quantity
+
+if TYPE_CHECKING:
+    from basso.analysis import Analysis
+
+_AMOUNTS = ("offset", "scale", "delay", "turn", "slip")
+"""Corrections by an amount that somebody may know better."""
+
+
+class SensorsStation(QWidget):
+    """Told an analysis; says what is decided about its corrections, and where to look."""
+
+    decided = Signal(str, str, bool, object)
+    """(channel, kind, put right, value or None for what Basso found)"""
+    place_wanted = Signal(float, float)
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self._units = DisplayUnits()
+        self._analysis: Analysis | None = None
+        self.lines: list[CheckLine] = []
+        self._title, self._detail = QLabel(), QLabel()
+        self.list = QListWidget()
+        self.list.setAccessibleName("Checks of the readings")
+        self.list.setWordWrap(True)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideNone)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.currentRowChanged.connect(lambda _: self._show_check())
+        self._name, self._message, self._costs, self._done = QLabel(), QLabel(), QLabel(), QLabel()
+        self.accept, self.amount, self._unit = QCheckBox("Put right"), QLineEdit(), QLabel()
+        self.amount.setMaximumWidth(round(look.height() * 5))
+        self.go_button = QPushButton("Show it in the log")
+        self.plot = EvidencePlot(look)
+        self._at = 0
+        self._lay_out()
+        self.accept.clicked.connect(lambda _: self._decide())
+        self.amount.editingFinished.connect(self._amount_given)
+        self.go_button.clicked.connect(self._go)
+        look.changed.connect(self._restyle)
+        self._restyle()
+        self.show_analysis(None, self._units)
+
+    def _lay_out(self) -> None:
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 12, 12, 6)
+        layout.setSpacing(4)
+        for label in (self._title, self._detail, self._name, self._message, self._costs, self._done):
+            label.setWordWrap(True)
+            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        layout.addWidget(self._title)
+        layout.addWidget(self._detail)
+        side = QWidget()
+        column = QVBoxLayout(side)
+        column.setContentsMargins(16, 0, 0, 0)
+        column.setSpacing(6)
+        for label in (self._name, self._message, self._costs):
+            column.addWidget(label)
+        row = QHBoxLayout()
+        for widget in (self.accept, self.amount, self._unit):
+            row.addWidget(widget)
+        row.addWidget(self._done, 1)
+        row.addWidget(self.go_button)
+        column.addLayout(row)
+        column.addWidget(self.plot, 1)
+        split = QSplitter(Qt.Orientation.Horizontal)
+        split.setChildrenCollapsible(False)
+        split.addWidget(self.list)
+        split.addWidget(side)
+        split.setSizes([340, 540])
+        layout.addWidget(split, 1)
+
+    def _restyle(self) -> None:
+        look, p = self._look, self._look.palette
+        for label, kind, color in (
+            (self._title, Type.TITLE, p.ink), (self._detail, Type.BODY, p.soft), (self._name, Type.STATION, p.ink),
+            (self._message, Type.BODY, p.ink), (self._costs, Type.SMALL, p.soft), (self._done, Type.SMALL, p.soft), (self._unit, Type.SMALL, p.soft),
+        ):  # fmt: skip
+            label.setFont(look.font(kind))
+            label.setStyleSheet(f"color: {color};")
+        self.plot.update()
+
+    def show_analysis(self, analysis: Analysis | None, units: DisplayUnits, waiting: str = "") -> None:
+        """Show the checks of a judged log."""
+        before = self.line.check.id if self.line is not None else ""
+        self._analysis, self._units = analysis, units
+        title, detail = opening(analysis)
+        self._title.setText(waiting or title)
+        self._detail.setText("" if waiting else detail)
+        self.lines = check_lines(analysis) if analysis is not None else []
+        self.list.blockSignals(True)
+        self.list.clear()
+        for line in self.lines:
+            item = QListWidgetItem(f"{line.name}\n{line.state}")
+            color = {"below": "below", "attention": "ink", "soft": "soft"}.get(line.mark, "soft")
+            item.setForeground(self._look.color(color))
+            font = self._look.font(Type.STRONG if line.mark in ("below", "attention") else Type.BODY)
+            item.setFont(font)
+            self.list.addItem(item)
+        at = next((i for i, x in enumerate(self.lines) if x.check.id == before), 0 if self.lines else -1)
+        self.list.setCurrentRow(at)
+        self.list.blockSignals(False)
+        self._show_check()
+
+    @property
+    def line(self) -> CheckLine | None:
+        """The check that is selected."""
+        at = self.list.currentRow()
+        return self.lines[at] if 0 <= at < len(self.lines) else None
+
+    def choose(self, check_id: str) -> None:
+        """Select a check."""
+        self.list.setCurrentRow(next((i for i, x in enumerate(self.lines) if x.check.id == check_id), -1))
+
+    def take_focus(self) -> None:
+        """Give the keyboard to the list."""
+        self.list.setFocus()
+
+    def _show_check(self) -> None:
+        line, a = self.line, self._analysis
+        self._at = 0
+        correction = line.check.correction if line is not None else None
+        self.accept.setVisible(correction is not None)
+        self._done.setVisible(correction is not None)
+        by_amount = correction is not None and correction.kind in _AMOUNTS
+        for widget in (self.amount, self._unit):
+            widget.setVisible(by_amount)
+        if line is None or a is None:
+            for label in (self._name, self._message, self._costs):
+                label.setText("")
+            self.go_button.hide()
+            self.plot.show_evidence(None)
+            return
+        self._name.setText(f"{line.name}: {line.state[:1].lower()}{line.state[1:]}")
+        self._message.setText(line.finding)
+        self._costs.setText(f"What hangs on it: {line.costs}" if line.costs else "")
+        if correction is not None:
+            used = next((c for c in a.corrections if c.key == correction.key), correction)
+            self.accept.setChecked(correction.key not in a.options.refused)
+            self._done.setText(
+                correction_words(used, self._units) + ("" if used.value == correction.value else ", as you said")
+            )
+            self.amount.setText(self._amount_shown(used.value, correction.unit))
+            self.amount.setAccessibleName(f"{line.name}, put right by")
+            self._unit.setText(self._units.pressure.symbol if correction.unit == "kPa" else correction.unit)
+        drawn = evidence(a, line.check, self._units)
+        self.plot.show_evidence(drawn)
+        self.go_button.setVisible(drawn is not None and bool(drawn.spans))
+
+    def _amount_shown(self, value: float, unit: str) -> str:
+        shown = self._units.pressure.difference_from_base(value) if unit == "kPa" else value
+        return f"{shown:.5g}"
+
+    def _decide(self, value: float | None = None) -> None:
+        correction = self.line.check.correction if self.line is not None else None
+        if correction is not None:
+            self.decided.emit(correction.channel, correction.kind, self.accept.isChecked(), value)
+
+    def _amount_given(self) -> None:
+        correction = self.line.check.correction if self.line is not None else None
+        if correction is None or not self.amount.isModified():
+            return
+        self.amount.setModified(False)
+        try:
+            given = float(self.amount.text().replace(",", ".").replace("−", "-"))
+        except ValueError:
+            self._done.setText(f"'{self.amount.text()}' is no number; write it like -12.5.")
+            return
+        if correction.unit == "kPa":
+            given = given * self._units.unit(Quantity.PRESSURE).factor
+        self.accept.setChecked(True)
+        self._decide(given)
+
+    def _go(self) -> None:
+        """Go to the place in the log, and with each further press to the next one."""
+        spans = self.plot.evidence.spans if self.plot.evidence is not None else ()
+        if spans:
+            start, end = spans[self._at % len(spans)]
+            self._at += 1
+            self.place_wanted.emit(start, end)
+
+    @property
+    def title(self) -> str:
+        """The sentence at the top."""
+        return self._title.text()
+
+    def table_text(self, separator: str) -> str:
+        """The checks as text, headings first."""
+        out = io.StringIO()
+        writer = csv.writer(out, delimiter=separator, lineterminator="\n")
+        writer.writerow(["Check", "State", "Finding", "What hangs on it"])
+        writer.writerows([x.name, x.state, x.finding, x.costs] for x in self.lines)
+        return out.getvalue()
+
+
+class EvidencePlot(QWidget):
+    """Draws what a check rests on."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self.evidence: Evidence | None = None
+        self.setMinimumHeight(round(look.height() * 9))
+        self.setAccessibleName("Evidence")
+
+    def show_evidence(self, drawn: Evidence | None) -> None:
+        """Show a drawing, or nothing."""
+        self.evidence = drawn
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        look, e = self._look, self.evidence
+        painter.fillRect(self.rect(), look.color("paper"))
+        if e is None:
+            return
+        small, soft, line = look.font(Type.SMALL), look.color("soft"), look.height(Type.SMALL)
+        known = [s for s in e.series if s.x.size and np.isfinite(s.y).any()]
+        if not known:
+            return
+        area = QRectF(line * 3.4, line * 2.6, self.width() - line * 5.0, self.height() - line * 5.4)
+        x0, x1 = min(float(s.x.min()) for s in known), max(float(s.x.max()) for s in known)
+        y0, y1 = min(float(np.nanmin(s.y)) for s in known), max(float(np.nanmax(s.y)) for s in known)
+        if e.level is not None:
+            y0, y1 = min(y0, e.level), max(y1, e.level)
+        pad = 0.06 * (y1 - y0 or 1.0)
+        y0, y1, x1 = y0 - pad, y1 + pad, x1 if x1 > x0 else x0 + 1.0
+        to_x = area.width() / (x1 - x0)
+        to_y = area.height() / (y1 - y0)
+        paint.text(painter, 0, line * 0.7, e.title, look.font(Type.SMALL_STRONG), look.color("ink"))
+        paint.text(painter, 0, line * 1.9, e.y_label, small, soft)
+        for v in ticks(y0, y1, 6):
+            y = area.bottom() - (v - y0) * to_y
+            paint.rule(painter, area.left(), y, area.right(), y, look.color("grid"))
+            paint.text(painter, area.left() - 8, y, f"{v:g}".replace("-", "−"), small, soft, paint.RIGHT)
+        for v in ticks(x0, x1, 7):
+            x = area.left() + (v - x0) * to_x
+            paint.text(painter, x, area.bottom() + line * 0.9, f"{v:g}".replace("-", "−"), small, soft, paint.CENTRE)
+        paint.text(painter, area.right(), area.bottom() + line * 2.1, e.x_label, small, soft, paint.RIGHT)
+        if e.level is not None:
+            painter.setPen(paint.pen(look.color("ink"), 1.0, Qt.PenStyle.DashLine))
+            y = area.bottom() - (e.level - y0) * to_y
+            painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        named = area.right()
+        for s in reversed(e.series):
+            color = look.color(s.tone)
+            keep = np.isfinite(s.y)
+            px, py = area.left() + (s.x[keep] - x0) * to_x, area.bottom() - (s.y[keep] - y0) * to_y
+            if s.points:
+                painter.setPen(paint.pen(color, 3.4))
+                painter.drawPoints(points_of(px, py))
+            else:
+                painter.setPen(paint.pen(color, 1.6))
+                painter.drawPolyline(points_of(px, py))
+            if s.name:
+                paint.text(
+                    painter,
+                    named,
+                    line * 1.9,
+                    ("● " if s.points else "— ") + s.name,
+                    look.font(Type.SMALL_STRONG),
+                    color,
+                    paint.RIGHT,
+                )
+                named -= painter.fontMetrics().horizontalAdvance(s.name) + line * 2.2

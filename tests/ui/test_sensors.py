@@ -1,0 +1,144 @@
+"""The Sensors station, driven as a person would: what was found, its evidence, accepted, refused and put right otherwise."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtWidgets import QApplication
+
+from basso.trust.decisions import Decision, Decisions
+from basso.ui.desk import Desk
+from basso.ui.main_window import MainWindow
+from basso.ui.screenshots import wait_until
+from basso.ui.stations.sensors.picture import check_lines, evidence
+from basso.units import UNITS, DisplayUnits
+from basso.workflow import demo_folder
+
+
+def opened(application: QApplication, window: MainWindow, log: str) -> Desk:
+    desk = window.desk
+    desk.workspace.open_logs([demo_folder() / log])
+    wait_until(application, lambda: desk.workspace.analysis is not None)
+    desk.go_to("sensors")
+    return desk
+
+
+@pytest.fixture
+def absolute(application: QApplication, wide_window: MainWindow) -> Desk:
+    """The log of a sensor that counts from vacuum."""
+    return opened(application, wide_window, "shakedown.csv")
+
+
+def judged(application: QApplication, desk: Desk) -> None:
+    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+
+
+def test_what_would_change_most_comes_first_with_its_evidence(absolute: Desk) -> None:
+    s = absolute.sensors
+    assert s.title == "The readings hold up once 1 thing is put right"
+    assert (s.lines[0].name, s.lines[0].state) == ("Zero of the pressure", "Put right")
+    assert s.line is s.lines[0] and "a sensor that reads high hides dips" in s._costs.text()
+    drawn = s.plot.evidence
+    assert drawn is not None and [x.name for x in drawn.series] == ["as logged", "put right"]
+    logged, right = drawn.series
+    assert abs(float(logged.y[-40:].mean()) - 101.0) < 2.0 and abs(float(right.y[-40:].mean())) < 2.0
+    unknown = next(x for x in s.lines if x.name == "Electrical load")
+    assert unknown.state == "Not known"  # nothing to go by: it does not pass
+
+
+def test_a_correction_is_refused_undone_and_remembered(application: QApplication, absolute: Desk) -> None:
+    desk, dips = absolute, len(absolute.workspace.analysis.dips)  # type: ignore[union-attr]
+    desk.sensors.accept.click()
+    judged(application, desk)
+    assert desk.sensors.lines[0].state == "Refused"
+    assert desk.sensors.title == "Something that was found wrong is left as it is"
+    assert len(desk.workspace.analysis.dips) < dips  # type: ignore[union-attr]
+    recording = desk.workspace.recording
+    assert recording is not None and Decisions().of(recording.content_hash).refused
+    desk.run("edit.undo")
+    judged(application, desk)
+    assert desk.sensors.lines[0].state == "Put right" and Decisions().of(recording.content_hash) == Decision()
+
+
+def test_what_was_decided_comes_back_with_the_log(application: QApplication, absolute: Desk) -> None:
+    absolute.sensors.amount.setText("-98")
+    absolute.sensors.amount.setModified(True)
+    absolute.sensors.amount.editingFinished.emit()
+    judged(application, absolute)
+    (zero,) = (c for c in absolute.workspace.analysis.corrections if c.kind == "offset")  # type: ignore[union-attr]
+    assert zero.value == -98.0 and "as you said" in absolute.sensors._done.text()
+    entry = absolute.workspace.shown
+    assert entry is not None
+    absolute.workspace.close(entry)
+    absolute.workspace.open_logs([entry.path])
+    judged(application, absolute)
+    (again,) = (c for c in absolute.workspace.analysis.corrections if c.kind == "offset")  # type: ignore[union-attr]
+    assert again.value == -98.0
+
+
+def test_an_amount_is_read_in_the_units_shown_and_a_word_is_refused(application: QApplication, absolute: Desk) -> None:
+    absolute.workspace.set_units(DisplayUnits(pressure=UNITS["psi"]))
+    assert absolute.sensors.amount.text().startswith("-14.6")
+    absolute.sensors.amount.setText("all of it")
+    absolute.sensors.amount.setModified(True)
+    absolute.sensors.amount.editingFinished.emit()
+    assert "is no number" in absolute.sensors._done.text() and absolute.workspace.decision == Decision()
+    absolute.sensors.amount.setText("-14.5")
+    absolute.sensors.amount.setModified(True)
+    absolute.sensors.amount.editingFinished.emit()
+    judged(application, absolute)
+    (zero,) = (c for c in absolute.workspace.analysis.corrections if c.kind == "offset")  # type: ignore[union-attr]
+    assert zero.value == pytest.approx(-14.5 * 6.894757, abs=0.01)
+
+
+def test_the_places_are_gone_to_one_after_the_other(application: QApplication, wide_window: MainWindow) -> None:
+    desk = opened(application, wide_window, "loose-connector.csv")
+    desk.sensors.choose("spikes")
+    drawn = desk.sensors.plot.evidence
+    assert drawn is not None and len(drawn.spans) > 20
+    desk.sensors.go_button.click()
+    assert desk.station == "dips" and desk.cursor.time_s == pytest.approx(drawn.spans[0][0])
+    desk.go_to("sensors")
+    desk.sensors.go_button.click()
+    assert desk.cursor.time_s == pytest.approx(drawn.spans[1][0])
+    desk.go_to("sensors")
+    desk.run("edit.copy")
+    assert (
+        QApplication.clipboard()
+        .text()
+        .startswith("Check\tState\tFinding\tWhat hangs on it\nJumps and flat lines\tPut right\t")
+    )
+
+
+@pytest.mark.parametrize("log", ["baseline-1.csv", "hill-climb.csv", "dyno.csv", "hot-day.csv"])
+def test_every_check_of_a_log_can_be_drawn_or_has_nothing_to_draw(
+    application: QApplication, wide_window: MainWindow, log: str
+) -> None:
+    desk = opened(application, wide_window, log)
+    a = desk.workspace.analysis
+    assert a is not None and [x.check for x in check_lines(a)] == [x.check for x in desk.sensors.lines]
+    for line in desk.sensors.lines:
+        desk.sensors.choose(line.check.id)
+        assert not desk.sensors.grab().isNull()
+        drawn = evidence(a, line.check, DisplayUnits())
+        assert drawn is None or all(s.x.shape == s.y.shape for s in drawn.series)
+
+
+def test_without_a_log_it_says_what_to_do(wide_window: MainWindow) -> None:
+    wide_window.desk.go_to("sensors")
+    assert (
+        wide_window.desk.sensors.title == "No log is shown" and "Recordings" in wide_window.desk.sensors._detail.text()
+    )
+
+
+def test_a_damaged_file_of_decisions_is_set_aside_and_lost_to_nobody(tmp_path: Path) -> None:
+    file = tmp_path / "readings.json"
+    file.write_text("{broken")
+    kept = Decisions(file)
+    assert kept.of("x") == Decision()
+    decision = Decision(frozenset({("Oil", "offset")}), frozenset({("Oil", "delay", 0.2)}))
+    kept.keep("x", decision)
+    assert kept.of("x") == decision and file.with_suffix(".damaged.json").read_text() == "{broken"
+    kept.keep("x", Decision())
+    assert "x" not in file.read_text()
