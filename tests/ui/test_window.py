@@ -16,7 +16,8 @@ from PySide6.QtWidgets import QApplication, QDialog, QLabel, QMessageBox, QWidge
 
 from basso.pressure.floors import Fixed, Share
 from basso.recording.roles import Role
-from basso.ui.dialogs import FloorsDialog, HelpDialog, ReadingsDialog, SearchDialog, WorkingDialog
+from basso.trust.decisions import Decision
+from basso.ui.dialogs import FloorsDialog, HelpDialog, SearchDialog, WorkingDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.rail import State
 from basso.ui.settings import Settings
@@ -420,7 +421,7 @@ class TestJudging:
         assert a is not None
         key = next(c.key for c in a.corrections if c.kind == "offset")
         lowest = a.dips[0].dip.min_pressure_kpa
-        desk.workspace.set_refused(frozenset({key}))
+        desk.workspace.decide(Decision(frozenset({key})))
         wait(lambda: desk.workspace.analysis is not None)
         b = desk.workspace.analysis
         assert b is not None
@@ -447,20 +448,6 @@ class TestJudging:
         dialog._try_accept()
         assert dialog.result() != QDialog.DialogCode.Accepted
         assert "at least one" in dialog._problem.text()
-
-    def test_the_readings_dialog_shows_evidence_and_what_was_assumed(self, window: MainWindow) -> None:
-        window.open_logs([demo_folder() / "loose-connector.csv"])
-        wait(lambda: window.desk.workspace.analysis is not None)
-        a = window.desk.workspace.analysis
-        assert a is not None
-        (offered,) = [c.correction for c in a.checks if c.correction is not None]
-        dialog = ReadingsDialog(window, window.look, a, frozenset())
-        words = " ".join(label.text() for label in dialog.findChildren(QLabel))
-        assert offered.reason in words
-        assert all(c.message in words for c in a.checks if c.correction is None)
-        assert dialog.refused() == frozenset()
-        dialog._checks[0][0].setChecked(False)
-        assert dialog.refused() == {offered.key}
 
     def test_a_log_whose_names_say_nothing_is_judged_once_its_columns_are_named(
         self, window: MainWindow, tmp_path: Path
@@ -571,7 +558,7 @@ class TestTrial:
         old = desk.workspace.comparison
         for change in (
             lambda: desk.workspace.set_floors((Fixed(150.0),)),
-            lambda: desk.workspace.set_refused(frozenset({("Oil pressure [psi]", "offset")})),
+            lambda: desk.workspace.decide(Decision(frozenset({("Oil pressure [psi]", "offset")}))),
         ):
             change()
             assert desk.workspace.comparison is None

@@ -73,7 +73,7 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "judge.readings",
         "Judge",
-        "Readings…",
+        "Can the readings be believed?",
         ("Ctrl+Shift+L",),
         "checks, corrections to accept or refuse, what was assumed",
     ),

@@ -182,7 +182,7 @@ class Desk(QObject):
             "edit.redo": self.workspace.undo.redo,
             "edit.copy": self.exporting.copy,
             "judge.floors": self._edit_floors,
-            "judge.readings": self._show_readings,
+            "judge.readings": lambda: self.go_to("sensors"),
             "judge.columns": lambda: self.go_to("recordings"),
             "judge.working": self._show_working,
             "garage.history": lambda: self.garaging.act("history", None),
@@ -432,16 +432,6 @@ class Desk(QObject):
         )
         if dialog.exec():
             self.workspace.set_floors(dialog.floors())
-
-    def _show_readings(self) -> None:
-        a = self.workspace.analysis
-        if a is None:
-            return
-        from basso.ui.dialogs import ReadingsDialog
-
-        dialog = ReadingsDialog(self.window, self.look, a, self.workspace.decision.refused)
-        if dialog.exec():
-            self.workspace.set_refused(dialog.refused())
 
     def _decide(self, channel: str, kind: str, put_right: bool, value: object) -> None:
         """A correction of the shown log is accepted, refused, or made by another amount."""

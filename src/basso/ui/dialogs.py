@@ -26,14 +26,13 @@ from PySide6.QtWidgets import (
 
 from basso.errors import InputError
 from basso.pressure.floors import SCHOOLS, Fixed, Floor, Share, Slope, Table
-from basso.recording.corrections import Correction
 from basso.ui.commands import COMMANDS, GROUPS, Command
 from basso.ui.stations.dips.picture import Step
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, digits_of
 
 if TYPE_CHECKING:
-    from basso.analysis import Analysis
+    pass
 
 _LEVELS = ("fail", "warn", "note", "ok")
 _CAUTION = (
@@ -218,66 +217,6 @@ def _alike(a: Floor, b: Floor) -> bool:
     return (a.base_kpa > 0) == (b.base_kpa > 0) if isinstance(a, Slope) and isinstance(b, Slope) else True
 
 
-class ReadingsDialog(QDialog):
-    """What was found about the readings: corrections that can be refused, other checks, what the reader assumed."""
-
-    def __init__(self, parent: QWidget, look: Look, analysis: Analysis, refused: frozenset[tuple[str, str]]) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Readings")
-        self.resize(580, 420)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(20, 16, 12, 14)
-        _, column = _scrolled(layout)
-        column.addWidget(_label(look, "Can these readings be believed?", Type.TITLE))
-        column.addWidget(
-            _label(look, "The recording itself is never changed. Untick a correction to judge without it.", soft=True)
-        )
-        self._checks: list[tuple[QCheckBox, tuple[str, str]]] = []
-        for check in sorted(analysis.checks, key=lambda c: (c.correction is None, _LEVELS.index(c.level))):
-            column.addSpacing(8)
-            if check.correction is not None:
-                self._offer(column, look, check.correction, refused)
-            else:
-                mark = {"fail": "Cannot be judged", "warn": "Mind", "note": "Note", "ok": "Sound"}[check.level]
-                column.addWidget(_label(look, f"{mark}: {check.id.replace('_', ' ')}", Type.SMALL_STRONG))
-                column.addWidget(_label(look, check.message, Type.SMALL, soft=True))
-        if analysis.recording.notes:
-            column.addSpacing(12)
-            column.addWidget(_label(look, "What the reader assumed or repaired", Type.STRONG))
-            for note in analysis.recording.notes:
-                column.addWidget(_label(look, note, Type.SMALL, soft=True))
-        column.addStretch(1)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        layout.addWidget(buttons)
-
-    def _offer(self, column: QVBoxLayout, look: Look, c: Correction, refused: frozenset[tuple[str, str]]) -> None:
-        names = {
-            "offset": "Zero", "spikes": "Impossible readings left out", "sign": "Sign turned over", "scale": "Scale", "delay": "Delay taken out", "swap": "Axes exchanged",
-            "turn": "Turned back", "slip": "Clock put right",
-        }  # fmt: skip
-        amount = (
-            f", {c.value:+.{2 if c.unit == 'g' else 1}f} {c.unit}"
-            if c.kind == "offset"
-            else f", {c.value:.2f} {c.unit}"
-            if c.kind in ("delay", "slip")
-            else f", {c.value:.0f}°"
-            if c.kind == "turn"
-            else ""
-        )
-        box = QCheckBox(f"{names[c.kind]}: {c.channel}{amount}".replace("-", "−"))
-        box.setFont(look.font(Type.STRONG))
-        box.setChecked(c.key not in refused)
-        column.addWidget(box)
-        column.addWidget(_label(look, c.reason, Type.SMALL, soft=True))
-        self._checks.append((box, c.key))
-
-    def refused(self) -> frozenset[tuple[str, str]]:
-        """Keys of the corrections that are not ticked."""
-        return frozenset(key for box, key in self._checks if not box.isChecked())
-
-
 class WorkingDialog(QDialog):
     """How numbers came about: formula, inputs and their source, what would change them."""
 
@@ -370,7 +309,7 @@ class HelpDialog(QDialog):
         column.addWidget(_label(look, "From a log to its dips", Type.TITLE))
         for words in (
             "Drop a log on the window. Basso finds the columns it needs, checks the readings and takes the sensor's zero from the "
-            "seconds with the engine stopped; what it assumed is listed under Readings.",
+            "seconds with the engine stopped; what it assumed is listed under Sensors.",
             "A dip is a stretch in which the gallery pressure lay below the floor while the engine ran warm above 1500 rpm. The "
             "floor is the highest of the rules under Floors. The margin is pressure less floor; the tide along the bottom shows it "
             "for the whole session.",

@@ -12,7 +12,7 @@ from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
 from basso.recording.roles import Role
-from basso.ui.dialogs import FloorsDialog, ReadingsDialog, WorkingDialog
+from basso.ui.dialogs import FloorsDialog, WorkingDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.settings import Settings
 from basso.ui.stations.dips.picture import working
@@ -60,9 +60,8 @@ def take_all(application: QApplication, folder: Path) -> None:
         connector = next(e for e in desk.workspace.entries if e.path.stem == "shakedown")
         desk.workspace.show(connector)
         wait_until(application, lambda: desk.workspace.analysis is not None)
-        analysis = desk.workspace.analysis
-        assert analysis is not None
-        _save(application, ReadingsDialog(window, window.look, analysis, frozenset()), folder / "readings.png")
+        desk.go_to("sensors")
+        _save(application, window, folder / "sensors.png")
         window.close()
 
 

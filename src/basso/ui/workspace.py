@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -17,7 +17,7 @@ from basso.formats.mappings import Confirmed, Mappings
 from basso.oil.grades import Grade, usual
 from basso.pressure.floors import DEFAULT_FLOORS, Floor
 from basso.progress import Progress
-from basso.trust.decisions import CorrectionKey, Decision, Decisions
+from basso.trust.decisions import Decision, Decisions
 from basso.ui.jobs import Jobs
 from basso.units import DisplayUnits
 
@@ -212,10 +212,6 @@ class Workspace(QObject):
         before = self.floors
         if floors != before:
             self.undo.push(_Edit("floors", lambda: self._use_floors(floors), lambda: self._use_floors(before)))
-
-    def set_refused(self, refused: frozenset[CorrectionKey]) -> None:
-        """Refuse or accept corrections of the shown session, as one undo step."""
-        self.decide(replace(self.decision, refused=refused))
 
     def decide(self, decision: Decision) -> None:
         """Decide about the corrections of the shown session, as one undo step; it is kept with the log."""

@@ -339,7 +339,7 @@ class ColumnsPanel(QWidget):
             self._told.setText(f"{line.name}: {line.told}")
         else:
             notes = recording.notes
-            more = f" (and {len(notes) - 2} more under Readings)" if len(notes) > 2 else ""
+            more = f" (and {len(notes) - 2} more under Sensors)" if len(notes) > 2 else ""
             self._told.setText(" ".join(notes[:2]) + more)
 
     @property

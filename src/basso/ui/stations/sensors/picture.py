@@ -61,7 +61,8 @@ class Evidence:
 
 def check_lines(a: Analysis) -> list[CheckLine]:
     """The checks, those that would change most first."""
-    return [_line(a, c) for c in sorted(a.checks, key=rank)]
+    reader = [Check("reader", "note", " ".join(a.recording.notes))] if a.recording.notes else []
+    return [_line(a, c) for c in sorted([*a.checks, *reader], key=rank)]
 
 
 def _line(a: Analysis, check: Check) -> CheckLine:
