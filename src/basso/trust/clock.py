@@ -130,11 +130,12 @@ def _lag(seen: FloatArray, reference: FloatArray, offset: int, reach: int) -> fl
     if spread < 0.05:
         return None
     lags = np.arange(max(-reach, -offset), min(reach, seen.size - offset - n) + 1)
-    agreement = np.empty(lags.size)
-    for i, lag in enumerate(lags):
-        part = seen[offset + lag : offset + lag + n]
-        own = float(part.std())
-        agreement[i] = abs(float(np.mean((part - part.mean()) * centred)) / (own * spread)) if own > 1e-6 else 0.0
+    parts = np.lib.stride_tricks.sliding_window_view(seen, n)[offset + lags[0] : offset + lags[-1] + 1]
+    sums, squares = (np.concatenate([[0.0], np.cumsum(v)]) for v in (seen, seen * seen))
+    first = offset + lags
+    mean = (sums[first + n] - sums[first]) / n
+    own = np.sqrt(np.maximum((squares[first + n] - squares[first]) / n - mean * mean, 1e-12))
+    agreement = np.abs(parts @ centred) / (n * own * spread)
     top = int(np.argmax(agreement))
     if agreement[top] < _AGREES or top in (0, lags.size - 1):
         return None
@@ -150,6 +151,8 @@ def slip_at(found: Lags) -> int | None:
     """
     lag = found.lag_s
     best, at = 0.0, None
+    if float(np.ptp(np.percentile(lag, (2, 98)))) < _SLIPPED_S:
+        return None
     for k in range(2, lag.size - 1):
         first, second = lag[:k], lag[k:]
         step = abs(float(np.median(second) - np.median(first)))
