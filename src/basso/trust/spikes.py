@@ -21,7 +21,7 @@ from basso.units import FloatArray
 FASTEST_KPA_PER_S = 6000.0
 """Faster falls and rises than this are not oil. A bared pickup empties a gallery at up to about 3000 kPa/s."""
 _MOST_KPA = 1600.0
-_RARE = 0.05
+_RARE = 0.01
 _JUMP_KPA = 60.0
 _STUCK_S = 2.0
 

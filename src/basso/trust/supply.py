@@ -1,7 +1,7 @@
 """Does the reading move with the electrical load? Then the sensor's ground or its five volts are shared, and nothing it says is oil.
 
-At each step of the supply voltage (a fan, the lights) the pressure just after is held against the pressure just before, less
-what the engine speed did between them.
+What engine speed and oil temperature explain of the pressure is taken off by a smooth fit; what is left, less its own slow drift, is
+regressed on the supply voltage, less its own. How sure that is comes from leaving out twenty seconds at a time (jackknife).
 """
 
 from __future__ import annotations
@@ -9,14 +9,16 @@ from __future__ import annotations
 import numpy as np
 
 from basso.recording.channel import Channel
-from basso.recording.recording import Recording, frame_on
+from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
-from basso.recording.spans import runs_of
+from basso.recording.rolling import rolling_mean
 from basso.trust.verdict import Check
 from basso.units import FloatArray
 
-_STEP_V = 0.2
-_EDGES = 6
+_GRID_S = 0.1
+_DRIFT_S = 30.0
+_BLOCK_S = 20.0
+_LEAST_V = 0.15
 _NOTED_KPA = 4.0
 _MUCH_KPA = 15.0
 _WORDS = ("batt", "vbat", "ubat", "supply", "volt")
@@ -43,64 +45,69 @@ def check_supply(recording: Recording) -> Check | None:
             "Cannot be checked: no supply voltage is logged, so a reading that moves with fan or lights would not show."
         )
         return Check("supply", "note", message, channel.name)
-    frame = frame_on(recording, Role.OIL_PRESSURE)
-    volts = np.interp(
-        frame.time_s, voltage.time_s, np.nan_to_num(voltage.values, nan=float(np.nanmedian(voltage.values)))
-    )
-    steps = steps_at_load(
-        frame.time_s, frame.filled(Role.OIL_PRESSURE, np.nan), frame.filled(Role.RPM, np.nan), volts, frame.step_s
-    )
-    if steps.size < _EDGES:
-        return Check(
-            "supply", "note", f"Cannot be checked: the supply voltage steps only {steps.size} times.", channel.name
-        )
-    shift = float(np.median(steps))
-    doubt = 1.253 * float(np.median(np.abs(steps - shift))) / 0.6745 / np.sqrt(steps.size)
-    if abs(shift) < max(_NOTED_KPA, 3.5 * doubt):
-        words = f"The pressure does not move with the supply voltage (by {shift:.0f} ± {2 * doubt:.0f} kPa at {steps.size} steps)."
+    found = moved_by_load_kpa(frame_on(recording, Role.OIL_PRESSURE), voltage)
+    if found is None:
+        message = "Cannot be checked: the supply voltage hardly moves while the engine runs."
+        return Check("supply", "note", message, channel.name)
+    shift, doubt = found
+    if abs(shift) < max(_NOTED_KPA, 3.0 * doubt):
+        words = f"The pressure does not move with the supply voltage (by {shift:.0f} ± {2 * doubt:.0f} kPa from high to low)."
         return Check("supply", "ok", words, channel.name)
     words = (
-        f"The pressure reads {abs(shift):.0f} ± {2 * doubt:.0f} kPa {'lower' if shift > 0 else 'higher'} whenever the supply voltage sags "
-        f"({steps.size} steps): the sensor shares its ground or its five volts. Give it its own return to the logger."
+        f"The pressure reads {abs(shift):.0f} ± {2 * doubt:.0f} kPa {'lower' if shift > 0 else 'higher'} whenever the supply voltage "
+        "sags: the sensor shares its ground or its five volts. Give it its own return to the logger."
     )
     return Check("supply", "warn" if abs(shift) < _MUCH_KPA else "fail", words, channel.name, measured=shift)
 
 
-def steps_at_load(time_s: FloatArray, kpa: FloatArray, rpm: FloatArray, volts: FloatArray, step_s: float) -> FloatArray:
-    """What the pressure falls by when a load comes on, at each step of the voltage; kPa."""
-    beside = max(2, round(0.5 / step_s))
-    level = _medians(volts, beside)
-    change = level[2 * beside :] - level[: -2 * beside]
-    off = kpa - _by_speed(kpa, rpm)
-    found: list[float] = []
-    for start, end in runs_of(np.abs(change) >= _STEP_V):
-        at = start + int(np.argmax(np.abs(change[start:end])))
-        edge = at + beside
-        before, after = slice(max(edge - beside, 0), edge - 1), slice(edge + 2, edge + beside + 1)
-        speed = [float(np.nanmedian(rpm[part])) if rpm[part].size else np.nan for part in (before, after)]
-        # Where the engine speed moved much between, the pressure did so by itself.
-        if not np.isfinite(speed).all() or abs(speed[1] - speed[0]) > 0.10 * max(max(speed), 600.0):
-            continue
-        there = [float(np.nanmedian(off[part])) if np.isfinite(off[part]).any() else np.nan for part in (before, after)]
-        if np.isfinite(there).all():
-            found.append((there[1] - there[0]) * (-1.0 if change[at] < 0 else 1.0))
-    return np.array(found)
+def moved_by_load_kpa(frame: Frame, voltage: Channel) -> tuple[float, float] | None:
+    """(kPa the pressure falls by from the 90th to the 10th percentile of the voltage, its standard error); None with too little."""
+    known = np.isfinite(voltage.values)
+    if known.sum() < 50:
+        return None
+    time_s = np.arange(frame.time_s[0], frame.time_s[-1], _GRID_S)
+    volts = np.interp(time_s, voltage.time_s[known], voltage.values[known])
+    pressure, rpm = (np.interp(time_s, frame.time_s, frame.filled(r)) for r in (Role.OIL_PRESSURE, Role.RPM))
+    change = np.abs(np.gradient(rolling_mean(rpm, 3), _GRID_S)) / np.maximum(rpm, 500.0)
+    use = (rpm > 1500.0) & (change < 0.25) & (pressure > 20.0)
+    if use.sum() * _GRID_S < 5 * _BLOCK_S:
+        return None
+    high, low = np.percentile(volts[use], (90, 10))
+    if high - low < _LEAST_V:
+        return None
+    temperature = frame.get(Role.OIL_TEMP)
+    off, use = _unexplained(
+        pressure, rpm, None if temperature is None else np.interp(time_s, frame.time_s, np.nan_to_num(temperature)), use
+    )
+    weight = use.astype(np.float64)
+    over = round(_DRIFT_S / _GRID_S)
+    share = np.maximum(rolling_mean(weight, over), 1e-6)
+    left, sag = (v - rolling_mean(v * weight, over) / share for v in (off, volts))
+    block = (time_s[use] // _BLOCK_S).astype(np.int64)
+    top, bottom = (np.bincount(block, v) for v in (left[use] * sag[use], sag[use] ** 2))
+    top, bottom = top[bottom > 0], bottom[bottom > 0]
+    if top.size < 5:
+        return None
+    slope = float(top.sum() / bottom.sum())
+    without = (top.sum() - top) / (bottom.sum() - bottom)
+    error = float(np.sqrt((top.size - 1) * np.mean((without - without.mean()) ** 2)))
+    return slope * float(high - low), error * float(high - low)
 
 
-def _by_speed(kpa: FloatArray, rpm: FloatArray) -> FloatArray:
-    """The usual pressure by engine speed, from medians of bands of it; 0 with the engine stopped."""
-    bands = np.arange(500.0, 12_000.0, 250.0)
-    at = np.digitize(rpm, bands)
-    middles, usual = [0.0], [0.0]
-    for band in np.unique(at[np.isfinite(kpa)]):
-        own = (at == band) & np.isfinite(kpa)
-        if band > 0 and own.sum() >= 20:
-            middles.append(float(np.median(rpm[own])))
-            usual.append(float(np.median(kpa[own])))
-    return np.where(rpm < 60.0, 0.0, np.interp(rpm, middles, usual))
-
-
-def _medians(values: FloatArray, size: int) -> FloatArray:
-    """Centred moving medians, by shape (n,); edges repeat."""
-    padded = np.pad(values, (size // 2, size - 1 - size // 2), mode="edge")
-    return np.asarray(np.median(np.lib.stride_tricks.sliding_window_view(padded, size), axis=1))
+def _unexplained(
+    pressure: FloatArray, rpm: FloatArray, temperature: FloatArray | None, use: np.ndarray
+) -> tuple[FloatArray, np.ndarray]:
+    """Pressure less a smooth function of engine speed and temperature, and where that holds (dips and the like do not count)."""
+    speed = np.log(np.maximum(rpm, 500.0) / 3000.0)
+    terms = [np.ones_like(speed), speed, speed**2, speed**3]
+    if temperature is not None:
+        warm = (temperature - temperature[use].mean()) / 20.0
+        terms += [warm, warm * warm, warm * speed]
+    design = np.column_stack(terms)
+    off, kept = pressure, use
+    for _ in range(5):
+        fit = np.linalg.lstsq(design[kept], pressure[kept], rcond=None)[0]
+        off = pressure - design @ fit
+        spread = float(np.median(np.abs(off[kept]))) / 0.6745
+        kept = use & (np.abs(off) < 2.5 * spread)
+    return off, kept
