@@ -12,7 +12,7 @@ from typing import Protocol, cast
 from basso import __version__
 from basso.errors import BassoError
 
-_COMMANDS = ("open", "import", "analyze", "compare", "export", "garage", "symptoms", "standin")
+_COMMANDS = ("open", "import", "analyze", "compare", "export", "garage", "symptoms", "fit", "standin")
 _MODULES = {
     "open": "basso.cli.open_window",
     "import": "basso.cli.import_log",
@@ -21,6 +21,7 @@ _MODULES = {
     "export": "basso.cli.export",
     "garage": "basso.cli.garage",
     "symptoms": "basso.cli.symptoms",
+    "fit": "basso.cli.fit",
     "standin": "basso.cli.standin",
 }
 

@@ -21,7 +21,8 @@ from basso.units import DEGREE_OF_ARC_M, STANDARD_GRAVITY_MPS2, FloatArray
 
 _SURE = 0.5
 _MOVING_G = 0.1
-_NOTICED_DEG = 4.0
+_NOTICED_DEG = 6.0
+"""A speed that comes 0.2 s late looks like 5° of turn."""
 _NOTICED_G = 0.05
 _UNIT_SPAN = (7.0, 13.0)
 """Between these many times the true g a column holds m/s² (9.81 times, with room for what is wrong besides)."""

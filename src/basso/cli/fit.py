@@ -1,0 +1,73 @@
+"""``basso fit``: the shortest sound chain of parts from a port to a sensor; or which thread a measured one is."""
+
+from __future__ import annotations
+
+import argparse
+
+from basso.errors import InputError
+
+HELP = "which parts lead from a port to a sensor"
+DESCRIPTION = """\
+The fit planner: the shortest chain of adapters, tee and flexible line from the engine's port to the sensor in which every
+joint is one thread, with the parts list, the steps and what to beware of. Or, with --measured, which thread it is.
+
+  basso fit --port "female 1/8 NPT" --sensor "male M10x1" --switch "male 1/8 NPT"
+  basso fit --measured 9.7 0.907 --taper yes"""
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    parser.add_argument("--port", metavar="END", help="the engine's open end, such as 'female 1/8 NPT'")
+    parser.add_argument("--sensor", metavar="END", help="the sensor's own end, such as 'male M10x1'")
+    parser.add_argument("--switch", metavar="END", help="the warning switch's end, where it stays")
+    parser.add_argument("--on-block", action="store_true", help="straight on the block, without a flexible line")
+    parser.add_argument(
+        "--measured", nargs=2, type=float, metavar=("MM", "PITCH"), help="outer diameter and pitch of a male thread, mm"
+    )
+    parser.add_argument("--taper", choices=("yes", "no"), help="with --measured: does it narrow towards its end?")
+    parser.add_argument("--json", action="store_true", help="one JSON document on standard output")
+
+
+def run(arguments: argparse.Namespace) -> int:
+    """Plan, or identify."""
+    from basso.fitting.planner import Plan, plan_fit
+    from basso.fitting.threads import identify, parse_end
+    from basso.report.documents import dump
+
+    if arguments.measured is not None:
+        diameter_mm, pitch_mm = arguments.measured
+        found = identify(diameter_mm, pitch_mm, {"yes": True, "no": False}.get(arguments.taper))
+        names = [t.name for t in found.candidates]
+        if arguments.json:
+            print(dump({"schema": "basso.thread/1", "candidates": names, "caution": found.caution}))
+        else:
+            print(", ".join(names) or "none")
+            if found.caution:
+                print(found.caution)
+        return 0
+    if not arguments.port or not arguments.sensor:
+        raise InputError("basso fit: name both --port and --sensor, or --measured with a diameter and a pitch.")
+    switch = parse_end(arguments.switch) if arguments.switch else None
+    plan: Plan = plan_fit(parse_end(arguments.port), parse_end(arguments.sensor), switch, not arguments.on_block)
+    if arguments.json:
+        print(
+            dump(
+                {
+                    "schema": "basso.fit/1", "possible": plan.possible, "parts": [str(p) for p in plan.parts], "overhang_mm": plan.overhang_mm,
+                    "missing": plan.missing, "cautions": list(plan.cautions), "steps": list(plan.steps),
+                }
+            )
+        )  # fmt: skip
+        return 0
+    if not plan.possible:
+        print(plan.missing)
+        return 0
+    for number, part in enumerate(plan.parts, 1):
+        print(f"{number}. {part}")
+    if not plan.parts:
+        print("The sensor goes straight into the port.")
+    for heading, lines in (("Steps", plan.steps), ("Beware", plan.cautions)):
+        print(f"\n{heading}")
+        for line in lines:
+            print(f"  {line}")
+    return 0
