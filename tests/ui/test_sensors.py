@@ -145,3 +145,28 @@ def test_a_damaged_file_of_decisions_is_set_aside_and_lost_to_nobody(tmp_path: P
     assert kept.of("x") == decision and file.with_suffix(".damaged.json").read_text() == "{broken"
     kept.keep("x", Decision())
     assert "x" not in file.read_text()
+
+
+def test_the_planner_answers_each_choice_at_once(wide_window: MainWindow) -> None:
+    desk = wide_window.desk
+    desk.go_to("sensors")
+    desk.sensors.show_page(1)
+    fit = desk.sensors.fit
+    assert fit.plan.possible and "delays by about" in fit._said.text()
+    fit.sensor.setCurrentText("male 1/8 NPT")
+    fit.switch.setCurrentText("none stays")
+    fit.on_line.setChecked(False)
+    assert fit.plan.parts == () and "goes straight into the port" in fit._said.text()
+    fit.port.setCurrentText("male 1/4 BSPT")
+    assert (
+        not fit.plan.possible
+        and "It cannot be done with these parts" in fit._said.text()
+        and "would." in fit._said.text()
+    )
+    fit.diameter.setText("9,95")
+    fit.pitch.setText("0.92")
+    assert "do not seal" in fit.known
+    fit.taper.setCurrentText("is parallel")
+    assert fit.known.startswith("1/8 BSPP")
+    desk.run("edit.copy")
+    assert QApplication.clipboard().text() == fit.plan.missing

@@ -243,12 +243,26 @@ def _cautions(plan: Plan, on_line: bool) -> list[str]:
 
 def _steps(plan: Plan) -> list[str]:
     steps = ["Engine cold, ignition off, an accumulator vented. Catch the oil that runs out."]
-    for first, second in joints(plan):
-        male = first if first.gender == "male" else second
-        steps.append(f"Screw {second} to {first}: seals by {threads()[male.thread].seal}.")
-    steps += [
+
+    def screwed(what: str, end: End, to: str) -> None:
+        seal = threads()[end.thread].seal
+        steps.append(f"{what[:1].upper()}{what[1:]} ({end}) to {to}: tight by {seal}.")
+
+    now = "the engine's port"
+    for placed in plan.chain:
+        name = f"the {placed.part.name.split(',')[0]}"
+        screwed(name, placed.enters, now)
+        if placed.branch_end is not None and plan.switch is not None:
+            on = f"the branch of {name}"
+            for b in placed.branch:
+                screwed(f"the {b.part.name.split(',')[0]}", b.enters, on)
+                on = f"that {b.part.name.split(',')[0]}"
+            screwed("the warning switch", plan.switch, on)
+        now = name
+    screwed("the sensor", plan.sensor, now)
+    return [
+        *steps,
         "Wait for the sealant's cure time: the pressure is highest on a cold start.",
         "Leak check cold, after 10 minutes, the next day and after the first hot run.",
         "Log a few seconds with the engine stopped: the zero is proved by them.",
     ]
-    return steps

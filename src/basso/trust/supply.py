@@ -19,6 +19,7 @@ _GRID_S = 0.1
 _DRIFT_S = 30.0
 _BLOCK_S = 20.0
 _LEAST_V = 0.15
+_WILD = 9.0
 _NOTED_KPA = 4.0
 _MUCH_KPA = 15.0
 _WORDS = ("batt", "vbat", "ubat", "supply", "volt")
@@ -88,6 +89,9 @@ def moved_by_load_kpa(frame: Frame, voltage: Channel) -> tuple[float, float] | N
     top, bottom = top[bottom > 0], bottom[bottom > 0]
     if top.size < 5:
         return None
+    pull = np.abs(top - top.sum() / bottom.sum() * bottom)
+    calm = pull <= _WILD * float(np.median(pull))  # twenty seconds in which something else moved the pressure
+    top, bottom = top[calm], bottom[calm]
     slope = float(top.sum() / bottom.sum())
     without = (top.sum() - top) / (bottom.sum() - bottom)
     error = float(np.sqrt((top.size - 1) * np.mean((without - without.mean()) ** 2)))

@@ -10,6 +10,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
+    QButtonGroup,
     QCheckBox,
     QHBoxLayout,
     QLabel,
@@ -18,6 +19,8 @@ from PySide6.QtWidgets import (
     QListWidgetItem,
     QPushButton,
     QSplitter,
+    QStackedWidget,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -25,6 +28,7 @@ from PySide6.QtWidgets import (
 from basso.ui.plots import paint
 from basso.ui.plots.strokes import points_of
 from basso.ui.plots.ticks import ticks
+from basso.ui.stations.sensors.fit import FitPanel
 from basso.ui.stations.sensors.picture import CheckLine, Evidence, check_lines, correction_words, evidence, opening
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity
@@ -61,6 +65,9 @@ class SensorsStation(QWidget):
         self.amount.setMaximumWidth(round(look.height() * 5))
         self.go_button = QPushButton("Show it in the log")
         self.plot = EvidencePlot(look)
+        self.fit = FitPanel(look)
+        self.tabs = QButtonGroup(self)
+        self._pages = QStackedWidget()
         self._at = 0
         self._lay_out()
         self.accept.clicked.connect(lambda _: self._decide())
@@ -79,6 +86,17 @@ class SensorsStation(QWidget):
             label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         layout.addWidget(self._title)
         layout.addWidget(self._detail)
+        bar = QHBoxLayout()
+        bar.setSpacing(2)
+        for i, name in enumerate(("Checks", "Fit a sensor")):
+            tab = QToolButton()
+            tab.setText(name)
+            tab.setCheckable(True)
+            self.tabs.addButton(tab, i)
+            bar.addWidget(tab)
+        bar.addStretch(1)
+        layout.addLayout(bar)
+        self.tabs.idClicked.connect(self.show_page)
         side = QWidget()
         column = QVBoxLayout(side)
         column.setContentsMargins(16, 0, 0, 0)
@@ -97,7 +115,10 @@ class SensorsStation(QWidget):
         split.addWidget(self.list)
         split.addWidget(side)
         split.setSizes([340, 540])
-        layout.addWidget(split, 1)
+        self._pages.addWidget(split)
+        self._pages.addWidget(self.fit)
+        layout.addWidget(self._pages, 1)
+        self.show_page(0)
 
     def _restyle(self) -> None:
         look, p = self._look, self._look.palette
@@ -107,6 +128,12 @@ class SensorsStation(QWidget):
         ):  # fmt: skip
             label.setFont(look.font(kind))
             label.setStyleSheet(f"color: {color};")
+        for tab in self.tabs.buttons():
+            tab.setStyleSheet(
+                f"QToolButton {{ border: 0; border-bottom: 2px solid transparent; border-radius: 0; padding: 3px 8px; color: {p.soft}; }}"
+                f"QToolButton:checked {{ color: {p.ink}; border-bottom: 2px solid {p.ink}; }}"
+                f"QToolButton:focus {{ background: {p.band}; }}"
+            )
         self.plot.update()
 
     def show_analysis(self, analysis: Analysis | None, units: DisplayUnits, waiting: str = "") -> None:
@@ -140,6 +167,11 @@ class SensorsStation(QWidget):
     def choose(self, check_id: str) -> None:
         """Select a check."""
         self.list.setCurrentRow(next((i for i, x in enumerate(self.lines) if x.check.id == check_id), -1))
+
+    def show_page(self, page: int) -> None:
+        """Show the checks (0) or the fit planner (1)."""
+        self.tabs.button(page).setChecked(True)
+        self._pages.setCurrentIndex(page)
 
     def take_focus(self) -> None:
         """Give the keyboard to the list."""
@@ -214,7 +246,9 @@ class SensorsStation(QWidget):
         return self._title.text()
 
     def table_text(self, separator: str) -> str:
-        """The checks as text, headings first."""
+        """The checks as text, headings first; of the planner its parts, steps and cautions."""
+        if self._pages.currentIndex() == 1:
+            return self.fit.words
         out = io.StringIO()
         writer = csv.writer(out, delimiter=separator, lineterminator="\n")
         writer.writerow(["Check", "State", "Finding", "What hangs on it"])
