@@ -35,6 +35,7 @@ from basso.track.corners import Place, TrackMap, find_places
 from basso.track.laps import Lap, find_laps
 from basso.trust.axes import check_axes, lateral_from_path_g, longitudinal_from_speed_g
 from basso.trust.bounds import check_bounds
+from basso.trust.circuit import check_circuit
 from basso.trust.clock import check_clocks
 from basso.trust.decisions import Decision
 from basso.trust.delay import check_delay
@@ -319,7 +320,7 @@ def _trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], 
     # unit), then values that cannot be.
     found: list[Check] = []
     sound = recording
-    for look in (check_clocks, check_axes, check_bounds, check_temperature, _pressure_checks):
+    for look in (check_clocks, check_axes, check_bounds, check_temperature, check_circuit, _pressure_checks):
         made = look(sound)
         found += made
         sound = apply(sound, _accepted(made, options))

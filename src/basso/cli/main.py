@@ -12,7 +12,7 @@ from typing import Protocol, cast
 from basso import __version__
 from basso.errors import BassoError
 
-_COMMANDS = ("open", "import", "analyze", "compare", "export", "garage", "symptoms", "fit", "standin")
+_COMMANDS = ("open", "import", "analyze", "compare", "export", "garage", "symptoms", "fit", "drops", "standin")
 _MODULES = {
     "open": "basso.cli.open_window",
     "import": "basso.cli.import_log",
@@ -22,6 +22,7 @@ _MODULES = {
     "garage": "basso.cli.garage",
     "symptoms": "basso.cli.symptoms",
     "fit": "basso.cli.fit",
+    "drops": "basso.cli.drops",
     "standin": "basso.cli.standin",
 }
 

@@ -7,10 +7,12 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from basso.oil.grades import grade
+from basso.oil.viscosity import walther
 from basso.standin.car import STEP_S
 from basso.standin.engine import lagged
 from basso.standin.simulate import Simulated
-from basso.units import STANDARD_ATMOSPHERE_KPA, UNITS, FloatArray
+from basso.units import STANDARD_ATMOSPHERE_KPA, UNITS, FloatArray, Unit
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +81,8 @@ class Logger:
         temperature_stands_c: the oil temperature's wire is open and this is written throughout.
         airstream_c: the temperature's sensor sits on the cooler: read lower by this at 60 m/s.
         mount: of the g sensor.
+        filter_kpa, cooler_kpa: what they take at 6000 rpm with oil of 15 mm²/s; over 0 the pressures about them are logged.
+        bypass_kpa: the filter's bypass opens at this drop.
     """
 
     rate_hz: int = 20
@@ -105,6 +109,9 @@ class Logger:
     temperature_stands_c: float | None = None
     airstream_c: float = 0.0
     mount: Mount = field(default_factory=Mount)
+    filter_kpa: float = 0.0
+    cooler_kpa: float = 0.0
+    bypass_kpa: float = 1e9
 
 
 def write_csv(simulated: Simulated, logger: Logger, rng: np.random.Generator) -> bytes:
@@ -162,6 +169,8 @@ def write_csv(simulated: Simulated, logger: Logger, rng: np.random.Generator) ->
     if simulated.bottle_kpa is not None:
         gas = np.maximum(noisy(simulated.bottle_kpa, 2.0), 0.0)
         columns.append(("Accumulator pressure", p_unit.symbol, _cells(p_unit.from_base(gas), _decimals(p_unit.symbol))))
+    if logger.filter_kpa or logger.cooler_kpa:
+        columns += _along_the_way(simulated, logger, rows, noisy, p_unit)
     if logger.load_kpa:
         columns.append(("Battery voltage", "V", _cells(13.9 - 0.5 * load + rng.normal(0.0, 0.03, n), 2)))
     if logger.gps:
@@ -172,6 +181,21 @@ def write_csv(simulated: Simulated, logger: Logger, rng: np.random.Generator) ->
         walk = np.cumsum(rng.normal(0, 0.05, n)) + 10.0 * (i + 1)
         columns.append((f"Aux {i + 1}", "", _cells(walk, 2)))
     return _joined(columns, logger.units_row)
+
+
+def _along_the_way(
+    simulated: Simulated, logger: Logger, rows: slice, noisy: Callable[[FloatArray, float], FloatArray], unit: Unit
+) -> list[tuple[str, str, list[str]]]:
+    """Pressures after pump, cooler and filter: the gallery's and what the parts take, of which much is laminar."""
+    speed = simulated.drive.rpm / 6000.0
+    thick = walther(grade("10W-40")).viscosity_mm2ps(simulated.temperature_c) / 15.0
+    taken = 0.7 * speed * thick + 0.3 * speed**2
+    after_filter = simulated.pressure_kpa
+    after_cooler = after_filter + np.minimum(logger.filter_kpa * taken, logger.bypass_kpa)
+    after_pump = after_cooler + logger.cooler_kpa * taken
+    places = {"Oil pressure pump out": after_pump, "Oil pressure cooler out": after_cooler}
+    cells = {n: _cells(unit.from_base(noisy(v, logger.noise_kpa)), _decimals(unit.symbol)) for n, v in places.items()}
+    return [(name, unit.symbol, column) for name, column in cells.items()]
 
 
 def _load(n: int, rate_hz: int, rng: np.random.Generator) -> FloatArray:

@@ -13,6 +13,8 @@ _WORDS: MappingProxyType[str, tuple[str, str]] = MappingProxyType(
         "rpm": ("Engine speed", "Nothing can be judged."),
         "scale": ("Scale of the pressure", "Every pressure, margin and share is wrong by this factor."),
         "zero": ("Zero of the pressure", "Every margin and share of normal is off by this much; a sensor that reads high hides dips."),
+        "order": ("Order along the oil's way", "Which place reads what is not known: a limit for one is held against another."),
+        "references": ("All oil pressures at rest", "A drop between two places is off by what they read apart at rest."),
         "spikes": ("Jumps and flat lines", "A jump downwards counts as a dip; a flat line hides them."),
         "supply": ("Electrical load", "A dip may be the fan coming on, and the level of normal depends on what was switched on."),
         "delay": ("Delay of the pressure", "Dips seem to come later than the g that caused them: direction and lag are read wrong."),
