@@ -352,7 +352,7 @@ def test_a_sheet_prints_with_its_cautions(desk: Desk, monkeypatch: pytest.Monkey
     desk.garage.show_page(3)
     desk.garage.jobs.print_button.click()
     assert target.read_bytes()[:4] == b"%PDF"
-    from basso.ui.stations.garage.picture import printed
+    from basso.ui.stations.garage.sheet_picture import printed
 
     view = desk.garage_model.view
     assert view is not None

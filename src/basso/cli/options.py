@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import math
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -65,6 +66,20 @@ def add_judging(parser: argparse.ArgumentParser) -> None:
         help="learn the expected pressure from this earlier log instead; repeatable",
     )
     group.add_argument(
+        "--refuse",
+        action="append",
+        default=[],
+        metavar="CHANNEL=KIND",
+        help="leave a correction out, such as 'Oil pressure=offset'; repeatable; the kinds stand in the output",
+    )
+    group.add_argument(
+        "--correct",
+        action="append",
+        default=[],
+        metavar="CHANNEL=KIND:VALUE",
+        help="make a correction by this much instead, in the unit the output gives it in ('Oil pressure=offset:-98'); repeatable",
+    )
+    group.add_argument(
         "--oil", metavar="OIL", help="grade (10W-40), or viscosity at 40 and 100 °C in mm²/s as measured (93,14.1)"
     )
 
@@ -98,7 +113,8 @@ def judging(arguments: argparse.Namespace) -> JudgeOptions:
     floors = tuple(parse_floor(t) for t in arguments.floor) or DEFAULT_FLOORS
     options = JudgeOptions(
         floors=floors, rules=DipRules(rpm_gate=arguments.rpm_gate, least_s=arguments.min_duration),
-        oil=parse_oil(arguments.oil) if arguments.oil else usual(),
+        oil=parse_oil(arguments.oil) if arguments.oil else usual(), refused=frozenset(_correction(t)[:2] for t in arguments.refuse),
+        edited=frozenset(_corrected(t) for t in arguments.correct),
     )  # fmt: skip
     if not arguments.normal:
         return options
@@ -106,7 +122,28 @@ def judging(arguments: argparse.Namespace) -> JudgeOptions:
     normal = pooled_normal([open_recording(Path(p), read) for p in arguments.normal], options)
     if not normal.valid:
         raise InputError(f"--normal {', '.join(arguments.normal)}: no expected pressure comes of it: {normal.reason}.")
-    return JudgeOptions(floors=floors, rules=options.rules, normal=normal)
+    return replace(options, normal=normal)
+
+
+def _correction(text: str) -> tuple[str, str, str]:
+    """Channel, kind and what stands after it, of ``CHANNEL=KIND`` or ``CHANNEL=KIND:VALUE``."""
+    from typing import get_args
+
+    from basso.recording.corrections import Kind
+
+    channel, sign, rest = text.rpartition("=")
+    kind, _, value = rest.partition(":")
+    if not sign or kind not in get_args(Kind):
+        raise InputError(f"'{text}': write CHANNEL=KIND, the kind being one of {', '.join(get_args(Kind))}.")
+    return channel, kind, value
+
+
+def _corrected(text: str) -> tuple[str, str, float]:
+    channel, kind, value = _correction(text)
+    try:
+        return channel, kind, float(value)
+    except ValueError:
+        raise InputError(f"--correct '{text}': write CHANNEL=KIND:VALUE, such as 'Oil pressure=offset:-98'.") from None
 
 
 def paths(names: Sequence[str]) -> list[Path]:

@@ -165,7 +165,7 @@ def sheet_pdf(job: Job, car: Car, units: DisplayUnits) -> bytes:
     from PySide6.QtGui import QPageSize, QPdfWriter, QTextDocument
 
     from basso.garage.jobs import sheet_of
-    from basso.ui.stations.garage.picture import printed
+    from basso.ui.stations.garage.sheet_picture import printed
 
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)

@@ -378,7 +378,7 @@ class Garaging:
             self._model.add("a level reading", point)
 
     def _begin_job(self, sheet: str) -> None:
-        from basso.ui.stations.garage.picture import job_title
+        from basso.ui.stations.garage.sheet_picture import job_title
 
         view = self._model.view
         if view is None:
@@ -465,7 +465,7 @@ class Garaging:
     def _new_on_build(self, record: Record) -> None:
         """Write down, off the build line, what was new on the build a job is about."""
         from basso.garage.jobs import NEW_STEP, Entered
-        from basso.ui.stations.garage.picture import new_on
+        from basso.ui.stations.garage.sheet_picture import new_on
 
         view = self._model.view
         if view is not None and isinstance(record, Job):

@@ -106,7 +106,7 @@ def _corners(a: Analysis) -> State:
     places = [d.place.label for d in a.dips if d.place is not None]
     if not places:
         return State(f"{sum(p.is_corner for p in a.track.places)} turns, no dips")
-    worst = max(set(places), key=places.count)
+    worst = max(dict.fromkeys(places), key=places.count)  # of equals the one that came first
     return State(f"most in {worst}", "below")
 
 

@@ -25,7 +25,8 @@ from basso.garage.fields import Field, read
 from basso.garage.history import CarHistory
 from basso.garage.jobs import Entered, Sheet, Step, entered, passed, reasons_wanted, sheet_of, sheets, state
 from basso.garage.records import Attachment, Job
-from basso.ui.stations.garage.picture import attachment_html, job_title, job_words
+from basso.ui.stations.garage.picture import attachment_html
+from basso.ui.stations.garage.sheet_picture import job_title, job_words
 from basso.ui.stations.garage.step import StepRow
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits

@@ -7,10 +7,8 @@ import io
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
-    QButtonGroup,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QMenu,
     QPushButton,
@@ -29,6 +27,7 @@ from basso.ui.stations.garage.jobs import JobsPanel
 from basso.ui.stations.garage.line import BuildLine
 from basso.ui.stations.garage.pages import LevelPanel, OilPanel
 from basso.ui.stations.garage.picture import LineRow, attachment_html, card_words, compared, line_rows, opening
+from basso.ui.stations.words import PageBar, Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
@@ -51,16 +50,17 @@ class GarageStation(QWidget):
         self._units = DisplayUnits()
         self.view: CarHistory | None = None
         self._current = ""
-        self._title, self._detail = QLabel(), QLabel()
+        self._title, self._detail = Words(look, Type.TITLE), Words(look, Type.BODY, "soft")
         self._first_buttons: list[QPushButton] = []
         self.car_button = QToolButton()
         self.search = QLineEdit()
         self.line = BuildLine(look)
         self.form = RecordForm(look)
         self.oil, self.level, self.jobs = OilPanel(look), LevelPanel(look), JobsPanel(look)
-        self._form_title, self._card, self._compared, self._notes = QLabel(), QLabel(), QLabel(), QLabel()
+        self._form_title, self._card = Words(look, Type.STATION), Words(look, Type.SMALL, "soft")
+        self._compared, self._notes = Words(look, Type.SMALL), Words(look, Type.SMALL, "soft")
         self.buttons: dict[str, QPushButton] = {}
-        self.tabs = QButtonGroup(self)
+        self.pages = PageBar(look, _PAGES)
         self._pages = QStackedWidget()
         self._empty_page = QWidget()
         self._lay_out()
@@ -74,6 +74,9 @@ class GarageStation(QWidget):
         self.jobs.photo_wanted.connect(lambda job, part: self.verb_wanted.emit(f"photo {part}", job))
         self.jobs.photo_opened.connect(self._open_attachment)
         self._notes.setTextFormat(Qt.TextFormat.RichText)
+        self._notes.setTextInteractionFlags(
+            Qt.TextInteractionFlag.TextBrowserInteraction
+        )  # its links are to be clicked
         self._notes.linkActivated.connect(self._open_attachment)
         self.jobs.print_wanted.connect(lambda job: self.verb_wanted.emit("print", job))
         for page in (self.oil, self.level):
@@ -81,8 +84,6 @@ class GarageStation(QWidget):
         self.oil.entry_wanted.connect(lambda: self.verb_wanted.emit("new oil", None))
         self.oil.sample_wanted.connect(lambda: self.verb_wanted.emit("new sample", None))
         self.level.reading_wanted.connect(lambda series: self.verb_wanted.emit(f"level {series}", None))
-        look.changed.connect(self._restyle)
-        self._restyle()
 
     def _lay_out(self) -> None:
         layout = QVBoxLayout(self)
@@ -92,8 +93,6 @@ class GarageStation(QWidget):
         words = QVBoxLayout()
         words.setSpacing(0)
         for label in (self._title, self._detail):
-            label.setWordWrap(True)
-            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             words.addWidget(label)
         head.addLayout(words, 1)
         self.car_button.setText("Cars  ▾")
@@ -101,14 +100,8 @@ class GarageStation(QWidget):
         head.addWidget(self.car_button, 0, Qt.AlignmentFlag.AlignTop)
         layout.addLayout(head)
         bar = QHBoxLayout()
-        bar.setSpacing(2)
-        for i, name in enumerate(_PAGES):
-            tab = QToolButton()
-            tab.setText(name)
-            tab.setCheckable(True)
-            self.tabs.addButton(tab, i)
-            bar.addWidget(tab)
-        self.tabs.idClicked.connect(self.show_page)
+        bar.addWidget(self.pages)
+        self.pages.chosen.connect(self.show_page)
         bar.addStretch(1)
         self.search.setPlaceholderText("Find a session: circuit, driver, day, build …")
         self.search.setAccessibleName("Find a session")
@@ -135,7 +128,6 @@ class GarageStation(QWidget):
         column.setContentsMargins(14, 0, 0, 0)
         column.setSpacing(4)
         for label in (self._form_title, self._card):
-            label.setWordWrap(True)
             column.addWidget(label)
         form = QScrollArea()
         form.setWidgetResizable(True)
@@ -144,8 +136,6 @@ class GarageStation(QWidget):
         form.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(form, 1)
         for label in (self._compared, self._notes):
-            label.setWordWrap(True)
-            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             column.addWidget(label)
         for verbs in (
             ("New build…", "New session…", "Engine"),
@@ -193,21 +183,6 @@ class GarageStation(QWidget):
         layout.addLayout(row)
         layout.addStretch(1)
 
-    def _restyle(self) -> None:
-        look, p = self._look, self._look.palette
-        for label, kind, color in (
-            (self._title, Type.TITLE, p.ink), (self._detail, Type.BODY, p.soft), (self._form_title, Type.STATION, p.ink),
-            (self._card, Type.SMALL, p.soft), (self._compared, Type.SMALL, p.ink), (self._notes, Type.SMALL, p.soft),
-        ):  # fmt: skip
-            label.setFont(look.font(kind))
-            label.setStyleSheet(f"color: {color};")
-        for tab in self.tabs.buttons():
-            tab.setStyleSheet(
-                f"QToolButton {{ border: 0; border-bottom: 2px solid transparent; border-radius: 0; padding: 3px 8px; color: {p.soft}; }}"
-                f"QToolButton:checked {{ color: {p.ink}; border-bottom: 2px solid {p.ink}; }}"
-                f"QToolButton:focus {{ background: {p.band}; }}"
-            )
-
     # Showing
 
     def show_garage(
@@ -225,9 +200,8 @@ class GarageStation(QWidget):
         for button in self._first_buttons:
             button.setVisible(not trouble)
         self._pages.setVisible(view is not None)
-        self.search.setVisible(view is not None and self.tabs.checkedId() == 0)
-        for tab in self.tabs.buttons():
-            tab.setVisible(view is not None)
+        self.search.setVisible(view is not None and self.pages.page == 0)
+        self.pages.setVisible(view is not None)
         self.car_button.setVisible(not opening_it and not trouble)
         menu = QMenu(self.car_button)
         for car in cars:
@@ -271,8 +245,7 @@ class GarageStation(QWidget):
 
     def show_page(self, page: int) -> None:
         """Show builds, oil, level book or jobs."""
-        button = self.tabs.button(page)
-        button.setChecked(True)
+        self.pages.choose(page)
         self._pages.setCurrentIndex(page)
         self.search.setVisible(page == 0 and self.view is not None)
 

@@ -25,6 +25,7 @@ from basso.ui.plots import paint
 from basso.ui.stations.recordings.columns import ColumnsPanel
 from basso.ui.stations.recordings.gauge import GaugePanel
 from basso.ui.stations.recordings.picture import LogLine, headline, log_line
+from basso.ui.stations.words import Words
 from basso.ui.tables import choose_row
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
@@ -193,7 +194,7 @@ class RecordingsStation(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
-        self._title, self._detail = QLabel(), QLabel()
+        self._title, self._detail = Words(look, Type.TITLE), Words(look, Type.BODY, "soft")
         self.model = _LogsModel(look)
         self.table = _LogTable()
         self.columns = ColumnsPanel(look)
@@ -215,9 +216,7 @@ class RecordingsStation(QWidget):
         words = QVBoxLayout()
         words.setSpacing(0)
         for label in (self._title, self._detail):
-            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             words.addWidget(label)
-        self._detail.setWordWrap(True)
         head.addLayout(words, 1)
         for text, hint, signal in (
             ("Add logs…", "Ctrl+O, or drop files on the window", self.logs_wanted),
@@ -276,10 +275,6 @@ class RecordingsStation(QWidget):
         layout.addWidget(self._empty, 1)
 
     def _restyle(self) -> None:
-        p = self._look.palette
-        for label, kind, color in ((self._title, Type.TITLE, p.ink), (self._detail, Type.BODY, p.soft)):
-            label.setFont(self._look.font(kind))
-            label.setStyleSheet(f"color: {color};")
         self.table.viewport().update()
 
     def show_rows(self, rows: list[Row], shown: Entry | None) -> None:

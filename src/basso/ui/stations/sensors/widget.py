@@ -10,17 +10,14 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
-    QButtonGroup,
     QCheckBox,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
     QPushButton,
     QSplitter,
     QStackedWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -30,6 +27,7 @@ from basso.ui.plots.strokes import points_of
 from basso.ui.plots.ticks import ticks
 from basso.ui.stations.sensors.fit import FitPanel
 from basso.ui.stations.sensors.picture import CheckLine, Evidence, check_lines, correction_words, evidence, opening
+from basso.ui.stations.words import PageBar, Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity
 
@@ -53,50 +51,41 @@ class SensorsStation(QWidget):
         self._units = DisplayUnits()
         self._analysis: Analysis | None = None
         self.lines: list[CheckLine] = []
-        self._title, self._detail = QLabel(), QLabel()
+        self._title, self._detail = Words(look, Type.TITLE), Words(look, Type.BODY, "soft")
         self.list = QListWidget()
         self.list.setAccessibleName("Checks of the readings")
         self.list.setWordWrap(True)
         self.list.setTextElideMode(Qt.TextElideMode.ElideNone)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentRowChanged.connect(lambda _: self._show_check())
-        self._name, self._message, self._costs, self._done = QLabel(), QLabel(), QLabel(), QLabel()
-        self.accept, self.amount, self._unit = QCheckBox("Put right"), QLineEdit(), QLabel()
+        self._name, self._message = Words(look, Type.STATION), Words(look)
+        self._costs, self._done = Words(look, Type.SMALL, "soft"), Words(look, Type.SMALL, "soft")
+        self.accept, self.amount, self._unit = QCheckBox("Put right"), QLineEdit(), Words(look, Type.SMALL, "soft")
         self.amount.setMaximumWidth(round(look.height() * 5))
         self.go_button = QPushButton("Show it in the log")
         self.plot = EvidencePlot(look)
         self.fit = FitPanel(look)
-        self.tabs = QButtonGroup(self)
+        self.pages = PageBar(look, ("Checks", "Fit a sensor"))
         self._pages = QStackedWidget()
         self._at = 0
         self._lay_out()
         self.accept.clicked.connect(lambda _: self._decide())
         self.amount.editingFinished.connect(self._amount_given)
         self.go_button.clicked.connect(self._go)
-        look.changed.connect(self._restyle)
-        self._restyle()
+        look.changed.connect(self.plot.update)
         self.show_analysis(None, self._units)
 
     def _lay_out(self) -> None:
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 12, 12, 6)
         layout.setSpacing(4)
-        for label in (self._title, self._detail, self._name, self._message, self._costs, self._done):
-            label.setWordWrap(True)
-            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         layout.addWidget(self._title)
         layout.addWidget(self._detail)
         bar = QHBoxLayout()
-        bar.setSpacing(2)
-        for i, name in enumerate(("Checks", "Fit a sensor")):
-            tab = QToolButton()
-            tab.setText(name)
-            tab.setCheckable(True)
-            self.tabs.addButton(tab, i)
-            bar.addWidget(tab)
+        bar.addWidget(self.pages)
         bar.addStretch(1)
         layout.addLayout(bar)
-        self.tabs.idClicked.connect(self.show_page)
+        self.pages.chosen.connect(self.show_page)
         side = QWidget()
         column = QVBoxLayout(side)
         column.setContentsMargins(16, 0, 0, 0)
@@ -119,22 +108,6 @@ class SensorsStation(QWidget):
         self._pages.addWidget(self.fit)
         layout.addWidget(self._pages, 1)
         self.show_page(0)
-
-    def _restyle(self) -> None:
-        look, p = self._look, self._look.palette
-        for label, kind, color in (
-            (self._title, Type.TITLE, p.ink), (self._detail, Type.BODY, p.soft), (self._name, Type.STATION, p.ink),
-            (self._message, Type.BODY, p.ink), (self._costs, Type.SMALL, p.soft), (self._done, Type.SMALL, p.soft), (self._unit, Type.SMALL, p.soft),
-        ):  # fmt: skip
-            label.setFont(look.font(kind))
-            label.setStyleSheet(f"color: {color};")
-        for tab in self.tabs.buttons():
-            tab.setStyleSheet(
-                f"QToolButton {{ border: 0; border-bottom: 2px solid transparent; border-radius: 0; padding: 3px 8px; color: {p.soft}; }}"
-                f"QToolButton:checked {{ color: {p.ink}; border-bottom: 2px solid {p.ink}; }}"
-                f"QToolButton:focus {{ background: {p.band}; }}"
-            )
-        self.plot.update()
 
     def show_analysis(self, analysis: Analysis | None, units: DisplayUnits, waiting: str = "") -> None:
         """Show the checks of a judged log."""
@@ -170,7 +143,7 @@ class SensorsStation(QWidget):
 
     def show_page(self, page: int) -> None:
         """Show the checks (0) or the fit planner (1)."""
-        self.tabs.button(page).setChecked(True)
+        self.pages.choose(page)
         self._pages.setCurrentIndex(page)
 
     def take_focus(self) -> None:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
@@ -23,6 +23,7 @@ from basso.ui.stations.trial.picture import (
     settle,
     side_words,
 )
+from basso.ui.stations.words import Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
@@ -38,17 +39,15 @@ class TrialStation(QWidget):
         self._look = look
         self._comparison: Comparison | None = None
         self._units = DisplayUnits()
-        self._title, self._detail = QLabel(), QLabel()
+        self._title, self._detail = Words(look, Type.TITLE), Words(look, Type.BODY, "soft")
         self.side_a, self.side_b = QToolButton(), QToolButton()
-        self._words_a, self._words_b = QLabel(), QLabel()
-        self._cards = QLabel()
+        self._words_a, self._words_b = (Words(look, Type.SMALL, "soft") for _ in range(2))
+        self._cards = Words(look, Type.SMALL)
         self._board = _Board(look)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 12, 12, 4)
         layout.setSpacing(2)
         for label in (self._title, self._detail):
-            label.setWordWrap(True)
-            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             layout.addWidget(label)
         sides = QHBoxLayout()
         sides.setContentsMargins(0, 6, 0, 2)
@@ -64,8 +63,6 @@ class TrialStation(QWidget):
             sides.addSpacing(24)
         sides.addStretch(1)
         layout.addLayout(sides)
-        self._cards.setWordWrap(True)
-        self._cards.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         layout.addWidget(self._cards)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
@@ -78,15 +75,6 @@ class TrialStation(QWidget):
 
     def _restyle(self) -> None:
         p = self._look.palette
-        for label, kind, color in (
-            (self._title, Type.TITLE, p.ink),
-            (self._detail, Type.BODY, p.soft),
-            (self._words_a, Type.SMALL, p.soft),
-            (self._words_b, Type.SMALL, p.soft),
-            (self._cards, Type.SMALL, p.ink),
-        ):
-            label.setFont(self._look.font(kind))
-            label.setStyleSheet(f"color: {color};")
         for button, color in ((self.side_a, p.side_a), (self.side_b, p.side_b)):
             button.setFont(self._look.font(Type.STRONG))
             button.setStyleSheet(

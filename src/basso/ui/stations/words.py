@@ -1,0 +1,67 @@
+"""What every station begins with: words that dress themselves by the look, and the bar that turns its pages."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QToolButton, QWidget
+
+from basso.ui.theme.look import Look, Type
+
+
+class Words(QLabel):
+    """A label that wraps, can be selected and copied, and follows day and night. ``tone``: a colour of the palette."""
+
+    def __init__(self, look: Look, kind: Type = Type.BODY, tone: str = "ink") -> None:
+        super().__init__()
+        self._look, self._kind, self._tone = look, kind, tone
+        self.setWordWrap(True)
+        self.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        look.changed.connect(self._dress)
+        self._dress()
+
+    def _dress(self) -> None:
+        self.setFont(self._look.font(self._kind))
+        self.setStyleSheet(f"color: {getattr(self._look.palette, self._tone)};")
+
+
+class PageBar(QWidget):
+    """Names of pages in a row, one of them chosen."""
+
+    chosen = Signal(int)
+
+    def __init__(self, look: Look, names: Sequence[str]) -> None:
+        super().__init__()
+        self._look = look
+        self._group = QButtonGroup(self)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(2)
+        for i, name in enumerate(names):
+            button = QToolButton()
+            button.setText(name)
+            button.setCheckable(True)
+            self._group.addButton(button, i)
+            layout.addWidget(button)
+        self._group.idClicked.connect(self.chosen)
+        look.changed.connect(self._dress)
+        self._dress()
+
+    @property
+    def page(self) -> int:
+        """Which page is chosen."""
+        return self._group.checkedId()
+
+    def choose(self, page: int) -> None:
+        """Choose a page, without telling of it."""
+        self._group.button(page).setChecked(True)
+
+    def _dress(self) -> None:
+        p = self._look.palette
+        for button in self._group.buttons():
+            button.setStyleSheet(
+                f"QToolButton {{ border: 0; border-bottom: 2px solid transparent; border-radius: 0; padding: 3px 8px; color: {p.soft}; }}"
+                f"QToolButton:checked {{ color: {p.ink}; border-bottom: 2px solid {p.ink}; }}"
+                f"QToolButton:focus {{ background: {p.band}; }}"
+            )
