@@ -16,8 +16,12 @@ from basso.formats.registry import read_recording
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
+from basso.standin.car import Session
+from basso.standin.circuit import harrowfell
+from basso.standin.engine import Heat
+from basso.standin.faults import Logger
 from basso.standin.scenarios import SCENARIOS, generator, run, run_setup
-from basso.standin.simulate import Simulated, TrueDip, true_dips
+from basso.standin.simulate import Setup, Simulated, TrueDip, true_dips
 from basso.units import UNITS, FloatArray, Unit
 
 if TYPE_CHECKING:
@@ -40,6 +44,17 @@ def write_temporary(data: bytes, name: str = "log.csv") -> Path:
 def recording_of(csv: bytes) -> Recording:
     """What Basso reads from these bytes."""
     return read_recording(write_temporary(csv))
+
+
+CLEAN = Logger(20, gps=True)
+"""A logger with nothing wrong."""
+
+
+@lru_cache(maxsize=32)
+def harrowfell_session(logger: Logger, laps: int = 4, seed: int = 7) -> Recording:
+    """A warming-up session as a logger writes it."""
+    setup = Setup(harrowfell(), heat=Heat(start_c=78), session=Session(laps=laps))
+    return recording_of(run_setup(setup, logger, generator("faults", seed))[1])
 
 
 @dataclass(frozen=True)

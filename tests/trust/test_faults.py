@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from functools import lru_cache
 
 import numpy as np
 import pytest
@@ -14,12 +13,7 @@ from basso.recording.corrections import Correction, apply
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
 from basso.report.documents import analysis_document
-from basso.standin.car import Session
-from basso.standin.circuit import harrowfell
-from basso.standin.engine import Heat
 from basso.standin.faults import Logger, Mount
-from basso.standin.scenarios import generator, run_setup
-from basso.standin.simulate import Setup
 from basso.trust.axes import check_axes, thinned_on_g
 from basso.trust.clock import check_clocks, lags_of_g
 from basso.trust.scale import check_scale
@@ -28,20 +22,11 @@ from basso.trust.supply import check_supply
 from basso.trust.temperature import check_temperature
 from basso.trust.verdict import Check
 from basso.trust.vibration import check_vibration
-from support import judged_scenario, made_recording, recording_of
-
-
-@lru_cache(maxsize=32)
-def session(logger: Logger, laps: int = 4, seed: int = 7) -> Recording:
-    setup = Setup(harrowfell(), heat=Heat(start_c=78), session=Session(laps=laps))
-    return recording_of(run_setup(setup, logger, generator("faults", seed))[1])
-
-
-CLEAN = Logger(20, gps=True)
+from support import CLEAN, harrowfell_session, judged_scenario, made_recording
 
 
 def mounted(**how: object) -> Recording:
-    return session(replace(CLEAN, mount=Mount(**how)))  # type: ignore[arg-type]
+    return harrowfell_session(replace(CLEAN, mount=Mount(**how)))  # type: ignore[arg-type]
 
 
 def g_of(recording: Recording, role: Role) -> np.ndarray:
@@ -64,7 +49,7 @@ class TestAxes:
         ],
     )  # fmt: skip
     def test_with_a_path_whatever_was_done_to_the_axes_is_undone(self, how: dict[str, object]) -> None:
-        wrong, true = mounted(**how), session(CLEAN)
+        wrong, true = mounted(**how), harrowfell_session(CLEAN)
         right = corrected(wrong, check_axes(wrong))
         for role in (Role.LATERAL_G, Role.LONGITUDINAL_G):
             assert np.abs(g_of(right, role) - g_of(true, role)).mean() < 0.04, role
@@ -76,10 +61,10 @@ class TestAxes:
         assert turned.measured == pytest.approx(12.0, abs=1.0) and "turned 12° to the left" in turned.message
 
     def test_sound_axes_are_left_alone(self) -> None:
-        assert [c.level for c in check_axes(session(CLEAN))] == ["ok", "ok"]
+        assert [c.level for c in check_axes(harrowfell_session(CLEAN))] == ["ok", "ok"]
 
     def test_without_a_path_a_swap_is_still_seen_by_the_speed_and_the_lateral_sign_is_not_claimed(self) -> None:
-        checks = check_axes(session(replace(CLEAN, gps=False, mount=Mount(swapped=True))))
+        checks = check_axes(harrowfell_session(replace(CLEAN, gps=False, mount=Mount(swapped=True))))
         assert "g_swapped" in [c.id for c in checks]
         (sign,) = (c for c in checks if c.id == "lateral_g_sign")
         assert sign.level == "note" and "cannot be proved" in sign.message and sign.correction is None
@@ -96,7 +81,7 @@ class TestAxes:
         document = analysis_document(found)
         assert {c["kind"] for c in document["other_corrections"]} == {"swap", "turn"}
         assert all(c["kind"] in ("offset", "scale", "sign", "delay", "spikes") for c in document["corrections"])
-        assert "other_corrections" not in analysis_document(analyse(session(CLEAN)))
+        assert "other_corrections" not in analysis_document(analyse(harrowfell_session(CLEAN)))
 
 
 class TestClock:
@@ -116,7 +101,7 @@ class TestClock:
         assert all(c.correction is not None and c.correction.value == pytest.approx(0.7, abs=0.05) for c in checks)
 
     def test_a_sound_clock_and_one_that_nothing_can_prove(self) -> None:
-        (sound,) = check_clocks(session(CLEAN))
+        (sound,) = check_clocks(harrowfell_session(CLEAN))
         assert sound.level == "ok"
         (unknown,) = check_clocks(made_recording(lateral_g=np.sin(np.arange(3000) / 40.0), rpm=3000.0))
         assert unknown.level == "note" and "cannot be told" in unknown.message
@@ -124,12 +109,12 @@ class TestClock:
 
 class TestScale:
     def test_a_range_entered_wrong_is_seen_against_history_and_put_back(self) -> None:
-        before = pooled_normal([session(CLEAN, seed=1)])
-        wrong = session(replace(CLEAN, pressure_scale=2.5))
+        before = pooled_normal([harrowfell_session(CLEAN, seed=1)])
+        wrong = harrowfell_session(replace(CLEAN, pressure_scale=2.5))
         found = analyse(wrong, JudgeOptions(normal=before))
         (scale,) = (c for c in found.checks if c.id == "scale")
         assert scale.level == "warn" and scale.measured == pytest.approx(2.5, rel=0.03)
-        true = analyse(session(CLEAN), JudgeOptions(normal=before))
+        true = analyse(harrowfell_session(CLEAN), JudgeOptions(normal=before))
         assert abs(len(found.dips) - len(true.dips)) <= 1
         refused = frozenset({("Oil pressure [psi]", "scale")})
         left = analyse(wrong, JudgeOptions(normal=before, refused=refused))
@@ -137,8 +122,8 @@ class TestScale:
 
     def test_half_the_pressure_is_told_and_never_put_right_by_itself(self) -> None:
         """A worn engine looks the same: what may be a lost engine stays lost until it is proved."""
-        before = pooled_normal([session(CLEAN, seed=1)])
-        found = analyse(session(replace(CLEAN, pressure_scale=0.5)), JudgeOptions(normal=before))
+        before = pooled_normal([harrowfell_session(CLEAN, seed=1)])
+        found = analyse(harrowfell_session(replace(CLEAN, pressure_scale=0.5)), JudgeOptions(normal=before))
         (scale,) = (c for c in found.checks if c.id == "scale")
         assert scale.measured == pytest.approx(0.5, rel=0.03) and scale.correction is None
         assert "an engine that has lost this pressure" in scale.message
@@ -161,61 +146,63 @@ class TestScale:
 class TestPressureReading:
     @pytest.mark.parametrize("step", [6.0, 12.0, 25.0])
     def test_the_steps_of_a_coarse_converter_are_measured(self, step: float) -> None:
-        check = check_steps(session(Logger(20, steps_kpa=step)))
+        check = check_steps(harrowfell_session(Logger(20, steps_kpa=step)))
         assert check is not None and check.measured == pytest.approx(step, rel=0.1)
         assert check.level == ("warn" if step >= 10 else "note")
 
     def test_a_fine_converter_is_fine(self) -> None:
-        check = check_steps(session(CLEAN))
+        check = check_steps(harrowfell_session(CLEAN))
         assert check is not None and check.level == "ok"
         assert step_kpa(np.full(1000, 300.0)) == 0.0
 
     @pytest.mark.parametrize("rate_hz", [10, 20, 100])
     def test_a_sensor_that_shakes_with_the_engine_is_found_and_a_quiet_one_is_not(self, rate_hz: int) -> None:
-        shaken = check_vibration(session(Logger(rate_hz, vibration_kpa=16.0)))
-        quiet = check_vibration(session(Logger(rate_hz)))
-        noisy = check_vibration(session(Logger(rate_hz, noise_kpa=9.0)))  # much noise, the same at all speeds
+        shaken = check_vibration(harrowfell_session(Logger(rate_hz, vibration_kpa=16.0)))
+        quiet = check_vibration(harrowfell_session(Logger(rate_hz)))
+        noisy = check_vibration(
+            harrowfell_session(Logger(rate_hz, noise_kpa=9.0))
+        )  # much noise, the same at all speeds
         assert shaken is not None and shaken.level in ("note", "warn") and "flexible line" in shaken.message
         assert quiet is not None and quiet.level == "ok" and noisy is not None and noisy.level == "ok"
 
     def test_a_shift_with_the_electrical_load_is_measured(self) -> None:
-        check = check_supply(session(Logger(20, load_kpa=20.0), laps=8))
+        check = check_supply(harrowfell_session(Logger(20, load_kpa=20.0), laps=8))
         assert check is not None and check.level == "fail" and check.measured == pytest.approx(20.0, abs=4.0)
 
     def test_a_steady_sensor_passes_and_one_without_a_voltage_is_not_passed(self) -> None:
-        plain = session(Logger(20, load_kpa=1e-6), laps=8)
+        plain = harrowfell_session(Logger(20, load_kpa=1e-6), laps=8)
         steady = check_supply(plain)
         assert steady is not None and steady.level == "ok"
-        unknown = check_supply(session(CLEAN))
+        unknown = check_supply(harrowfell_session(CLEAN))
         assert unknown is not None and unknown.level == "note" and unknown.message.startswith("Cannot be checked")
 
 
 class TestTemperature:
     @pytest.mark.parametrize("stands", [0.0, 25.0, 150.0])
     def test_one_that_stands_still_is_left_out_and_the_rest_is_judged(self, stands: float) -> None:
-        found = analyse(session(Logger(20, gps=True, temperature_stands_c=stands)))
+        found = analyse(harrowfell_session(Logger(20, gps=True, temperature_stands_c=stands)))
         (flat,) = (c for c in found.checks if c.id == "oil_temp_flat")
         assert flat.level == "warn" and flat.correction is not None
         assert found.temperature_c is None and found.judged.any()
 
     def test_one_that_sits_in_the_airstream_is_found(self) -> None:
-        levels = {c.id: c.level for c in check_temperature(session(Logger(20, airstream_c=10.0)))}
+        levels = {c.id: c.level for c in check_temperature(harrowfell_session(Logger(20, airstream_c=10.0)))}
         assert levels["oil_temp_place"] == "warn"
 
     @pytest.mark.parametrize("lag", [40.0, 80.0])
     def test_one_that_lags_is_found_by_the_pressure(self, lag: float) -> None:
-        checks = {c.id: c for c in check_temperature(session(Logger(20, temperature_lag_s=lag), laps=6))}
+        checks = {c.id: c for c in check_temperature(harrowfell_session(Logger(20, temperature_lag_s=lag), laps=6))}
         assert checks["oil_temp_lag"].level == "warn"
         assert checks["oil_temp_lag"].measured == pytest.approx(lag, rel=0.5)
 
     def test_a_sound_one_passes(self) -> None:
-        assert {c.level for c in check_temperature(session(CLEAN, laps=6))} <= {"ok", "note"}
+        assert {c.level for c in check_temperature(harrowfell_session(CLEAN, laps=6))} <= {"ok", "note"}
 
 
 @pytest.mark.parametrize("seed", range(20, 28))
 def test_healthy_logs_are_never_called_unfit(seed: int) -> None:
     rate = (10, 20, 50, 100)[seed % 4]
-    found: Analysis = analyse(session(replace(CLEAN, rate_hz=rate), seed=seed))
+    found: Analysis = analyse(harrowfell_session(replace(CLEAN, rate_hz=rate), seed=seed))
     wrong = [(c.id, c.level) for c in found.checks if c.level in ("warn", "fail") and c.id != "update_rate"]
     assert wrong == [] and found.corrections == ()
 
@@ -224,7 +211,7 @@ def test_a_turn_of_channels_with_times_of_their_own_is_worked_out_at_each_ones_t
     t, u = np.arange(0.0, 10.0, 0.1), np.arange(0.0, 9.9, 0.04)
     across = Channel("a", Role.LATERAL_G, None, False, t, np.ones(t.size))
     along = Channel("b", Role.LONGITUDINAL_G, None, False, u, np.zeros(u.size))
-    recording = replace(session(CLEAN), channels=(across, along))
+    recording = replace(harrowfell_session(CLEAN), channels=(across, along))
     right = apply(recording, [Correction("a", "turn", 90.0, "°", "", other="b")])
     assert g_of(right, Role.LATERAL_G) == pytest.approx(np.zeros(t.size)) and g_of(
         right, Role.LONGITUDINAL_G
