@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtWidgets import QApplication
 
+from basso.standin.faults import Logger
 from basso.trust.decisions import Decision, Decisions
 from basso.ui.desk import Desk
 from basso.ui.main_window import MainWindow
@@ -14,6 +15,7 @@ from basso.ui.screenshots import wait_until
 from basso.ui.stations.sensors.picture import check_lines, evidence
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder
+from support import harrowfell_session
 
 
 def opened(application: QApplication, window: MainWindow, log: str) -> Desk:
@@ -150,7 +152,7 @@ def test_a_damaged_file_of_decisions_is_set_aside_and_lost_to_nobody(tmp_path: P
 def test_the_planner_answers_each_choice_at_once(wide_window: MainWindow) -> None:
     desk = wide_window.desk
     desk.go_to("sensors")
-    desk.sensors.show_page(1)
+    desk.sensors.show_page(2)
     fit = desk.sensors.fit
     assert fit.plan.possible and "delays by about" in fit._said.text()
     fit.sensor.setCurrentText("male 1/8 NPT")
@@ -170,3 +172,29 @@ def test_the_planner_answers_each_choice_at_once(wide_window: MainWindow) -> Non
     assert fit.known.startswith("1/8 BSPP")
     desk.run("edit.copy")
     assert QApplication.clipboard().text() == fit.plan.missing
+
+
+def test_the_drops_of_a_log_are_held_against_the_open_logs_before_it(
+    application: QApplication, wide_window: MainWindow, tmp_path: Path
+) -> None:
+    desk = wide_window.desk
+    logs = []
+    for i, taken in enumerate((40.0, 40.0, 64.0)):
+        logs.append(tmp_path / f"run-{i + 1}.csv")
+        logged = harrowfell_session(Logger(20, filter_kpa=taken, cooler_kpa=25.0), laps=3, seed=i)
+        logs[-1].write_bytes(logged.path.read_bytes())
+    for log in logs:
+        desk.workspace.open_logs([log])
+        judged(application, desk)
+    desk.go_to("sensors")
+    desk.sensors.show_page(1)
+    wait_until(application, lambda: "it clogs" in desk.sensors.drops_words)
+    assert "Held against run-1, run-2." in desk.sensors.drops_words and "Cooler: " in desk.sensors.drops_words
+    desk.run("edit.copy")
+    assert "it clogs" in QApplication.clipboard().text()
+
+
+def test_without_two_places_it_says_what_to_log(application: QApplication, absolute: Desk) -> None:
+    absolute.sensors.show_page(1)
+    wait_until(application, lambda: not absolute.jobs.busy)
+    assert "Log it after the pump and after the cooler" in absolute.sensors.drops_words

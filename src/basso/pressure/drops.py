@@ -63,6 +63,8 @@ class Change:
     """A drop against earlier sessions; ``words`` say it, ``costs_kpa`` is what is lost more at redline."""
 
     now: Drop
+    before: Drop | None
+    """The middle one of those before."""
     before_kpa: float | None
     state: str
     """"first", "as before", "grown" or "fallen"."""
@@ -177,13 +179,13 @@ def held_against(now: Sequence[Drop], earlier: Sequence[Sequence[Drop]], redline
 
 def _held(now: Drop, before: Sequence[Drop], redline_rpm: float) -> Change:
     here = now.at(REFERENCE_RPM)
-    told = f"{now.parts[:1].upper()}{now.parts[1:]}: {here:.0f} ± {2 * now.error_kpa:.0f} kPa at {REFERENCE_RPM:.0f} rpm and {REFERENCE_MM2PS:.0f} mm²/s"
+    told = f"{now.parts[:1].upper()}{now.parts[1:]}: {here:.1f} ± {2 * now.error_kpa:.1f} kPa at {REFERENCE_RPM:.0f} rpm and {REFERENCE_MM2PS:.0f} mm²/s"
     if now.zero_kpa is None:
         told += " (the two sensors were never read at rest)"
     if now.bypass:
         told += "; at high engine speed it no longer grows: a bypass opens"
     if not before:
-        return Change(now, None, "first", None, f"{told}. The first reading: there is none to hold it against.")
+        return Change(now, None, None, "first", None, f"{told}. The first reading: there is none to hold it against.")
     values = np.array([d.at(REFERENCE_RPM) for d in before])
     usual_kpa = float(np.median(values))
     scatter = float(np.std(values, ddof=1)) if values.size > 1 else float(before[0].error_kpa)
@@ -192,14 +194,15 @@ def _held(now: Drop, before: Sequence[Drop], redline_rpm: float) -> Change:
     more = now.at(redline_rpm) - middle.at(redline_rpm)
     if here > _GROWN * usual_kpa and here - usual_kpa > max(3.0 * doubt, 2.0):
         cause = "it clogs" if "filter" in now.parts else "it is narrower than it was"
-        words = f"{told}, against {usual_kpa:.0f} kPa before: {cause}. At {redline_rpm:.0f} rpm that costs {more:.0f} kPa of gallery pressure."
-        return Change(now, usual_kpa, "grown", more, words)
+        words = f"{told}, against {usual_kpa:.1f} kPa before: {cause}. At {redline_rpm:.0f} rpm that costs {more:.0f} kPa of gallery pressure."
+        return Change(now, middle, usual_kpa, "grown", more, words)
     if usual_kpa > _GROWN * max(here, 0.0) and usual_kpa - here > max(3.0 * doubt, 2.0):
         return Change(
             now,
+            middle,
             usual_kpa,
             "fallen",
             more,
-            f"{told}, against {usual_kpa:.0f} kPa before: a new part, or a bypass that stands open.",
+            f"{told}, against {usual_kpa:.1f} kPa before: a new part, or a bypass that stands open.",
         )
-    return Change(now, usual_kpa, "as before", more, f"{told}, {usual_kpa:.0f} kPa before: as it was.")
+    return Change(now, middle, usual_kpa, "as before", more, f"{told}, {usual_kpa:.1f} kPa before: as it was.")

@@ -15,6 +15,7 @@ from PySide6.QtCore import QObject, Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu, QMessageBox, QStackedWidget, QWidget
 
+from basso.progress import Progress
 from basso.trust.decisions import Decision
 from basso.ui.commands import BY_KEY, COMMANDS, GROUPS, Command
 from basso.ui.cursor import Cursor
@@ -40,6 +41,7 @@ from basso.ui.workspace import Entry, Workspace
 from basso.units import UNITS, DisplayUnits
 
 if TYPE_CHECKING:
+    from basso.pressure.drops import Change
     from basso.ui.garage_model import GarageModel
     from basso.ui.garaging import Garaging
     from basso.ui.main_window import MainWindow
@@ -138,6 +140,7 @@ class Desk(QObject):
         w.problem.connect(self.tell)
         self.sensors.decided.connect(self._decide)
         self.sensors.place_wanted.connect(self._go_to_place)
+        self.sensors.drops_wanted.connect(self._work_out_drops)
         self.log_list.changed.connect(self._refresh_logs)
         self.log_list.moved.connect(self.recordings.refresh_row)
         r = self.recordings
@@ -441,6 +444,33 @@ class Desk(QObject):
         if isinstance(value, float):
             edited = frozenset(e for e in edited if e[:2] != key) | {(*key, value)}
         self.workspace.decide(Decision(refused, edited))
+
+    def _work_out_drops(self) -> None:
+        """What cooler and filter take in the shown log, held against the open logs before it."""
+        w, shown = self.workspace, self.workspace.shown
+        a = w.analysis
+        if shown is None or a is None:
+            self.sensors.show_drops((), (), 0.0)
+            return
+        before = [(e, r) for e, r in w.read if e != shown and (e.day, e.title) < (shown.day, shown.title)]
+        redline, oils, now = float(np.nanpercentile(a.rpm, 99.5)), w.oils, a.corrected
+
+        def work(_: Progress) -> tuple[list[Change], list[str]]:
+            from basso.pressure.drops import find_drops, held_against
+
+            earlier = [
+                (e.title, find_drops(r, oils.get(r.content_hash)))
+                for e, r in sorted(before, key=lambda b: (b[0].day, b[0].title))
+            ]
+            known = [(title, drops) for title, drops in earlier if drops]
+            changes = held_against(find_drops(now, oils.get(now.content_hash)), [d for _, d in known], redline)
+            return changes, [title for title, _ in known]
+
+        def done(result: tuple[list[Change], list[str]]) -> None:
+            if self.workspace.shown == shown:
+                self.sensors.show_drops(*result, redline)
+
+        self.jobs.start("drops", "measuring the drops", work, done, self.tell)
 
     def _go_to_place(self, start_s: float, end_s: float) -> None:
         """Show a stretch of the log in the traces."""

@@ -95,6 +95,11 @@ class Workspace(QObject):
         """The shown session's recording, or None while it is being read."""
         return self._loaded[self.shown].recording if self.shown is not None else None
 
+    @property
+    def read(self) -> tuple[tuple[Entry, Recording], ...]:
+        """Every open session whose log has been read."""
+        return tuple((e, v.recording) for e, v in self._loaded.items() if v.recording is not None)
+
     def columns_of(self, entry: Entry) -> ReadOptions | None:
         """The columns and units the user chose for a session, or None."""
         return self._loaded[entry].columns if entry in self._loaded else None

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from basso.analysis import Analysis
+from basso.pressure.drops import REFERENCE_MM2PS, Change
 from basso.recording.channel import Channel
 from basso.recording.corrections import Correction
 from basso.recording.recording import frame_on
@@ -312,4 +313,19 @@ def _temperature(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | N
     t, y = channel.time_s[::every], np.asarray(units.temperature.from_base(channel.values[::every]))
     return Evidence(
         "The oil temperature as logged", "time, s", f"oil temperature, {units.temperature.symbol}", (Series("", t, y),)
+    )
+
+
+def drop_curves(changes: Sequence[Change], redline_rpm: float, units: DisplayUnits) -> Evidence | None:
+    """The drop of each part by engine speed at one viscosity, now and before; None without any."""
+    rpm = np.linspace(1500.0, max(redline_rpm, 2000.0), 60)
+    series = []
+    for change, tone in zip(changes, ("ink", "ample", "below"), strict=False):
+        for drop, name, color in ((change.now, change.now.parts, tone), (change.before, "", "soft")):
+            if drop is not None:
+                shown = [units.pressure.difference_from_base(drop.at(float(n))) for n in rpm]
+                series.append(Series(name, rpm, np.array(shown), tone=color))
+    title = f"Drop by engine speed at {REFERENCE_MM2PS:.0f} mm²/s; grey: before"
+    return (
+        Evidence(title, "engine speed, rpm", f"drop, {units.pressure.symbol}", tuple(series), 0.0) if series else None
     )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -26,14 +27,29 @@ from basso.ui.plots import paint
 from basso.ui.plots.strokes import points_of
 from basso.ui.plots.ticks import ticks
 from basso.ui.stations.sensors.fit import FitPanel
-from basso.ui.stations.sensors.picture import CheckLine, Evidence, check_lines, correction_words, evidence, opening
+from basso.ui.stations.sensors.picture import (
+    CheckLine,
+    Evidence,
+    check_lines,
+    correction_words,
+    drop_curves,
+    evidence,
+    opening,
+)
 from basso.ui.stations.words import PageBar, Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
+    from basso.pressure.drops import Change
 
+_DROPS, _FIT = 1, 2
+_DROPS_HINT = "At one engine speed and one viscosity, so that a hot day is not taken for a clean filter."
+_NO_DROPS = (
+    "No drop can be told: this log has oil pressure at fewer than two places. Log it after the pump and after the cooler or the "
+    "filter as well; what each takes, and whether it grows, then stands here."
+)
 _AMOUNTS = ("offset", "scale", "delay", "turn", "slip")
 """Corrections by an amount that somebody may know better."""
 
@@ -44,6 +60,7 @@ class SensorsStation(QWidget):
     decided = Signal(str, str, bool, object)
     """(channel, kind, put right, value or None for what Basso found)"""
     place_wanted = Signal(float, float)
+    drops_wanted = Signal()
 
     def __init__(self, look: Look) -> None:
         super().__init__()
@@ -65,7 +82,9 @@ class SensorsStation(QWidget):
         self.go_button = QPushButton("Show it in the log")
         self.plot = EvidencePlot(look)
         self.fit = FitPanel(look)
-        self.pages = PageBar(look, ("Checks", "Fit a sensor"))
+        self.drops_plot = EvidencePlot(look)
+        self._drops, self._drops_hint = Words(look), Words(look, Type.SMALL, "soft")
+        self.pages = PageBar(look, ("Checks", "Drops", "Fit a sensor"))
         self._pages = QStackedWidget()
         self._at = 0
         self._lay_out()
@@ -105,6 +124,7 @@ class SensorsStation(QWidget):
         split.addWidget(side)
         split.setSizes([340, 540])
         self._pages.addWidget(split)
+        self._pages.addWidget(self._drops_page())
         self._pages.addWidget(self.fit)
         layout.addWidget(self._pages, 1)
         self.show_page(0)
@@ -130,6 +150,8 @@ class SensorsStation(QWidget):
         self.list.setCurrentRow(at)
         self.list.blockSignals(False)
         self._show_check()
+        if self._pages.currentIndex() == _DROPS:
+            self.drops_wanted.emit()
 
     @property
     def line(self) -> CheckLine | None:
@@ -141,10 +163,34 @@ class SensorsStation(QWidget):
         """Select a check."""
         self.list.setCurrentRow(next((i for i, x in enumerate(self.lines) if x.check.id == check_id), -1))
 
+    def _drops_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 12, 0, 0)
+        column.setSpacing(10)
+        column.addWidget(self._drops_hint)
+        column.addWidget(self._drops)
+        column.addWidget(self.drops_plot, 1)
+        return page
+
     def show_page(self, page: int) -> None:
-        """Show the checks (0) or the fit planner (1)."""
+        """Show the checks (0), the drops along the oil's way (1) or the fit planner (2)."""
         self.pages.choose(page)
         self._pages.setCurrentIndex(page)
+        if page == _DROPS:
+            self.drops_wanted.emit()
+
+    def show_drops(self, changes: Sequence[Change], against: Sequence[str], redline_rpm: float) -> None:
+        """Show what cooler and filter take; ``against``: the logs it was held against."""
+        held = f"Held against {', '.join(against)}. " if against else "No earlier open log has these pressures. "
+        self._drops_hint.setText(held + _DROPS_HINT if changes else "")
+        self._drops.setText("\n\n".join(c.words for c in changes) or _NO_DROPS)
+        self.drops_plot.show_evidence(drop_curves(changes, redline_rpm, self._units))
+
+    @property
+    def drops_words(self) -> str:
+        """What is said of the drops."""
+        return f"{self._drops_hint.text()}\n{self._drops.text()}".strip()
 
     def take_focus(self) -> None:
         """Give the keyboard to the list."""
@@ -220,7 +266,9 @@ class SensorsStation(QWidget):
 
     def table_text(self, separator: str) -> str:
         """The checks as text, headings first; of the planner its parts, steps and cautions."""
-        if self._pages.currentIndex() == 1:
+        if self._pages.currentIndex() == _DROPS:
+            return self.drops_words
+        if self._pages.currentIndex() == _FIT:
             return self.fit.words
         out = io.StringIO()
         writer = csv.writer(out, delimiter=separator, lineterminator="\n")
