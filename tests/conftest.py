@@ -7,6 +7,11 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
+
+# A machine that stands still for a second has not found a wrong answer.
+settings.register_profile("basso", deadline=None)
+settings.load_profile("basso")
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 

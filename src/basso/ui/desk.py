@@ -15,8 +15,6 @@ from PySide6.QtCore import QObject, Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu, QMessageBox, QStackedWidget, QWidget
 
-from basso.progress import Progress
-from basso.trust.decisions import Decision
 from basso.ui.commands import BY_KEY, COMMANDS, GROUPS, Command
 from basso.ui.cursor import Cursor
 from basso.ui.exporting import Exporting
@@ -26,6 +24,7 @@ from basso.ui.opening import Opening
 from basso.ui.pan.widget import Moment, PanView, ReadingLine
 from basso.ui.player import Player
 from basso.ui.plots.ticks import clock
+from basso.ui.sensing import Sensing
 from basso.ui.states import station_states
 from basso.ui.stations.catalogue import BY_KEY as STATIONS_BY_KEY
 from basso.ui.stations.catalogue import STATIONS
@@ -41,7 +40,6 @@ from basso.ui.workspace import Entry, Workspace
 from basso.units import UNITS, DisplayUnits
 
 if TYPE_CHECKING:
-    from basso.pressure.drops import Change
     from basso.ui.garage_model import GarageModel
     from basso.ui.garaging import Garaging
     from basso.ui.main_window import MainWindow
@@ -75,6 +73,7 @@ class Desk(QObject):
         self._pages: dict[str, QWidget] = {}
         self._last_analysis: object = None
         self._lay_out()
+        self.sensing = Sensing(self)
         self.actions = self._bind()
         self._connect()
         self._show_units()
@@ -138,9 +137,6 @@ class Desk(QObject):
         w.trial_changed.connect(self._refresh_trial)
         w.units_changed.connect(self._units_changed)
         w.problem.connect(self.tell)
-        self.sensors.decided.connect(self._decide)
-        self.sensors.place_wanted.connect(self._go_to_place)
-        self.sensors.drops_wanted.connect(self._work_out_drops)
         self.log_list.changed.connect(self._refresh_logs)
         self.log_list.moved.connect(self.recordings.refresh_row)
         r = self.recordings
@@ -435,49 +431,6 @@ class Desk(QObject):
         )
         if dialog.exec():
             self.workspace.set_floors(dialog.floors())
-
-    def _decide(self, channel: str, kind: str, put_right: bool, value: object) -> None:
-        """A correction of the shown log is accepted, refused, or made by another amount."""
-        before, key = self.workspace.decision, (channel, kind)
-        refused = before.refused - {key} if put_right else before.refused | {key}
-        edited = before.edited
-        if isinstance(value, float):
-            edited = frozenset(e for e in edited if e[:2] != key) | {(*key, value)}
-        self.workspace.decide(Decision(refused, edited))
-
-    def _work_out_drops(self) -> None:
-        """What cooler and filter take in the shown log, held against the open logs before it."""
-        w, shown = self.workspace, self.workspace.shown
-        a = w.analysis
-        if shown is None or a is None:
-            self.sensors.show_drops((), (), 0.0)
-            return
-        before = [(e, r) for e, r in w.read if e != shown and (e.day, e.title) < (shown.day, shown.title)]
-        redline, oils, now = float(np.nanpercentile(a.rpm, 99.5)), w.oils, a.corrected
-
-        def work(_: Progress) -> tuple[list[Change], list[str]]:
-            from basso.pressure.drops import find_drops, held_against
-
-            earlier = [
-                (e.title, find_drops(r, oils.get(r.content_hash)))
-                for e, r in sorted(before, key=lambda b: (b[0].day, b[0].title))
-            ]
-            known = [(title, drops) for title, drops in earlier if drops]
-            changes = held_against(find_drops(now, oils.get(now.content_hash)), [d for _, d in known], redline)
-            return changes, [title for title, _ in known]
-
-        def done(result: tuple[list[Change], list[str]]) -> None:
-            if self.workspace.shown == shown:
-                self.sensors.show_drops(*result, redline)
-
-        self.jobs.start("drops", "measuring the drops", work, done, self.tell)
-
-    def _go_to_place(self, start_s: float, end_s: float) -> None:
-        """Show a stretch of the log in the traces."""
-        margin = max(2.0, 0.5 * (end_s - start_s))
-        self.cursor.show(start_s - margin, end_s + margin)
-        self.cursor.move_to(start_s)
-        self.go_to("dips")
 
     def _show_working(self) -> None:
         a, dip = self.workspace.analysis, self.dips.selected
