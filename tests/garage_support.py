@@ -2,7 +2,20 @@
 
 from __future__ import annotations
 
-from basso.garage.records import Attachment, Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Record, Session
+from basso.garage.records import (
+    Attachment,
+    Build,
+    Calibration,
+    Car,
+    Engine,
+    Job,
+    LevelPoint,
+    OilEntry,
+    OilSample,
+    Record,
+    Sensor,
+    Session,
+)
 
 
 def a_car(sessions: int = 3) -> list[Record]:
@@ -35,4 +48,6 @@ def a_car(sessions: int = 3) -> list[Record]:
         LevelPoint(car=car.id, series="stock pan", day="2026-04-01", pan_l=3.0, depth_mm=62.0),
         Job(car=car.id, sheet="oil-change", opened="2026-04-01", entries={"drain": {"done": True}}),
         Attachment(car=car.id, about=build.id, day="2026-04-01", text="Pickup marked before closing."),
+        (gauge := Sensor(car=car.id, name="Gallery sensor", since="2026-04-01", reference="gauge", high_kpa=1000.0)),
+        Calibration(car=car.id, sensor=gauge.sensor, day="2026-04-02", points=((0.0, 0.4), (400.0, 401.0), (800.0, 801.0))),
     ]  # fmt: skip

@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from basso.oil.grades import Grade, usual
 from basso.pressure.causes import Cause, Signals, find_cause, look_elsewhere
 from basso.pressure.dips import Dip, DipRules, find_dips
+from basso.pressure.earlier import Known, checks_of, expected_before
 from basso.pressure.expected import ExpectedPressure, fit_expected, no_expectation
 from basso.pressure.exposure import Exposure, measure_exposure
 from basso.pressure.floors import DEFAULT_FLOORS, Floor, FloorLine, highest_floor
@@ -65,6 +66,7 @@ class JudgeOptions:
         edited: (channel name, kind, value) of corrections that are made by another amount than was found.
         normal: expected pressure from earlier recordings, or None to learn it from this one.
         oil: whose viscosity the expected pressure follows.
+        known: what the garage knows of the sensor and of the car's earlier sessions, or None.
     """
 
     floors: tuple[Floor, ...] = DEFAULT_FLOORS
@@ -73,12 +75,14 @@ class JudgeOptions:
     edited: frozenset[tuple[str, str, float]] = frozenset()
     normal: ExpectedPressure | None = None
     oil: Grade = field(default_factory=usual)
+    known: Known | None = None
 
-    def by(self, decision: Decision | None) -> JudgeOptions:
-        """The same with what was decided about one log's corrections."""
+    def by(self, decision: Decision | None, known: Known | None = None) -> JudgeOptions:
+        """The same with what was decided about one log's corrections, and with what is known of its car."""
+        options = self if known is None else replace(self, known=known)
         if decision is None or decision == Decision():
-            return self
-        return replace(self, refused=self.refused | decision.refused, edited=self.edited | decision.edited)
+            return options
+        return replace(options, refused=self.refused | decision.refused, edited=self.edited | decision.edited)
 
 
 @dataclass(frozen=True, slots=True)
@@ -174,14 +178,19 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     followed = _followed_rpm(rpm, frame.step_s, _follow_s(checks, corrections))
     expected_kpa = expected.at(followed, temperature)
     channel = corrected.channel(Role.OIL_PRESSURE)
-    if options.normal is not None and channel is not None:
-        scale = check_scale_against(channel, pressure, expected_kpa, rpm, is_settled)
+    before_kpa = _expected_before(options, followed, temperature, expected_kpa)
+    if before_kpa is not None and channel is not None:
+        scale = check_scale_against(channel, pressure, before_kpa, rpm, is_settled)
         if scale is not None:
             checks = [*(c for c in checks if c.id != "scale"), scale]
             corrections = [*corrections, *(made := _accepted([scale], options))]
             corrected = apply(corrected, made)
             frame = frame_on(corrected, Role.OIL_PRESSURE)
             pressure = frame.filled(Role.OIL_PRESSURE, np.nan)
+            if made and options.normal is None:
+                # What was learned from this log itself was learned on the wrong scale.
+                expected = fit_expected(pressure, rpm, temperature, is_settled, options.oil)
+                expected_kpa = expected.at(followed, temperature)
     if not expected.valid:
         checks.append(Check("expected", "warn", f"No expected pressure: {expected.reason}."))
 
@@ -236,6 +245,15 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     )
 
 
+def _expected_before(
+    options: JudgeOptions, rpm: FloatArray, temperature: FloatArray | None, expected_kpa: FloatArray
+) -> FloatArray | None:
+    """What this engine showed before, by the recordings that were named or by the garage; None where neither says."""
+    if options.normal is not None:
+        return expected_kpa
+    return expected_before(options.known.earlier, rpm, temperature) if options.known is not None else None
+
+
 def _gauge_check(recording: Recording, options: JudgeOptions) -> Check:
     """Readings off a gauge are judged one by one; there is nothing between them to find dips in."""
     readings = judge_readings(recording, options.floors)
@@ -261,14 +279,20 @@ def pooled_normal(
     recordings: Sequence[Recording],
     options: JudgeOptions | None = None,
     decided: Mapping[str, Decision] = MappingProxyType({}),
+    known: Mapping[str, Known] = MappingProxyType({}),
 ) -> ExpectedPressure:
-    """The expected pressure learned from several recordings together, each by what was decided about its corrections."""
+    """The expected pressure learned from several recordings together.
+
+    ``decided``, ``known``: what was decided about the corrections of each log, and is known of its car, by its content.
+    """
     options = options or JudgeOptions()
     parts: list[tuple[FloatArray, FloatArray, FloatArray | None, NDArray[np.bool_]]] = []
     for recording in recordings:
         if not recording.has(Role.OIL_PRESSURE) or not recording.has(Role.RPM):
             continue
-        checks, _, corrected = _trusted(recording, options.by(decided.get(recording.content_hash)))
+        checks, _, corrected = _trusted(
+            recording, options.by(decided.get(recording.content_hash), known.get(recording.content_hash))
+        )
         frame = frame_on(corrected, Role.OIL_PRESSURE)
         lateral, longitudinal = _g_channels(frame, checks)
         parts.append(
@@ -322,6 +346,10 @@ def _trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], 
     sound = recording
     for look in (check_clocks, check_axes, check_bounds, check_temperature, check_circuit, _pressure_checks):
         made = look(sound)
+        found += made
+        sound = apply(sound, _accepted(made, options))
+    if options.known is not None:
+        made = checks_of(options.known, sound, next((c for c in found if c.id == "zero"), None))
         found += made
         sound = apply(sound, _accepted(made, options))
     checks += found

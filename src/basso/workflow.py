@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -16,6 +17,7 @@ if TYPE_CHECKING:
     from basso.analysis import Analysis, JudgeOptions
     from basso.formats.options import ReadOptions
     from basso.garage.cards import TrialCards
+    from basso.pressure.earlier import Known
     from basso.recording.drive import DriveMark
     from basso.recording.recording import Recording
     from basso.recording.summary import Summary
@@ -32,7 +34,11 @@ def open_recording(path: Path, options: ReadOptions | None = None, progress: Pro
     from basso.formats.cache import Kept
 
     options = with_memory(options)
-    return Kept().recording(path, options) or _read(path, options, progress, keep_samples=True)[0]
+    recording = Kept().recording(path, options) or _read(path, options, progress, keep_samples=True)[0]
+    if path.parent.name == "samples" and re.fullmatch("[0-9a-f]{16,64}", path.stem):
+        # What a garage keeps of a log is that log: it stands under its fingerprint.
+        return replace(recording, content_hash=path.stem)
+    return recording
 
 
 def describe(path: Path, options: ReadOptions | None = None, progress: Progress = silent) -> Summary:
@@ -143,6 +149,32 @@ def cards_of_trial(folder: Path, comparison: Comparison, units: DisplayUnits) ->
     return trial_cards(histories, on_a, on_b, units)
 
 
+def known_by_garage(folder: Path, recordings: Sequence[Recording], progress: Progress = silent) -> dict[str, Known]:
+    """What the garage in a folder knows of the car behind each log, by the log's fingerprint; logs it has no session of are not in it.
+
+    Raises:
+        InputError: the garage cannot be read.
+    """
+    from basso.garage.history import car_history
+    from basso.garage.known import known_of
+    from basso.garage.records import Car, Session
+    from basso.garage.store import Garage
+
+    def kept(session: Session) -> Recording | None:
+        samples = garage.samples_file(session.log_hash)
+        return open_recording(samples) if samples.is_file() else None
+
+    known: dict[str, Known] = {}
+    with Garage(folder) as garage:
+        histories = [car_history(garage, car) for car in garage.all(Car)]
+        for recording in recordings:
+            for history in histories:
+                found = known_of(history, recording, kept, progress)
+                if found is not None:
+                    known[recording.content_hash] = found
+    return known
+
+
 def run_trial(
     label_a: str,
     a: Sequence[Recording],
@@ -151,10 +183,12 @@ def run_trial(
     options: JudgeOptions | None = None,
     progress: Progress = silent,
     decided: Mapping[str, Decision] = MappingProxyType({}),
+    known: Mapping[str, Known] = MappingProxyType({}),
 ) -> Comparison:
     """Judge both sides against one normal, learned from both together, and compare them.
 
-    ``decided``: what was decided about the corrections of each log, by the fingerprint of its content.
+    ``decided``, ``known``: what was decided about the corrections of each log, and is known of its car, by the fingerprint
+    of its content.
     """
     from basso.analysis import JudgeOptions, analyse, pooled_normal
     from basso.recording.drive import each_once
@@ -163,11 +197,13 @@ def run_trial(
     options = options or JudgeOptions()
     (a, again_a), (b, again_b) = each_once(a), each_once(b)
     progress(0.0, "learning the shared normal")
-    options = replace(options, normal=options.normal or pooled_normal([*a, *b], options, decided))
+    options = replace(options, normal=options.normal or pooled_normal([*a, *b], options, decided, known))
     judged = []
     for i, recording in enumerate([*a, *b]):
         progress((i + 1) / (len(a) + len(b) + 2), f"judging {recording.path.name}")
-        judged.append(analyse(recording, options.by(decided.get(recording.content_hash))))
+        judged.append(
+            analyse(recording, options.by(decided.get(recording.content_hash), known.get(recording.content_hash)))
+        )
     progress(0.95, "comparing")
     return compare(label_a, judged[: len(a)], label_b, judged[len(a) :], (*again_a, *again_b))
 

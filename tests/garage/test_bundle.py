@@ -12,6 +12,7 @@ import pytest
 
 from basso.errors import InputError
 from basso.garage.bundle import export_car, import_car
+from basso.garage.forms import FORM
 from basso.garage.history import car_history
 from basso.garage.records import KINDS, Car, Session
 from basso.garage.store import Garage
@@ -74,14 +75,16 @@ def test_a_car_comes_in_equal_and_only_once(bundle: Path, tmp_path: Path) -> Non
         )
 
 
-def test_a_bundle_of_the_first_form_comes_in_whole(tmp_path: Path) -> None:
+@pytest.mark.parametrize("form", range(1, FORM))
+def test_a_bundle_of_an_earlier_form_comes_in_whole(form: int, tmp_path: Path) -> None:
+    sample = Path(__file__).parent / "samples" / f"car-{form}.basso.zip"
     with Garage(tmp_path) as garage:
-        car, new = import_car(garage, Path(__file__).parent / "samples" / "car-1.basso.zip")
+        car, new = import_car(garage, sample)
         history = car_history(garage, car)
         assert new is not None and len(history.sessions) == 3 and history.jobs[0].begun_on == {}
         assert history.engine is not None and history.newest_build is not None
         assert history.newest_build.engine == history.engine.engine and history.engine.rod_mm == 0.05
-        copy, _ = import_car(garage, Path(__file__).parent / "samples" / "car-1.basso.zip", "Copy")
+        copy, _ = import_car(garage, sample, "Copy")
         copied = car_history(garage, copy)
         assert copied.engine is not None and copied.engine.engine != history.engine.engine
         assert copied.names.engine == {copied.engine.engine: "Two litre"}

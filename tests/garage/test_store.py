@@ -21,9 +21,10 @@ from hypothesis import strategies as st
 
 from basso.errors import InputError
 from basso.garage.backups import restore
+from basso.garage.forms import FORM
 from basso.garage.history import car_history
 from basso.garage.place import FILE
-from basso.garage.records import KINDS, Attachment, Build, Car, Engine, Session
+from basso.garage.records import KINDS, Attachment, Build, Car, Engine, Sensor, Session
 from basso.garage.store import Change, ConflictError, Garage
 from basso.garage.tables import metadata
 from garage_support import a_car
@@ -119,26 +120,41 @@ def test_the_steps_lead_to_the_tables_as_they_are(garage: Garage) -> None:
 SAMPLES = Path(__file__).parent / "samples"
 
 
-@pytest.fixture
-def old_folder(tmp_path: Path) -> Path:
-    """A garage as the first step of the database left it."""
-    folder = tmp_path / "old"
+def garage_of_form(form: int, folder: Path) -> Path:
+    """A garage as a step of the database left it."""
     folder.mkdir()
     with closing(sqlite3.connect(folder / FILE)) as connection:
-        connection.executescript((SAMPLES / "garage-0001.sql").read_text(encoding="utf-8"))
+        connection.executescript((SAMPLES / f"garage-{form:04d}.sql").read_text(encoding="utf-8"))
     return folder
 
 
-def test_a_garage_of_the_first_form_is_brought_up_with_nothing_lost_and_its_edits_can_still_be_taken_back(
-    old_folder: Path,
-) -> None:
-    with Garage(old_folder) as garage:
+@pytest.fixture
+def old_folder(tmp_path: Path) -> Path:
+    """A garage as the first step left it."""
+    return garage_of_form(1, tmp_path / "old")
+
+
+@pytest.mark.parametrize("form", range(1, FORM))
+def test_a_garage_of_an_earlier_form_is_brought_up_with_a_backup_and_nothing_lost(form: int, tmp_path: Path) -> None:
+    folder = garage_of_form(form, tmp_path / "old")
+    with Garage(folder) as garage:
         (backup,) = garage.backups()
-        assert backup.name.endswith("before-0002.sqlite")
+        assert backup.name.endswith(f"before-{FORM:04d}.sqlite")
         (car,), (engine,), (build,) = garage.all(Car), garage.all(Engine), garage.all(Build)
         history = car_history(garage, car)
-        assert history.engine == engine and (engine.engine, engine.since, engine.rod_mm) == (engine.id, "", 0.05)
+        assert (engine.rod_mm, build.pan) == (0.05, "deep") and history.engine == engine
         assert len(history.sessions) == 3 and {history.card_of(s) for s in history.sessions} == {engine}
+        assert history.sensors == () and history.calibrations == ()
+        garage.add("a sensor", Sensor(car=car.id, name="P1"))
+    with Garage(folder) as again, sa.create_engine(f"sqlite:///{again.file}").connect() as connection:
+        assert compare_metadata(MigrationContext.configure(connection), metadata) == []
+
+
+def test_the_edits_of_a_garage_of_the_first_form_can_still_be_taken_back(old_folder: Path) -> None:
+    with Garage(old_folder) as garage:
+        (build,), engine = garage.all(Build), garage.all(Engine)[0]
+        history = car_history(garage, garage.all(Car)[0])
+        assert (engine.engine, engine.since) == (engine.id, "")
         assert history.jobs[0].begun_on == {} and history.attachments[0].part == ""
         pan, spare, card, _ = garage.edits()
         assert (pan.label, spare.undone) == ("pan of Build 1", True)
@@ -149,8 +165,6 @@ def test_a_garage_of_the_first_form_is_brought_up_with_nothing_lost_and_its_edit
         assert [(e.name, e.rod_mm, e.engine == e.id) for e in garage.all(Engine)] == [
             ("Two litre", None, True), ("Spare", None, True),
         ]  # fmt: skip
-    with Garage(old_folder) as again, sa.create_engine(f"sqlite:///{again.file}").connect() as connection:
-        assert compare_metadata(MigrationContext.configure(connection), metadata) == []
 
 
 def test_an_old_garage_that_may_only_be_read_is_told_and_left(

@@ -32,6 +32,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--out", metavar="FILE", help="write the analysis too: .json, .csv (the dips) or .xlsx (everything)"
     )
+    options.add_garage(parser)
     options.add_judging(parser)
     options.add_reading(parser)
 
@@ -43,7 +44,9 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.out and len(arguments.logs) > 1:
         raise InputError("--out takes one log at a time; run it once for each.")
     judging, reading = options.judging(arguments), options.reading(arguments)
-    analyses = [judge(open_recording(path, reading), judging) for path in options.paths(arguments.logs)]
+    recordings = [open_recording(path, reading) for path in options.paths(arguments.logs)]
+    known = options.known(arguments, recordings)
+    analyses = [judge(r, judging.by(None, known.get(r.content_hash))) for r in recordings]
     if arguments.out:
         export_analysis(analyses[0], Path(arguments.out))
     if arguments.json:

@@ -26,6 +26,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--oil", metavar="OIL", help="grade (10W-40), or viscosity at 40 and 100 °C in mm²/s as measured (93,14.1)"
     )
     parser.add_argument("--json", action="store_true", help="one JSON document on standard output")
+    options.add_garage(parser)
     options.add_reading(parser)
 
 
@@ -38,8 +39,12 @@ def run(arguments: argparse.Namespace) -> int:
 
     oil = parse_oil(arguments.oil) if arguments.oil else None
     reading = options.reading(arguments)
-    *earlier, now = (find_drops(open_recording(Path(p), reading), oil) for p in arguments.logs)
-    changes = held_against(now, earlier, arguments.redline)
+    *before, recording = (open_recording(Path(p), reading) for p in arguments.logs)
+    known = options.known(arguments, [recording]).get(recording.content_hash)
+    earlier = [e.drops for e in known.earlier] if known is not None else []
+    changes = held_against(
+        find_drops(recording, oil), [*earlier, *(find_drops(r, oil) for r in before)], arguments.redline
+    )
     if arguments.json:
         rows = [
             {**asdict(c.now), "state": c.state, "before_kpa": c.before_kpa, "costs_kpa": c.costs_kpa, "words": c.words}

@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 from basso.errors import InputError
 
 if TYPE_CHECKING:
-    from basso.garage.records import Car
     from basso.garage.store import Garage
 
 HELP = "the cars, their builds, oil and sessions"
@@ -71,16 +70,18 @@ def _list(arguments: argparse.Namespace, garage: Garage) -> int:
 
 
 def _show(arguments: argparse.Namespace, garage: Garage) -> int:
+    from basso.garage.store import car_named
     from basso.report.garage_documents import car_document, car_text
 
-    car = _car(garage, arguments.car)
+    car = car_named(garage, arguments.car)
     return _say(arguments, car_document(garage, car), car_text(garage, car))
 
 
 def _export(arguments: argparse.Namespace, garage: Garage) -> int:
     from basso.garage.bundle import SCHEMA, export_car
+    from basso.garage.store import car_named
 
-    car, out = _car(garage, arguments.car), Path(arguments.out)
+    car, out = car_named(garage, arguments.car), Path(arguments.out)
     export_car(garage, car, out)
     return _say(arguments, {"schema": SCHEMA, "car": car.name, "path": str(out)}, f"{car.name} was written to {out}.")
 
@@ -112,19 +113,6 @@ def _restore(arguments: argparse.Namespace, folder: Path) -> int:
 
 
 _DO = {"list": _list, "show": _show, "export": _export, "import": _import, "backup": _backup}
-
-
-def _car(garage: Garage, name: str) -> Car:
-    from basso.garage.records import Car
-
-    cars = garage.all(Car)
-    found = [c for c in cars if c.name == name] or [c for c in cars if c.name.lower() == name.lower()]
-    if len(found) != 1:
-        known = ", ".join(f"'{c.name}'" for c in cars) or "none"
-        raise InputError(
-            f"'{name}': {'no car has' if not found else 'more than one car has'} that name; there are: {known}."
-        )
-    return found[0]
 
 
 def _say(arguments: argparse.Namespace, document: dict[str, object], words: str) -> int:

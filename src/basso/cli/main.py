@@ -12,7 +12,19 @@ from typing import Protocol, cast
 from basso import __version__
 from basso.errors import BassoError
 
-_COMMANDS = ("open", "import", "analyze", "compare", "export", "garage", "symptoms", "fit", "drops", "standin")
+_COMMANDS = (
+    "open",
+    "import",
+    "analyze",
+    "compare",
+    "export",
+    "garage",
+    "symptoms",
+    "fit",
+    "sensors",
+    "drops",
+    "standin",
+)
 _MODULES = {
     "open": "basso.cli.open_window",
     "import": "basso.cli.import_log",
@@ -22,6 +34,7 @@ _MODULES = {
     "garage": "basso.cli.garage",
     "symptoms": "basso.cli.symptoms",
     "fit": "basso.cli.fit",
+    "sensors": "basso.cli.sensors",
     "drops": "basso.cli.drops",
     "standin": "basso.cli.standin",
 }

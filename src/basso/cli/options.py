@@ -14,6 +14,8 @@ from basso.errors import InputError
 if TYPE_CHECKING:
     from basso.analysis import JudgeOptions
     from basso.formats.options import ReadOptions
+    from basso.pressure.earlier import Known
+    from basso.recording.recording import Recording
 
 
 def add_reading(parser: argparse.ArgumentParser) -> None:
@@ -82,6 +84,34 @@ def add_judging(parser: argparse.ArgumentParser) -> None:
     group.add_argument(
         "--oil", metavar="OIL", help="grade (10W-40), or viscosity at 40 and 100 °C in mm²/s as measured (93,14.1)"
     )
+
+
+def add_garage(parser: argparse.ArgumentParser) -> None:
+    """``--garage``."""
+    parser.add_argument(
+        "--garage",
+        nargs="?",
+        const="",
+        metavar="FOLDER",
+        help="hold the log against the sensor's card and the car's earlier sessions in your garage, or in the one in FOLDER",
+    )
+
+
+def known(arguments: argparse.Namespace, recordings: Sequence[Recording]) -> dict[str, Known]:
+    """What the garage that was asked for knows of the cars behind the logs, by the logs' fingerprints.
+
+    Raises:
+        InputError: there is no such garage.
+    """
+    from basso.garage.place import FILE, default_folder
+    from basso.workflow import known_by_garage
+
+    if arguments.garage is None:
+        return {}
+    where = Path(arguments.garage) if arguments.garage else default_folder()
+    if not (where / FILE).is_file():
+        raise InputError(f"{where}: there is no garage; name its folder, or leave --garage out.")
+    return known_by_garage(where, recordings)
 
 
 def reading(arguments: argparse.Namespace) -> ReadOptions:

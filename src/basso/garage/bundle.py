@@ -3,7 +3,7 @@
 ::
 
     README.txt            what this is, for people
-    bundle.json           {"schema": "basso.bundle/2", "car": name, "written": when, "contents": {path: SHA-256}}
+    bundle.json           {"schema": "basso.bundle/3", "car": name, "written": when, "contents": {path: SHA-256}}
     records/NAME.json     a list of records of one kind; their fields stand in basso/garage/records.py
     samples/HASH.parquet  the samples of a session's log, named by the fingerprint of the log
     files/NAME            attached photos and papers
@@ -202,11 +202,11 @@ def _records(path: Path, parts: Mapping[str, bytes], form: int) -> list[Record]:
 
 def _renamed(records: list[Record], car: Car, name: str) -> list[Record]:
     """The same as another car: new identifiers throughout."""
-    fresh = {i: new_id() for r in records for i in (r.id, getattr(r, "engine", "")) if i}
+    fresh = {i: new_id() for r in records for i in (r.id, getattr(r, "engine", ""), getattr(r, "sensor", "")) if i}
     renamed: list[Record] = []
     for r in records:
         plain: dict[str, Any] = r.as_plain()
-        for field in ("id", "car", "build", "engine", "session", "about"):
+        for field in ("id", "car", "build", "engine", "sensor", "session", "about"):
             if plain.get(field) in fresh:
                 plain[field] = fresh[plain[field]]
         renamed.append(BY_TABLE[r.table].from_plain(plain))

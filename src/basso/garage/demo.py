@@ -10,7 +10,20 @@ from pathlib import Path
 from typing import Any
 
 from basso.garage.jobs import Entered, begun
-from basso.garage.records import Attachment, Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Record, Session
+from basso.garage.records import (
+    Attachment,
+    Build,
+    Calibration,
+    Car,
+    Engine,
+    Job,
+    LevelPoint,
+    OilEntry,
+    OilSample,
+    Record,
+    Sensor,
+    Session,
+)
 from basso.garage.store import Garage
 
 _SERIES = "standard pan, standard stick"
@@ -63,6 +76,25 @@ def demo_records(demo: Path) -> list[Record]:
         Attachment(id=_id(f"note {i}"), about=builds[n.pop("about")].id, **own, **n)
         for i, n in enumerate(table["note"])
     ]
+    return [*made, *_sensors(table, own)]
+
+
+def _sensors(table: dict[str, Any], own: dict[str, Any]) -> list[Record]:
+    """The cards of the sensors, each later one like the one before but for what it says, and their calibrations."""
+    made: list[Record] = []
+    now: dict[str, Sensor] = {}
+    for plain in table["sensor"]:
+        key = plain.pop("key")
+        fresh = {**plain, "id": _id(f"sensor {key} {plain['since']}")}
+        now[key] = replace(now[key], **fresh) if key in now else Sensor(sensor=_id(f"sensor {key}"), **own, **fresh)
+        made.append(now[key])
+    for plain in table["calibration"]:
+        key, points = plain.pop("key"), tuple((float(a), float(b)) for a, b in plain.pop("points"))
+        made.append(
+            Calibration(
+                id=_id(f"calibration {key} {plain['day']}"), sensor=now[key].sensor, points=points, **own, **plain
+            )
+        )
     return made
 
 

@@ -8,6 +8,8 @@ from functools import cache
 from typing import Any
 
 from basso.errors import InputError
+from basso.fitting.places import place_names
+from basso.fitting.threads import threads
 from basso.garage import records as r
 from basso.oil.grades import grades
 from basso.units import DisplayUnits, Quantity
@@ -121,6 +123,23 @@ def _forms() -> dict[type[r.Record], tuple[Field, ...]]:
             Field("series", "Pan and stick", needed=True), _DAY, _n("pan_l", "Poured into the pan", _V), _n("depth_mm", "Reading", _MM),
             Field("mark", "At the mark", choices=("", "low", "full", "before the start", "after running"), free=True),
             Field("accumulator", "Accumulator", choices=r.ACCUMULATOR_STATES), Field("stance", "Stance and seat"), _n("wait_min", "Waited", unit="min"), Field("note", "Note"),
+        ),
+        r.Sensor: (
+            _NAME, Field("since", "Since", "day"), Field("reason", "What was done"), Field("fitted", "On the car", "flag"),
+            Field("measures", "Measures", choices=r.MEASURES), Field("place", "Where it sits", choices=place_names(), free=True),
+            Field("channel", "Column of the log"), Field("reference", "Counts from", choices=r.REFERENCES, said="type"),
+            _n("low_kpa", "Range, from", _P), _n("high_kpa", "to", _P, said="range, to"), _n("low_c", "Range, from", _T),
+            _n("high_c", "to", _T, said="range, to"), _n("low_v", "Output, from", unit="V"), _n("high_v", "to", unit="V", said="output, to"),
+            Field("thread", "Thread", choices=tuple(threads()), free=True), Field("mount", "Held", choices=r.MOUNTS), _n("line_m", "Line, length", unit="m"),
+            _n("bore_mm", "Line, bore", _MM), Field("rises", "Line rises to the engine", "flag"), Field("lamp", "Warning lamp", choices=r.LAMPS),
+            _n("tee_turns", "Tee screwed in", unit="turns"), _n("belt_mm", "Clear of belts by", _MM), _n("supply_v", "Supply", unit="V"),
+            Field("supply_pin", "Supply pin"), Field("fuse", "Fuse"), Field("signal_pin", "Signal pin"), Field("return_pin", "Return pin"),
+            Field("return_with", "Return shared with"), _n("return_ma", "Current in the return", unit="mA"), _n("return_ohm", "Resistance of the return", unit="Ω"),
+            Field("note", "Note"),
+        ),
+        r.Calibration: (
+            _DAY, Field("against", "Known by", choices=("reference gauge", "dead weight", "pump with a gauge"), free=True),
+            Field("reads", "It reads in", choices=("kPa", "V")), Field("points", "Applied and read", "pairs"), Field("note", "Note"),
         ),
         r.Attachment: (_DAY, Field("text", "Note")),
     }  # fmt: skip

@@ -8,7 +8,20 @@ from functools import cached_property
 from typing import TYPE_CHECKING, TypeVar
 
 from basso.garage.fields import Names
-from basso.garage.records import Attachment, Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Record, Session
+from basso.garage.records import (
+    Attachment,
+    Build,
+    Calibration,
+    Car,
+    Engine,
+    Job,
+    LevelPoint,
+    OilEntry,
+    OilSample,
+    Record,
+    Sensor,
+    Session,
+)
 
 if TYPE_CHECKING:
     from basso.garage.store import Garage
@@ -29,6 +42,8 @@ class CarHistory:
     levels: tuple[LevelPoint, ...] = ()
     jobs: tuple[Job, ...] = ()
     attachments: tuple[Attachment, ...] = ()
+    sensors: tuple[Sensor, ...] = ()
+    calibrations: tuple[Calibration, ...] = ()
 
     @property
     def newest_build(self) -> Build | None:
@@ -102,5 +117,6 @@ def car_history(garage: Garage, car: Car) -> CarHistory:
         return tuple(garage.all(kind, car.id))
 
     return CarHistory(
-        car, own(Engine), own(Build), own(Session), own(OilEntry), own(OilSample), own(LevelPoint), own(Job), own(Attachment)
+        car, own(Engine), own(Build), own(Session), own(OilEntry), own(OilSample), own(LevelPoint), own(Job), own(Attachment), own(Sensor),
+        own(Calibration),
     )  # fmt: skip

@@ -17,6 +17,11 @@ CLEARANCES = ("production", "loose", "race", "extreme")
 USES = ("road", "track", "competition")
 SESSION_KINDS = ("track", "road", "runs", "dyno")
 ACCUMULATOR_STATES = ("none", "armed", "off", "unknown")
+MEASURES = ("pressure", "temperature")
+REFERENCES = ("unknown", "gauge", "sealed", "absolute")
+"""What a pressure sensor counts from: the air about it, a sealed-in air, or vacuum."""
+MOUNTS = ("unknown", "on a flexible line", "on a rigid pipe", "on the block")
+LAMPS = ("not looked at", "there, on its own port", "there, on the tee", "gone")
 OIL_KINDS = ("fill", "change", "top-up", "level change", "drain")
 """A level change is made on purpose (less than 0: taken out); a top-up replaces what was used up."""
 
@@ -71,7 +76,7 @@ def _typed(cls: type[Record], plain: dict[str, Any], name: str, kind: str) -> An
         good = all(isinstance(v, str) for v in value)
     if good and kind == "tuple[tuple[float, float], ...]":
         good = all(isinstance(v, list | tuple) and len(v) == 2 and all(_number(x) for x in v) for v in value)
-    if good and name in ("id", "car") and not value:
+    if good and name in ("id", "car", "sensor") and not value:
         good = False
     if not good:
         raise InputError(
@@ -345,8 +350,85 @@ class Attachment(Record):
     file_hash: str = ""
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sensor(Record):
+    """The card of a sensor from a day on, until its next card: where it sits, how, and how it is wired.
+
+    Attributes:
+        sensor: which one; every card of one sensor has the same, on whichever car it is: so it keeps its history.
+        since: the day from which the card holds; ``reason``: what was done then.
+        fitted: False once it is off this car.
+        place: on the oil's way (see :mod:`basso.fitting.places`).
+        channel: the column of the logs that it feeds; "" where there is but one that can be meant.
+        low_kpa, high_kpa, low_c, high_c: its range; ``low_v``, ``high_v``: what it gives at its ends.
+        mount: how it is held; ``line_m``, ``bore_mm`` of the line it hangs on; ``rises``: the line rises to the engine.
+        lamp: whether an independent warning lamp is still there.
+        tee_turns: turns that the tee is screwed in; ``belt_mm``: clearance to the nearest belt or fan.
+        return_with: what else returns over the same wire; ``return_ma``: the current of all of it; ``return_ohm``: of
+            wire and joints, from the sensor to the logger's reference.
+    """
+
+    table: ClassVar[str] = "sensors"
+    noun: ClassVar[str] = "sensor"
+    car: str
+    sensor: str = field(default_factory=new_id)
+    name: str
+    since: str = ""
+    reason: str = ""
+    fitted: bool = True
+    measures: str = "pressure"
+    place: str = "main gallery"
+    channel: str = ""
+    reference: str = "unknown"
+    low_kpa: float | None = None
+    high_kpa: float | None = None
+    low_c: float | None = None
+    high_c: float | None = None
+    low_v: float | None = None
+    high_v: float | None = None
+    thread: str = ""
+    mount: str = "unknown"
+    line_m: float | None = None
+    bore_mm: float | None = None
+    rises: bool = False
+    lamp: str = "not looked at"
+    tee_turns: float | None = None
+    belt_mm: float | None = None
+    supply_v: float | None = None
+    supply_pin: str = ""
+    fuse: str = ""
+    signal_pin: str = ""
+    return_pin: str = ""
+    return_with: str = ""
+    return_ma: float | None = None
+    return_ohm: float | None = None
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Calibration(Record):
+    """A pressure sensor read against a known pressure.
+
+    Attributes:
+        sensor: which one (see :class:`Sensor`).
+        against: what the pressure was known by.
+        reads: what the second of each pair is in: "kPa" as logged, or "V".
+        points: (applied kPa, what it read), in the order they were taken.
+    """
+
+    table: ClassVar[str] = "calibrations"
+    noun: ClassVar[str] = "calibration"
+    car: str
+    sensor: str
+    day: str
+    against: str = "reference gauge"
+    reads: str = "kPa"
+    points: tuple[tuple[float, float], ...] = ()
+    note: str = ""
+
+
 KINDS: tuple[type[Record], ...] = (
-    Car, Engine, Build, Session, OilEntry, OilSample, LevelPoint, Job, Attachment,
+    Car, Engine, Build, Session, OilEntry, OilSample, LevelPoint, Job, Attachment, Sensor, Calibration,
 )  # fmt: skip
 """Every kind, each after those it points to."""
 BY_TABLE = MappingProxyType({k.table: k for k in KINDS})

@@ -400,6 +400,22 @@ class Garage:
         return self.back_up()
 
 
+def car_named(garage: Garage, name: str) -> Car:
+    """The car of a name, written large or small.
+
+    Raises:
+        InputError: none or more than one; the sentence lists what there is.
+    """
+    cars = garage.all(Car)
+    found = [c for c in cars if c.name == name] or [c for c in cars if c.name.lower() == name.lower()]
+    if len(found) != 1:
+        known = ", ".join(f"'{c.name}'" for c in cars) or "none"
+        raise InputError(
+            f"'{name}': {'no car has' if not found else 'more than one car has'} that name; there are: {known}."
+        )
+    return found[0]
+
+
 def _now() -> str:
     return datetime.now().isoformat(timespec="seconds")
 

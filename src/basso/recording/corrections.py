@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 
-Kind = Literal["offset", "scale", "sign", "delay", "spikes", "swap", "turn", "slip"]
+Kind = Literal["offset", "scale", "sign", "delay", "spikes", "swap", "turn", "slip", "gain"]
 OF_ONE_CHANNEL = ("offset", "scale", "sign", "delay", "spikes")
 """The kinds that the headless contract lists; the others concern two channels, or two clocks."""
 
@@ -32,6 +32,7 @@ class Correction:
             ``spikes``: ``value`` samples, at ``samples``, cannot be what the channel measures and become missing;
             ``swap``: this channel and ``other`` exchange what they mean;
             ``turn``: lateral g (this) and longitudinal g (``other``) are turned back by ``value`` degrees about the vertical;
+            ``gain``: multiplied, by what a calibration of the sensor found;
             ``slip``: from sample ``samples[0]`` on the channel's clock is ``value`` seconds later than before.
         value: in ``unit``.
         reason: the evidence, one sentence.
@@ -72,7 +73,7 @@ def apply(recording: Recording, corrections: Sequence[Correction]) -> Recording:
 def _corrected(channel: Channel, correction: Correction) -> Channel:
     if correction.kind == "offset":
         return replace(channel, values=channel.values + correction.value)
-    if correction.kind == "scale":
+    if correction.kind in ("scale", "gain"):
         return replace(channel, values=channel.values * correction.value)
     if correction.kind == "sign":
         return replace(channel, values=-channel.values)

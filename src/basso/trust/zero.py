@@ -48,7 +48,7 @@ def check_zero(recording: Recording) -> Check:
     evidence = f"{zero:.1f} ± {max(spread, 0.1):.1f} kPa over {seconds:.1f} s with the engine stopped"
     if abs(zero) <= _GAUGE_TOLERANCE_KPA:
         return Check("zero", "ok", f"The pressure reads {evidence}: the zero is sound.", pressure.name, measured=zero)
-    air = _air_pressure_kpa(recording)
+    air = air_pressure_kpa(recording)
     if 60.0 <= zero <= 112.0 and (air is None or abs(zero - air) < 8.0):
         against = f"; the logged air pressure is {air:.1f} kPa" if air is not None else ""
         reason = f"Reads {evidence}{against}: the sensor counts from vacuum."
@@ -94,7 +94,8 @@ def _steady_stopped(time_s: FloatArray, stopped: NDArray[np.bool_], kpa: FloatAr
     return np.concatenate([r for r in kept if float(np.median(r)) - lowest <= _STEADY_KPA])
 
 
-def _air_pressure_kpa(recording: Recording) -> float | None:
+def air_pressure_kpa(recording: Recording) -> float | None:
+    """Air pressure as logged, kPa; None where it is not, or cannot be one."""
     air = recording.channel(Role.AIR_PRESSURE)
     if air is None:
         return None
@@ -103,7 +104,7 @@ def _air_pressure_kpa(recording: Recording) -> float | None:
 
 
 def _absolute_without_stop(recording: Recording, name: str) -> Check:
-    air = _air_pressure_kpa(recording)
+    air = air_pressure_kpa(recording)
     if air is None:
         return Check(
             "zero",

@@ -1,0 +1,135 @@
+"""What the garage knows of the car behind a log: the card of its pressure sensor, and what its earlier sessions showed.
+
+The figures of an earlier session come from the samples that the garage keeps of it; once worked out they are kept by the
+log's fingerprint in the cache folder, so that they are there at once the next time.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import replace
+from pathlib import Path
+
+from basso import __version__
+from basso.analysis import Analysis, JudgeOptions, analyse
+from basso.errors import InputError
+from basso.files import put_whole
+from basso.garage.build_line import oil_of
+from basso.garage.history import CarHistory
+from basso.garage.records import Sensor, Session
+from basso.garage.sensors import fitted_on, known_sensor, sensor_of_channel
+from basso.oil.grades import Grade, usual
+from basso.pressure.drops import find_drops
+from basso.pressure.earlier import Earlier, Known, cold_peak_kpa
+from basso.pressure.expected import no_expectation
+from basso.progress import Progress, silent
+from basso.recording.recording import Recording
+from basso.recording.roles import Role
+from basso.trust.decisions import Decisions
+from basso.trust.zero import air_pressure_kpa
+
+MOST_SESSIONS = 8
+"""As many earlier sessions are looked at (default): a trend wants a few, the newest say most."""
+_FORM = 1
+
+
+def session_of(history: CarHistory, content_hash: str) -> Session | None:
+    """The session that a log belongs to."""
+    return next((s for s in history.sessions if s.log_hash == content_hash), None)
+
+
+def sensor_at(history: CarHistory, day: str, channel: str) -> Sensor | None:
+    """The card of the sensor that fed the oil pressure's column on a day."""
+    return sensor_of_channel(fitted_on(history.sensors, day), channel)
+
+
+def known_of(
+    history: CarHistory,
+    recording: Recording,
+    log_of: Callable[[Session], Recording | None],
+    progress: Progress = silent,
+    figures_folder: Path | None = None,
+) -> Known | None:
+    """What is known of the car behind a log; None where the garage has no session of it.
+
+    Args:
+        log_of: gives the log of a session, or None where there is none; may raise InputError.
+        figures_folder: where figures are kept (default: the user's cache folder).
+
+    Sessions that cannot be read are passed over: what is known of the others still holds.
+    """
+    session = session_of(history, recording.content_hash)
+    if session is None:
+        return None
+    channel = recording.channel(Role.OIL_PRESSURE)
+    card = sensor_at(history, session.began, channel.name if channel is not None else "")
+    sensor = known_sensor(card, history.calibrations, session.began) if card is not None else None
+    engine = history.card_of(session)
+    before = sorted(
+        (s for s in history.sessions if s.log_hash and (s.began, s.title) < (session.began, session.title) and s.log_hash != session.log_hash),
+        key=lambda s: (s.began, s.title),
+    )[-MOST_SESSIONS:]  # fmt: skip
+    found = []
+    for i, s in enumerate(before):
+        progress(i / len(before), f"looking at {s.title}")
+        figures = _figures(history, s, log_of, figures_folder or _own())
+        if figures is None:
+            continue
+        earlier, column = figures
+        then = sensor_at(history, s.began, column)
+        same = (
+            (then.sensor, then.place) == (card.sensor, card.place)
+            if then is not None and card is not None
+            else then is card
+        )
+        # Another engine, or other clearances: what it showed says nothing of this one's scale.
+        expected = earlier.expected if history.card_of(s) == engine else no_expectation("it is of another engine card")
+        found.append(replace(earlier, expected=expected, same_sensor=same))
+    return Known(sensor, tuple(found))
+
+
+def _figures(
+    history: CarHistory, session: Session, log_of: Callable[[Session], Recording | None], folder: Path
+) -> tuple[Earlier, str] | None:
+    """The figures of a session, and its pressure's column; None where its log is not there or cannot be read."""
+    oil = oil_of(session, history.build_of(session), history.oil, history.samples) or usual()
+    decision = Decisions().of(session.log_hash)
+    asked = json.dumps(
+        [_FORM, __version__, session.log_hash, decision.as_plain(), oil.name, oil.at_40_mm2ps, oil.at_100_mm2ps]
+    )
+    file = folder / f"{hashlib.sha256(asked.encode()).hexdigest()[:32]}.json"
+    said = {"title": session.title, "day": session.began[:10]}
+    with suppress(OSError, ValueError, KeyError, TypeError):
+        plain = json.loads(file.read_text(encoding="utf-8"))
+        return Earlier.from_plain({**plain["figures"], **said}), str(plain["column"])
+    try:
+        recording = log_of(session)
+    except InputError:
+        return None
+    column = recording.channel(Role.OIL_PRESSURE) if recording is not None else None
+    if recording is None or column is None or recording.content_hash != session.log_hash:
+        return None
+    figures = figures_of(analyse(recording, JudgeOptions(oil=oil).by(decision)), session.title, said["day"], oil)
+    with suppress(OSError, ValueError):
+        folder.mkdir(parents=True, exist_ok=True)
+        plain = {"column": column.name, "figures": figures.as_plain()}
+        put_whole(file, json.dumps(plain).encode(), lasting=False)
+    return figures, column.name
+
+
+def figures_of(analysis: Analysis, title: str, day: str, oil: Grade) -> Earlier:
+    """The few figures by which later sessions are held against this one."""
+    zero = next((c for c in analysis.checks if c.id == "zero"), None)
+    return Earlier(
+        title, day, analysis.expected, zero.measured if zero is not None else None, air_pressure_kpa(analysis.recording),
+        tuple(find_drops(analysis.corrected, oil)), cold_peak_kpa(analysis.pressure_kpa, analysis.temperature_c),
+    )  # fmt: skip
+
+
+def _own() -> Path:
+    own = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
+    return own / "basso" / "earlier"

@@ -1,0 +1,170 @@
+"""What a car's earlier sessions showed, in a few figures each, and a new recording held against them.
+
+The zero's trend, the scale, the relief valve, the drops along the oil's way, the peak of a cold start.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from basso.oil.grades import Grade
+from basso.pressure.drops import Drop
+from basso.pressure.expected import ExpectedPressure, log_viscosity
+from basso.recording.recording import Recording
+from basso.recording.roles import Role
+from basso.trust.known import KnownSensor, check_known_sensor
+from basso.trust.verdict import Check
+from basso.trust.zero import air_pressure_kpa
+from basso.units import FloatArray
+
+_COLD_C = 50.0
+_STEADY_KPA = 3.0
+_ATMOSPHERE_MOVES_KPA = 12.0
+"""What weather and altitude alone do between two days: ± 3 kPa a day's weather, 12 kPa a thousand metres."""
+_FROM_VACUUM_KPA = 60.0
+
+
+@dataclass(frozen=True, slots=True)
+class Relief:
+    """Where the pressure flattens. ``knee_rpm``: from which engine speed on, at ``at_c``; None where it was never reached."""
+
+    kpa: float
+    at_c: float
+    knee_rpm: float | None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Earlier:
+    """One earlier session.
+
+    Attributes:
+        zero_kpa: read with the engine stopped, before anything was taken off; None when it never stood.
+        air_kpa: air pressure as logged.
+        same_sensor: by the register the same sensor, at the same place (or the register says nothing).
+        cold_peak_kpa: the highest pressure with the oil under 50 °C.
+    """
+
+    title: str
+    day: str
+    expected: ExpectedPressure
+    zero_kpa: float | None = None
+    air_kpa: float | None = None
+    drops: tuple[Drop, ...] = ()
+    cold_peak_kpa: float | None = None
+    same_sensor: bool = True
+
+    def as_plain(self) -> dict[str, Any]:
+        """As JSON holds it."""
+        return asdict(self)
+
+    @classmethod
+    def from_plain(cls, plain: dict[str, Any]) -> Earlier:
+        """Back from JSON; raises KeyError, TypeError or ValueError where it is something else."""
+        expected = dict(plain["expected"])
+        temperature = expected["temperature_range_c"]
+        made = ExpectedPressure(**{
+            **expected, "oil": Grade(**expected["oil"]), "rpm_range": tuple(expected["rpm_range"]),
+            "temperature_range_c": tuple(temperature) if temperature is not None else None,
+        })  # fmt: skip
+        return cls(**{**plain, "expected": made, "drops": tuple(Drop(**d) for d in plain["drops"])})
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Known:
+    """What the garage knows of the car on the day of a recording: its sensor's card and its earlier sessions, oldest first."""
+
+    sensor: KnownSensor | None = None
+    earlier: tuple[Earlier, ...] = field(default=())
+
+
+def relief_of(expected: ExpectedPressure, at_c: float | None = None) -> Relief | None:
+    """The relief valve as the expected pressure shows it; None where there is none or it is by engine speed only.
+
+    The knee is where pump and bearings alone would make the relief's pressure: k·n^b·ν^c = p_relief.
+    """
+    if not expected.valid or expected.temperature_range_c is None:
+        return None
+    hot = at_c if at_c is not None else expected.temperature_range_c[1]
+    log_v = float(log_viscosity(expected.oil, np.array([hot]))[0])
+    rpm = 4000.0 * float(
+        np.exp((np.log(expected.relief_kpa) - expected.log_k - expected.c * log_v) / max(expected.b, 0.05))
+    )
+    return Relief(expected.relief_kpa, hot, rpm if rpm <= expected.rpm_range[1] else None)
+
+
+def cold_peak_kpa(kpa: FloatArray, temperature_c: FloatArray | None) -> float | None:
+    """The highest pressure (of three samples in a row, so that no spike counts) with the oil under 50 °C; None when it was never cold."""
+    if temperature_c is None:
+        return None
+    cold = (temperature_c < _COLD_C) & np.isfinite(kpa)
+    if cold.sum() < 20:
+        return None
+    read = kpa[cold]
+    return float(np.max(np.minimum(np.minimum(read[:-2], read[1:-1]), read[2:])))
+
+
+def expected_before(earlier: Sequence[Earlier], rpm: FloatArray, temperature_c: FloatArray | None) -> FloatArray | None:
+    """The middle one of what the earlier sessions make expected at each sample, shape (n,); None where there is none."""
+    valid = [e.expected for e in earlier if e.expected.valid][-5:]
+    if not valid:
+        return None
+    with np.errstate(all="ignore"):
+        stacked = np.vstack([e.at(rpm, temperature_c) for e in valid])
+    found: NDArray[np.float64] = np.median(stacked, axis=0)
+    return found
+
+
+def check_zero_trend(zero: Check | None, air_kpa: float | None, earlier: Sequence[Earlier]) -> Check:
+    """The zero against those of earlier sessions with the same sensor. Of one that counts from vacuum only what the weather leaves."""
+    before = [e for e in earlier if e.zero_kpa is not None and e.same_sensor]
+    if not before:
+        return Check(
+            "zero_trend", "note", "Cannot be checked: no earlier session of the garage shows this sensor's zero."
+        )
+    if zero is None or zero.measured is None:
+        return Check(
+            "zero_trend",
+            "note",
+            "Cannot be checked: this log does not show the zero.",
+            zero.channel if zero is not None else None,
+        )
+    values = np.array([e.zero_kpa or 0.0 for e in before])
+    middle, now = float(np.median(values)), zero.measured
+    from_vacuum = [abs(v) >= _FROM_VACUUM_KPA for v in (now, middle)]
+    told = f"{now:.1f} kPa at rest, {middle:.1f} kPa in {len(before)} earlier session{'s' if len(before) > 1 else ''} ({before[0].day} to {before[-1].day})"
+    if from_vacuum[0] != from_vacuum[1]:
+        words = f"The sensor reads {told}: it counts from something else than before. Another sensor, or another set-up of the logger."
+        return Check("zero_trend", "warn", words, zero.channel, measured=now - middle)
+    airs = [e.air_kpa for e in before]
+    moved = now - middle
+    allowed = _STEADY_KPA
+    if from_vacuum[0]:
+        if air_kpa is not None and all(a is not None for a in airs):
+            moved -= air_kpa - float(np.median([a or 0.0 for a in airs]))
+        else:
+            allowed = _ATMOSPHERE_MOVES_KPA
+    scatter = 1.4826 * float(np.median(np.abs(values - middle))) if values.size > 2 else 0.0
+    allowed = max(allowed, 3.0 * scatter)
+    if abs(moved) <= allowed:
+        return Check("zero_trend", "ok", f"The zero is where it was: {told}.", zero.channel, measured=moved)
+    by = f"{moved:+.1f}".replace("-", "−")
+    words = (
+        f"The zero has moved by {by} kPa: {told}. A sensor that drifts is dying, or its supply or return has changed."
+    )
+    return Check("zero_trend", "warn", words, zero.channel, measured=moved)
+
+
+def checks_of(known: Known, recording: Recording, zero: Check | None) -> list[Check]:
+    """What the garage allows to be checked on a recording whose zero is put right already."""
+    channel = recording.channel(Role.OIL_PRESSURE)
+    if known.sensor is None:
+        words = "Which sensor this is, is not in the garage's register: its type, range, mount and calibration are not known."
+        made = [Check("sensor", "note", words, channel.name if channel is not None else None)]
+    else:
+        made = check_known_sensor(recording, known.sensor, zero)
+    return [*made, check_zero_trend(zero, air_pressure_kpa(recording), known.earlier)]
