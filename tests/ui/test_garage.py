@@ -25,7 +25,7 @@ from basso.ui.hold_dialog import HoldDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.screenshots import wait_until
 from basso.ui.settings import Settings
-from basso.ui.stations.garage.form import RecordDialog
+from basso.ui.stations.form import RecordDialog
 from basso.ui.stations.garage.jobs import StepRow
 from basso.ui.stopwatch import StopwatchDialog
 from basso.ui.symptoms import SymptomsDialog
@@ -427,6 +427,7 @@ def test_every_field_that_is_kept_can_be_reached_and_written_back() -> None:
         "car",
         "build",
         "engine",
+        "sensor",
         "log_name",
         "log_hash",
         "session",

@@ -17,7 +17,7 @@ from basso.garage.records import Engine, Job
 from basso.ui.desk import Desk
 from basso.ui.history_dialog import HistoryDialog
 from basso.ui.photo_dialog import PhotoDialog
-from basso.ui.stations.garage.form import RecordDialog
+from basso.ui.stations.form import RecordDialog
 from basso.ui.stations.garage.step import PartsTable, StepRow
 from basso.units import UNITS, DisplayUnits
 

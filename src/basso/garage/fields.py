@@ -23,7 +23,8 @@ class Field:
         name: in the record; ``label``: on screen.
         quantity: of a number that follows the units shown; ``unit``: the fixed unit of another number.
         choices: what may be chosen; ``free``: anything else may be written too.
-        kind: "text", "day", "number", "whole", "flag", "list" (of texts), "points" (rpm and pressure), "values", or what it
+        kind: "text", "day", "number", "whole", "flag", "list" (of texts), "points" (rpm and pressure), "pairs" (applied and
+            read, kPa and as it reads, in whatever units are shown), "values", or what it
             names by its id: "engine" or "build".
         said: in a sentence, where the label alone would not do.
         needed: must not be empty.
@@ -149,6 +150,8 @@ def unit_words(field: Field, units: DisplayUnits) -> str:
     """The unit behind a field, in the units shown."""
     if field.kind == "points":
         return f"rpm = {units.pressure.symbol}"
+    if field.kind == "pairs":
+        return "kPa = read"
     if field.quantity is None:
         return field.unit
     return units.unit(field.quantity).symbol
@@ -166,6 +169,8 @@ def show(field: Field, value: Any, units: DisplayUnits, names: Names = NO_NAMES)
         return "; ".join(value)
     if field.kind == "points":
         return "; ".join(f"{rpm:g} = {_short(units.pressure.from_base(kpa))}" for rpm, kpa in value)
+    if field.kind == "pairs":
+        return "; ".join(f"{_short(applied)} = {_short(got)}" for applied, got in value)
     if field.kind == "values":
         return "; ".join(f"{k} {v:g}" for k, v in value.items())
     if field.kind in ("number", "whole"):
@@ -209,6 +214,8 @@ def read(field: Field, text: str, units: DisplayUnits, names: Names = NO_NAMES) 
         return tuple(p.strip() for p in text.split(";") if p.strip())
     if field.kind == "points":
         return tuple(_point(p, units) for p in text.split(";") if p.strip())
+    if field.kind == "pairs":
+        return tuple(_applied(p) for p in text.split(";") if p.strip())
     if field.kind == "values":
         return dict(_pair(p) for p in text.replace(",", ".").split(";") if p.strip())
     if field.kind in ("number", "whole"):
@@ -248,6 +255,13 @@ def _point(text: str, units: DisplayUnits) -> tuple[float, float]:
     if not sign:
         raise InputError(f"Maker's points: '{text.strip()}' is no pair; write them like 2500 = 193; 6000 = 345.")
     return _number(rpm.strip(), "rpm"), float(units.pressure.to_base(_number(pressure.strip(), "pressure")))
+
+
+def _applied(text: str) -> tuple[float, float]:
+    applied, sign, got = text.partition("=")
+    if not sign:
+        raise InputError(f"Points: '{text.strip()}' is no pair; write them like 0 = 0.4; 400 = 401.5.")
+    return _number(applied.strip(), "applied"), _number(got.strip(), "read")
 
 
 def _pair(text: str) -> tuple[str, float]:

@@ -26,12 +26,14 @@ from basso.garage.records import (
 )
 from basso.progress import Progress
 from basso.ui.garage_files import GarageFiles
+from basso.ui.workspace import GarageFacts
 
 if TYPE_CHECKING:
     from basso.garage.history import CarHistory
     from basso.oil.grades import Grade
     from basso.recording.recording import Recording
     from basso.trial.verdict import Comparison
+    from basso.trust.known import KnownSensor
     from basso.ui.desk import Desk
 
 _HINTS = {
@@ -85,7 +87,52 @@ class Garaging:
         self._desk.trial.show_cards(self.trial_words(self._desk.workspace.comparison))
         self._desk.refresh_states()
         if m.view is not None:
-            self._desk.workspace.set_oils(_oils(m.view))
+            self._desk.workspace.set_garage(self._facts(m.view))
+
+    def _facts(self, view: CarHistory) -> GarageFacts:
+        """What the shown car's history says of logs."""
+        from basso.garage.known import known_of, sensor_at, session_of
+        from basso.garage.sensors import known_sensor
+        from basso.recording.roles import Role
+
+        garage, entries = self._model.garage, self._desk.workspace.entries
+        samples = {s.log_hash: garage.samples_file(s.log_hash) for s in view.sessions if s.log_hash} if garage else {}
+        by_name = {e.path.name: e for e in entries}
+
+        def log_of(session: Session) -> Recording | None:
+            from basso.workflow import open_recording
+
+            kept, entry = samples.get(session.log_hash), by_name.get(session.log_name)
+            if kept is not None and kept.is_file():
+                return open_recording(kept)
+            return open_recording(entry.path) if entry is not None else None
+
+        def sensor_of(recording: Recording) -> KnownSensor | None:
+            session, channel = session_of(view, recording.content_hash), recording.channel(Role.OIL_PRESSURE)
+            card = sensor_at(view, session.began, channel.name) if session is not None and channel is not None else None
+            return (
+                known_sensor(card, view.calibrations, session.began)
+                if card is not None and session is not None
+                else None
+            )
+
+        basis = (
+            view.car.id,
+            view.sensors,
+            view.calibrations,
+            view.sessions,
+            view.engines,
+            view.builds,
+            view.oil,
+            view.samples,
+        )
+        return GarageFacts(
+            _oils(view),
+            frozenset(samples),
+            basis,
+            sensor_of,
+            lambda recording, told: known_of(view, recording, log_of, told),
+        )
 
     def trial_words(self, c: Comparison | None) -> str:
         """What the cards say of a trial's two sides: differences first listed, then what they make doubtful."""
@@ -168,7 +215,7 @@ class Garaging:
                 }[verb](record)
 
     def _asked(self, title: str, hint: str, record: Record) -> Record | None:
-        from basso.ui.stations.garage.form import RecordDialog
+        from basso.ui.stations.form import RecordDialog
 
         view = self._model.view
         names = view.names if view is not None else NO_NAMES
@@ -350,7 +397,7 @@ class Garaging:
 
     def _correct(self, record: Record) -> None:
         """Correct or remove a record that is there."""
-        from basso.ui.stations.garage.form import RecordDialog
+        from basso.ui.stations.form import RecordDialog
 
         dialog = RecordDialog(
             self._desk.window,

@@ -40,7 +40,7 @@ class Sensing:
             self._desk.sensors.show_drops((), (), 0.0)
             return
         before = [(e, r) for e, r in w.read if e != shown and (e.day, e.title) < (shown.day, shown.title)]
-        redline, oils, now = float(np.nanpercentile(a.rpm, 99.5)), w.oils, a.corrected
+        redline, oils, now = float(np.nanpercentile(a.rpm, 99.5)), w.garage.oils, a.corrected
 
         def work(_: Progress) -> tuple[list[Change], list[str]]:
             from basso.pressure.drops import find_drops, held_against

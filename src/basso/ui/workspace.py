@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -24,8 +24,10 @@ from basso.units import DisplayUnits
 if TYPE_CHECKING:
     from basso.analysis import Analysis
     from basso.formats.options import ReadOptions
+    from basso.pressure.earlier import Known
     from basso.recording.recording import Recording
     from basso.trial.verdict import Comparison
+    from basso.trust.known import KnownSensor
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,10 +42,32 @@ class Entry:
     day: str = ""
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class GarageFacts:
+    """What the garage has to say of logs, by the fingerprint of their content.
+
+    Attributes:
+        oils: their oil.
+        logs: the logs it has a session of.
+        basis: what the rest comes from; equal while nothing of it has changed.
+        sensor_of: the card of the sensor of a log's pressure; quick.
+        known_of: that and the car's earlier sessions; reads logs, so off the interface's thread.
+    """
+
+    oils: Mapping[str, Grade] = field(default_factory=dict)
+    logs: frozenset[str] = frozenset()
+    basis: object = None
+    sensor_of: Callable[[Recording], KnownSensor | None] = lambda _: None
+    known_of: Callable[[Recording, Progress], Known | None] = lambda _, __: None
+
+
 @dataclass(slots=True)
 class _Loaded:
     recording: Recording | None = None
     analysis: Analysis | None = None
+    known: Known | None = None
+    known_by: object = None
+    """What the garage's facts rested on when ``known`` was asked of them."""
     decision: Decision | None = None
     """About its corrections; None until it is read what was decided earlier."""
     columns: ReadOptions | None = None
@@ -70,8 +94,7 @@ class Workspace(QObject):
         self.shown: Entry | None = None
         self.units = units
         self.floors: tuple[Floor, ...] = DEFAULT_FLOORS
-        self.oils: Mapping[str, Grade] = {}
-        """What the garage knows of the oil of logs, by the fingerprint of their content."""
+        self.garage = GarageFacts()
         self.undo = QUndoStack(self)
         self.trial_a: tuple[Entry, ...] = ()
         self.trial_b: tuple[Entry, ...] = ()
@@ -145,14 +168,17 @@ class Workspace(QObject):
         self.shown_changed.emit()
         if self._loaded[entry].analysis is None:
             self._judge()
+        else:
+            self._hold_against_garage()
 
     def _judge(self) -> None:
+        """Judge the shown log, without waiting for what the garage knows: that follows."""
         entry = self.shown
         if entry is None:
             return
         loaded = self._loaded[entry]
         recording, columns, floors, decided = loaded.recording, loaded.columns, self.floors, loaded.decision
-        oils = self.oils
+        oils, known = self.garage.oils, loaded.known if loaded.known_by == self.garage.basis else None
 
         def work(progress: Progress) -> tuple[Recording, Analysis, Decision]:
             from basso.analysis import JudgeOptions
@@ -161,13 +187,14 @@ class Workspace(QObject):
             read = recording or open_recording(entry.path, columns, progress)
             oil = oils.get(read.content_hash, usual())
             by = decided if decided is not None else Decisions().of(read.content_hash)
-            options = JudgeOptions(floors=floors, refused=by.refused, edited=by.edited, oil=oil)
+            options = JudgeOptions(floors=floors, refused=by.refused, edited=by.edited, oil=oil, known=known)
             return read, judge(read, options, progress=progress), by
 
         def done(result: tuple[Recording, Analysis, Decision]) -> None:
             loaded.recording, loaded.analysis, loaded.decision = result
             if self.shown == entry:
                 self.shown_changed.emit()
+                self._hold_against_garage()
 
         def failed(sentence: str) -> None:
             if loaded.recording is None:
@@ -176,6 +203,31 @@ class Workspace(QObject):
             self.problem.emit(sentence)
 
         self._jobs.start("judge", f"judging {entry.title}", work, done, failed)
+
+    def _hold_against_garage(self) -> None:
+        """Judge the shown log once more with its sensor's card and the car's earlier sessions; till then it stays as it is."""
+        entry, facts = self.shown, self.garage
+        if entry is None:
+            return
+        loaded = self._loaded[entry]
+        analysis = loaded.analysis
+        if analysis is None or analysis.recording.manual or loaded.known_by == facts.basis:
+            return
+        if analysis.recording.content_hash not in facts.logs and loaded.known is None:
+            return
+
+        def work(progress: Progress) -> tuple[Analysis, Known | None]:
+            from basso.workflow import judge
+
+            known = facts.known_of(analysis.recording, progress)
+            return judge(analysis.recording, replace(analysis.options, known=known), progress=progress), known
+
+        def done(result: tuple[Analysis, Known | None]) -> None:
+            (loaded.analysis, loaded.known), loaded.known_by = result, facts.basis
+            if self.shown == entry:
+                self.shown_changed.emit()
+
+        self._jobs.start("judge", f"{entry.title}: looking at earlier sessions", work, done, self.problem.emit)
 
     def forget(self, entry: Entry) -> None:
         """A log leaves the list (it could not be read, or is there already); what was shown before comes back."""
@@ -194,21 +246,31 @@ class Workspace(QObject):
         if in_trial:
             self._renew_trial()
 
-    def set_oils(self, oils: Mapping[str, Grade]) -> None:
-        """What the garage knows of the logs' oil has changed: what was judged by another oil is judged again."""
-        self.oils = oils
+    def set_garage(self, facts: GarageFacts) -> None:
+        """The garage has something else to say: what was judged by another oil is judged again, and held against the rest anew."""
+        sensors = self._scales()
+        self.garage = facts
         stale = [
             e
             for e, v in self._loaded.items()
-            if v.analysis is not None and v.analysis.options.oil != oils.get(v.analysis.recording.content_hash, usual())
+            if v.analysis is not None
+            and v.analysis.options.oil != facts.oils.get(v.analysis.recording.content_hash, usual())
         ]
         for entry in stale:
             self._loaded[entry].analysis = None
         if self.shown in stale:
             self.shown_changed.emit()
             self._judge()
-        if any(e in (*self.trial_a, *self.trial_b) for e in stale):
+        else:
+            self._hold_against_garage()
+        if any(e in (*self.trial_a, *self.trial_b) for e in stale) or sensors != self._scales():
             self._renew_trial()
+
+    def _scales(self) -> list[float | None]:
+        """By what the calibrations of their sensors put the trial's logs right."""
+        read = [self._loaded[e].recording for e in (*self.trial_a, *self.trial_b)]
+        cards = [self.garage.sensor_of(r) if r is not None else None for r in read]
+        return [c.gain if c is not None and c.gain_off else None for c in cards]
 
     # Judging, undoable
 
@@ -327,22 +389,25 @@ class Workspace(QObject):
             return
         sides = (self.trial_a, self.trial_b)
         known = {e: (self._loaded[e].recording, self._loaded[e].columns) for side in sides for e in side}
-        floors, oils = self.floors, self.oils
+        floors, facts = self.floors, self.garage
         decided = {e: self._loaded[e].decision for side in sides for e in side}
         labels = [", ".join(dict.fromkeys(e.build or e.title for e in side)) for side in sides]
 
         def work(progress: Progress) -> tuple[dict[Entry, Recording], Comparison]:
             from basso.analysis import JudgeOptions
+            from basso.pressure.earlier import Known
             from basso.workflow import open_recording, run_trial
 
             read = {e: r or open_recording(e.path, columns, progress) for e, (r, columns) in known.items()}
             a, b = ([read[e] for e in side] for side in sides)
             # One normal is learned from both sides together: by their oil where it is the same, else by the usual one.
-            used = {oils.get(r.content_hash, usual()) for r in (*a, *b)}
+            used = {facts.oils.get(r.content_hash, usual()) for r in (*a, *b)}
             options = JudgeOptions(floors=floors, oil=used.pop() if len(used) == 1 else usual())
             kept = Decisions()
             by = {r.content_hash: decided[e] or kept.of(r.content_hash) for e, r in read.items()}
-            return read, run_trial(labels[0], a, labels[1], b, options, progress, by)
+            cards = {r.content_hash: facts.sensor_of(r) for r in read.values()}
+            sensors = {log: Known(card) for log, card in cards.items() if card is not None}
+            return read, run_trial(labels[0], a, labels[1], b, options, progress, by, sensors)
 
         def done(result: tuple[dict[Entry, Recording], Comparison]) -> None:
             for entry, recording in result[0].items():

@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 
 from basso.garage.history import CarHistory
 from basso.garage.records import Build, Car, Engine, Record, Session
-from basso.ui.stations.garage.form import RecordForm
+from basso.ui.stations.form import RecordForm
 from basso.ui.stations.garage.jobs import JobsPanel
 from basso.ui.stations.garage.line import BuildLine
 from basso.ui.stations.garage.pages import LevelPanel, OilPanel
