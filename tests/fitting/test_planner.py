@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from itertools import product
+from pathlib import Path
 
 import pytest
 
 from basso.cli.main import main
 from basso.errors import InputError
-from basso.fitting.planner import Part, catalogue, joints, line_delay_s, plan_fit
+from basso.fitting.catalogue import keep_parts, made_part, parts_in_use
+from basso.fitting.planner import Part, joints, line_delay_s, plan_fit, shipped_parts
 from basso.fitting.threads import End, identify, parse_end, threads
 
 PAIRS = [
@@ -28,7 +31,7 @@ def shortest_by_trying_all(port: End, sensor: End, most: int) -> int | None:
         if any(e.gender != sensor.gender and e.thread == sensor.thread for e in open_ends):
             return used
         onward = set()
-        for part in catalogue():
+        for part in shipped_parts():
             if len(part.ends) == 2 and not part.line:
                 for a, b in (part.ends, part.ends[::-1]):
                     if any(e.gender != a.gender and e.thread == a.thread for e in open_ends):
@@ -73,21 +76,21 @@ def test_a_sensor_that_fits_the_port_needs_nothing() -> None:
 def test_unlike_tapers_never_meet() -> None:
     plan = plan_fit(parse_end("female 1/8 BSPT"), parse_end("male 1/8 NPT"), on_line=False)
     assert plan.possible and len(plan.parts) == 1 and str(plan.parts[0].ends[0]) == "male 1/8 BSPT"
-    without = [p for p in catalogue() if not any(e.thread == "1/8 BSPT" for e in p.ends)]
+    without = [p for p in shipped_parts() if not any(e.thread == "1/8 BSPT" for e in p.ends)]
     refused = plan_fit(parse_end("female 1/8 BSPT"), parse_end("male 1/8 NPT"), on_line=False, parts=without)
     assert not refused.possible
     assert refused.missing.endswith("an adapter male 1/8 BSPT to female 1/8 NPT would.")
 
 
 def test_what_is_missing_is_named_whichever_it_is() -> None:
-    stiff = [p for p in catalogue() if not p.line]
+    stiff = [p for p in shipped_parts() if not p.line]
     no_line = plan_fit(parse_end("female 1/8 NPT"), parse_end("male M10x1"), parts=stiff)
     assert "No flexible line fits" in no_line.missing
     no_tee = plan_fit(
         parse_end("female 1/8 NPT"),
         parse_end("male M10x1"),
         parse_end("male M10x1"),
-        parts=[p for p in catalogue() if len(p.ends) == 2],
+        parts=[p for p in shipped_parts() if len(p.ends) == 2],
     )
     assert "No tee takes the male M10x1 warning switch" in no_tee.missing
 
@@ -130,3 +133,88 @@ def test_the_command(capsys: pytest.CaptureFixture[str]) -> None:
     assert main(["fit"]) == 2
     with pytest.raises(InputError):
         parse_end("neuter M10x1")
+
+
+def test_with_little_room_the_chain_that_fits_is_found_even_if_it_has_more_parts() -> None:
+    a, b, c = End("male", "1/8 NPT"), End("female", "M10x1"), End("female", "M12x1.5")
+    long = Part("long adapter", (a, b), 80.0)
+    short = [Part("short adapter", (a, c), 20.0), Part("short adapter", (c.mate, b), 20.0)]
+    port, sensor = parse_end("female 1/8 NPT"), parse_end("male M10x1")
+    parts = [long, *short]
+    assert plan_fit(port, sensor, on_line=False, parts=parts).parts == (long,)
+    assert plan_fit(port, sensor, on_line=False, parts=parts, room_mm=50.0).parts == tuple(short)
+    refused = plan_fit(port, sensor, on_line=False, parts=parts, room_mm=30.0)
+    assert not refused.possible and "room for 30 mm" in refused.missing and "sticks out 80 mm" in refused.missing
+
+
+def test_cost_and_time_are_told_as_far_as_they_are_known() -> None:
+    port, sensor = parse_end("female 1/8 NPT"), parse_end("male M10x1")
+    plan = plan_fit(port, sensor)
+    assert plan.purchase == ""
+    priced = [replace(p, cost=10.0, lead_days=3.0) for p in shipped_parts()]
+    assert plan_fit(port, sensor, parts=priced).purchase == f"{10 * len(plan.parts):.2f}, there in 3 days"
+    some = [replace(p, cost=None, lead_days=None) if p.line else p for p in priced]
+    assert (
+        "for" in plan_fit(port, sensor, parts=some).purchase
+        and "at least" in plan_fit(port, sensor, parts=some).purchase
+    )
+
+
+class TestOwnCatalogue:
+    def test_without_one_the_parts_that_ship_are_used(self, tmp_path: Path) -> None:
+        assert parts_in_use(tmp_path / "parts.json") == shipped_parts()
+
+    def test_a_part_that_is_added_can_be_planned_with_and_comes_back_as_it_was(self, tmp_path: Path) -> None:
+        file = tmp_path / "parts.json"
+        port, sensor = parse_end("female M16x1.5"), parse_end("male 1/4 BSPP")
+        assert not plan_fit(port, sensor, on_line=False, parts=parts_in_use(file)).possible
+        own = made_part("adapter", ["male M16x1.5", "female 1/4 BSPP"], 22.0, cost=7.5, lead_days=2.0)
+        keep_parts([*shipped_parts(), own], file)
+        assert parts_in_use(file) == (*shipped_parts(), own)
+        assert plan_fit(port, sensor, on_line=False, parts=parts_in_use(file)).parts == (own,)
+        keep_parts(shipped_parts(), file)
+        assert not file.exists()
+
+    @pytest.mark.parametrize(
+        "text",
+        [
+            "{ cut",
+            "[]",
+            '{"version": 2, "parts": []}',
+            '{"version": 1, "parts": [{}]}',
+            '{"version": 1, "parts": [{"name": "x", "ends": ["male 7/8"], "length_mm": 3}]}',
+        ],
+    )
+    def test_a_damaged_one_is_said_in_a_sentence_and_set_aside_by_the_next_edit(
+        self, tmp_path: Path, text: str
+    ) -> None:
+        file = tmp_path / "parts.json"
+        file.write_text(text, encoding="utf-8")
+        with pytest.raises(InputError, match=r"parts\.json"):
+            parts_in_use(file)
+        keep_parts(shipped_parts()[:3], file)
+        assert parts_in_use(file) == shipped_parts()[:3]
+        assert (tmp_path / "parts.damaged.json").read_text(encoding="utf-8") == text
+
+    @pytest.mark.parametrize(
+        ("name", "ends", "length", "said"),
+        [
+            ("", ["male M10x1", "female M10x1"], 10.0, "needs a name"),
+            ("x", ["male M10x1"], 10.0, "1 ends"),
+            ("x", ["male M10x1", "male no"], 10.0, "known are"),
+            ("x", ["male M10x1", "female M10x1"], -1.0, "cannot be"),
+        ],
+    )
+    def test_a_part_that_cannot_be_is_refused(self, name: str, ends: list[str], length: float, said: str) -> None:
+        with pytest.raises(InputError, match=said):
+            made_part(name, ends, length)
+
+
+def test_the_command_line_tells_what_the_port_really_measures(capsys: pytest.CaptureFixture[str]) -> None:
+    arguments = ["fit", "--port", "female 1/8 NPT", "--sensor", "male M10x1"]
+    assert main([*arguments, "--place", "pump outlet", "--json"]) == 0
+    assert "The bearings get less" in json.loads(capsys.readouterr().out)["place_tells"]
+    assert main([*arguments, "--place", "somewhere"]) == 2
+    assert "known are pan, pump outlet" in capsys.readouterr().err
+    assert main([*arguments, "--room", "10", "--on-block", "--switch", "male 1/8 NPT"]) == 0
+    assert "room for 10 mm" in capsys.readouterr().out

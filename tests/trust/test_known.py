@@ -14,7 +14,7 @@ from basso.recording.roles import Role
 from basso.trust.known import KnownSensor, check_known_sensor
 from basso.trust.verdict import Check
 from basso.trust.zero import check_zero
-from support import made_recording
+from support import CLEAN, harrowfell_session, made_recording
 
 CARD = KnownSensor(
     "P1", "gauge", "on a flexible line", "main gallery", "What the bearings get.", "ok", "there, on the tee", 1000.0, "2026-05-09", 1.0, 0.002, ground_kpa=0.4,
@@ -120,3 +120,16 @@ def test_without_a_card_one_line_says_so() -> None:
     checks = {c.id: c for c in judged.checks}
     assert "register" in checks["sensor"].message and checks["zero_trend"].message.startswith("Cannot be checked")
     assert not {c.id for c in analyse(log()).checks} & {"sensor", "zero_trend"}
+
+
+@pytest.mark.parametrize(("late", "level"), [(0.0, "ok"), (0.25, "warn")])
+def test_a_pressure_later_than_its_line_explains_is_spongy(late: float, level: str) -> None:
+    recording = harrowfell_session(replace(CLEAN, delay_s=late))
+    judged = analyse(recording, JudgeOptions(known=Known(replace(CARD, line_s=0.01))))
+    check = next(c for c in judged.checks if c.id == "sensor_line")
+    assert check.level == level and ("does not rise" in check.message) == (level == "warn")
+
+
+def test_whether_a_line_is_spongy_cannot_be_seen_where_the_engine_speed_hardly_changes() -> None:
+    check = found(log(), replace(CARD, line_s=0.01))["sensor_line"]
+    assert check.level == "note" and check.message.startswith("Cannot be checked")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from pathlib import Path
 
 from basso.errors import InputError
 
@@ -20,6 +21,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--port", metavar="END", help="the engine's open end, such as 'female 1/8 NPT'")
     parser.add_argument("--sensor", metavar="END", help="the sensor's own end, such as 'male M10x1'")
     parser.add_argument("--switch", metavar="END", help="the warning switch's end, where it stays")
+    parser.add_argument("--room", type=float, metavar="MM", help="as far may stiff parts stick out of the port, mm")
+    parser.add_argument(
+        "--place", metavar="PLACE", help="where the port is, such as 'pump outlet': what a reading there says"
+    )
+    parser.add_argument("--parts", metavar="FILE", help="another catalogue than your own, as JSON")
     parser.add_argument("--on-block", action="store_true", help="straight on the block, without a flexible line")
     parser.add_argument(
         "--measured", nargs=2, type=float, metavar=("MM", "PITCH"), help="outer diameter and pitch of a male thread, mm"
@@ -30,6 +36,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """Plan, or identify."""
+    from basso.fitting.catalogue import parts_in_use
+    from basso.fitting.places import places
     from basso.fitting.planner import Plan, plan_fit
     from basso.fitting.threads import identify, parse_end
     from basso.report.documents import dump
@@ -48,17 +56,26 @@ def run(arguments: argparse.Namespace) -> int:
     if not arguments.port or not arguments.sensor:
         raise InputError("basso fit: name both --port and --sensor, or --measured with a diameter and a pitch.")
     switch = parse_end(arguments.switch) if arguments.switch else None
-    plan: Plan = plan_fit(parse_end(arguments.port), parse_end(arguments.sensor), switch, not arguments.on_block)
+    if arguments.place and arguments.place not in places():
+        raise InputError(f"--place '{arguments.place}': known are {', '.join(places())}.")
+    parts = parts_in_use(Path(arguments.parts)) if arguments.parts else parts_in_use()
+    plan: Plan = plan_fit(
+        parse_end(arguments.port), parse_end(arguments.sensor), switch, not arguments.on_block, parts, arguments.room
+    )
+    tells = places()[arguments.place].tells if arguments.place else ""
     if arguments.json:
         print(
             dump(
                 {
                     "schema": "basso.fit/1", "possible": plan.possible, "parts": [str(p) for p in plan.parts], "overhang_mm": plan.overhang_mm,
+                    "purchase": plan.purchase, "place": arguments.place, "place_tells": tells or None,
                     "missing": plan.missing, "cautions": list(plan.cautions), "steps": list(plan.steps),
                 }
             )
         )  # fmt: skip
         return 0
+    if tells:
+        print(f"At the {arguments.place}: {tells}\n")
     if not plan.possible:
         print(plan.missing)
         return 0
@@ -66,6 +83,8 @@ def run(arguments: argparse.Namespace) -> int:
         print(f"{number}. {part}")
     if not plan.parts:
         print("The sensor goes straight into the port.")
+    if plan.purchase:
+        print(f"Cost and time: {plan.purchase}")
     for heading, lines in (("Steps", plan.steps), ("Beware", plan.cautions)):
         print(f"\n{heading}")
         for line in lines:

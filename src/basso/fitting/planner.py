@@ -19,13 +19,21 @@ _MOST_PARTS = 7
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """A generic part. ``ends``: in and out, and the branch of a tee; ``line``: it is flexible."""
+    """A generic part.
+
+    Attributes:
+        ends: in and out, and the branch of a tee.
+        length_mm: what it adds; ``line``: it is flexible, of ``bore_mm``.
+        cost: in the user's money; ``lead_days`` until it is there; None where not written down.
+    """
 
     name: str
     ends: tuple[End, ...]
     length_mm: float
     line: bool = False
     bore_mm: float | None = None
+    cost: float | None = None
+    lead_days: float | None = None
 
     def __str__(self) -> str:
         return f"{self.name}, {' to '.join(str(e) for e in self.ends[:2])}" + (
@@ -70,6 +78,16 @@ class Plan:
         return tuple(p for placed in self.chain for p in (placed.part, *(b.part for b in placed.branch)))
 
     @property
+    def purchase(self) -> str:
+        """Cost and lead time of the parts, as far as they are written down; "" where nothing is."""
+        known = [p.cost for p in self.parts if p.cost is not None]
+        days = [p.lead_days for p in self.parts if p.lead_days is not None]
+        short = "" if len(known) == len(self.parts) else f" for {len(known)} of {len(self.parts)} parts"
+        said = [f"{sum(known):.2f}{short}"] if known else []
+        late = "" if len(days) == len(self.parts) else " at least"
+        return ", ".join([*said, *([f"there in {max(days):g} days{late}"] if days else [])])
+
+    @property
     def overhang_mm(self) -> float:
         """What hangs stiffly off the port: everything before a flexible line."""
         stiff = 0.0
@@ -81,8 +99,8 @@ class Plan:
 
 
 @cache
-def catalogue() -> tuple[Part, ...]:
-    """The parts that ship."""
+def shipped_parts() -> tuple[Part, ...]:
+    """The catalogue that ships."""
     return tuple(
         Part(
             p["name"],
@@ -112,7 +130,12 @@ def joints(plan: Plan) -> list[tuple[End, End]]:
 
 
 def plan_fit(
-    port: End, sensor: End, switch: End | None = None, on_line: bool = True, parts: Sequence[Part] | None = None
+    port: End,
+    sensor: End,
+    switch: End | None = None,
+    on_line: bool = True,
+    parts: Sequence[Part] | None = None,
+    room_mm: float | None = None,
 ) -> Plan:
     """Find the chain.
 
@@ -122,11 +145,12 @@ def plan_fit(
         switch: the warning switch's end, where it stays; the chain then holds a tee whose branch takes it.
         on_line: the sensor hangs on a flexible line (it should); False: straight on the block.
         parts: what may be used (default: the catalogue that ships).
+        room_mm: as far may stiff parts stick out of the port.
     """
-    known = tuple(parts) if parts is not None else catalogue()
-    chain = _search(port, sensor, switch, on_line, known)
+    known = tuple(parts) if parts is not None else shipped_parts()
+    chain = _search(port, sensor, switch, on_line, known, room_mm)
     if chain is None:
-        return Plan(port, sensor, switch, False, missing=_missing(port, sensor, switch, on_line, known))
+        return Plan(port, sensor, switch, False, missing=_missing(port, sensor, switch, on_line, known, room_mm))
     plan = Plan(port, sensor, switch, True, tuple(chain))
     return Plan(port, sensor, switch, True, plan.chain, "", tuple(_cautions(plan, on_line)), tuple(_steps(plan)))
 
@@ -146,17 +170,23 @@ def _turns(part: Part) -> Iterable[tuple[End, End, End | None]]:
             yield enters, others[1], others[0]
 
 
-def _search(port: End, sensor: End, switch: End | None, on_line: bool, parts: Sequence[Part]) -> list[Placed] | None:
-    """Dijkstra over (open end, tee still to come, line still to come) by (parts, stiff length)."""
+def _search(
+    port: End, sensor: End, switch: End | None, on_line: bool, parts: Sequence[Part], room_mm: float | None = None
+) -> list[Placed] | None:
+    """Dijkstra over (open end, tee still to come, line still to come) by (parts, stiff length).
+
+    With little room a longer chain of shorter parts may be the one that fits, so a state is looked at again when it is
+    reached with less stiff length.
+    """
     order = count()
     start = (port, switch is not None, on_line)
     queue: list[tuple[int, float, int, tuple[End, bool, bool], tuple[Placed, ...]]] = [(0, 0.0, next(order), start, ())]
-    settled: set[tuple[End, bool, bool]] = set()
+    least: dict[tuple[End, bool, bool], float] = {}
     while queue:
         used, stiff, _, state, chain = heapq.heappop(queue)
-        if state in settled:
+        if stiff >= least.get(state, float("inf")):
             continue
-        settled.add(state)
+        least[state] = stiff
         end, needs_tee, needs_line = state
         if end.mate == sensor and not needs_tee and not needs_line:
             return list(chain)
@@ -182,13 +212,20 @@ def _search(port: End, sensor: End, switch: End | None, on_line: bool, parts: Se
                     + (part.length_mm if needs_line and not part.line else 0.0)
                     + (part.length_mm if not on_line else 0.0)
                 )
+                if room_mm is not None and hangs > room_mm:
+                    continue
                 after = (leads, needs_tee and branch_end is None, needs_line and not part.line)
                 heapq.heappush(queue, (more, hangs, next(order), after, (*chain, placed)))
     return None
 
 
-def _missing(port: End, sensor: End, switch: End | None, on_line: bool, parts: Sequence[Part]) -> str:
+def _missing(
+    port: End, sensor: End, switch: End | None, on_line: bool, parts: Sequence[Part], room_mm: float | None
+) -> str:
     """What would make it possible: the first requirement that fails by itself, in words."""
+    if room_mm is not None and (longer := _search(port, sensor, switch, on_line, parts)) is not None:
+        out = Plan(port, sensor, switch, True, tuple(longer)).overhang_mm
+        return f"There is room for {room_mm:g} mm of stiff parts; the shortest chain sticks out {out:g} mm. Shorter adapters, or another port, would."
     if _search(port, sensor, None, False, parts) is None:
         return f"No chain of these parts leads from the {port} port to the {sensor} sensor; an adapter {port.mate} to {sensor.mate} would."
     if on_line and _search(port, sensor, None, True, parts) is None:

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from basso.errors import InputError
 from basso.fitting.calibration import CalibrationLine, fit_line
 from basso.fitting.places import places
+from basso.fitting.planner import line_delay_s
 from basso.fitting.wiring import ground_error_kpa
 from basso.garage.records import Calibration, Sensor, new_id
 from basso.trust.known import KnownSensor
@@ -93,13 +94,20 @@ def ground_of(card: Sensor) -> float | None:
     return ground_error_kpa(card.return_ma, card.return_ohm, card.high_kpa - card.low_kpa, card.high_v - card.low_v)
 
 
+def line_delay_of(card: Sensor) -> float | None:
+    """What the line of a sensor delays with warm oil (0.02 Pa·s), s; None for one that hangs on none, or none that is known."""
+    if card.mount != "on a flexible line" or card.line_m is None or not card.bore_mm:
+        return None
+    return line_delay_s(card.line_m, card.bore_mm, 0.02)
+
+
 def known_sensor(card: Sensor, calibrations: Sequence[Calibration], day: str = "9999") -> KnownSensor:
     """What a card says for the checks of a log of a day, with the newest calibration until then."""
     place = places().get(card.place)
     known = KnownSensor(
         card.name, card.reference, card.mount, card.place, place.tells if place is not None else "",
         place.trust if place is not None else "note", card.lamp, card.high_kpa,
-        ground_kpa=ground_of(card),
+        ground_kpa=ground_of(card), line_s=line_delay_of(card), rises=card.rises,
     )  # fmt: skip
     for calibration in reversed(calibrations_of(calibrations, card.sensor)):
         if calibration.day[:10] > day[:10]:

@@ -159,12 +159,13 @@ def check_zero_trend(zero: Check | None, air_kpa: float | None, earlier: Sequenc
     return Check("zero_trend", "warn", words, zero.channel, measured=moved)
 
 
-def checks_of(known: Known, recording: Recording, zero: Check | None) -> list[Check]:
-    """What the garage allows to be checked on a recording whose zero is put right already."""
+def checks_of(known: Known, recording: Recording, found: Sequence[Check]) -> list[Check]:
+    """What the garage allows to be checked on a recording, after ``found`` was found on it and put right."""
+    zero, delay = (next((c for c in found if c.id == name), None) for name in ("zero", "delay"))
     channel = recording.channel(Role.OIL_PRESSURE)
     if known.sensor is None:
         words = "Which sensor this is, is not in the garage's register: its type, range, mount and calibration are not known."
         made = [Check("sensor", "note", words, channel.name if channel is not None else None)]
     else:
-        made = check_known_sensor(recording, known.sensor, zero)
+        made = check_known_sensor(recording, known.sensor, zero, delay)
     return [*made, check_zero_trend(zero, air_pressure_kpa(recording), known.earlier)]

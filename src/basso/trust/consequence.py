@@ -22,6 +22,7 @@ _WORDS: MappingProxyType[str, tuple[str, str]] = MappingProxyType(
         "references": ("All oil pressures at rest", "A drop between two places is off by what they read apart at rest."),
         "spikes": ("Jumps and flat lines", "A jump downwards counts as a dip; a flat line hides them."),
         "supply": ("Electrical load", "A dip may be the fan coming on, and the level of normal depends on what was switched on."),
+        "sensor_line": ("Air in the sensor's line", "Dips come late and shallow: the lowest pressure is worse than it reads."),
         "sensor_wiring": ("Return wire of the sensor", "The pressure moves with what else returns over the same wire."),
         "delay": ("Delay of the pressure", "Dips seem to come later than the g that caused them: direction and lag are read wrong."),
         "update_rate": ("How often it is renewed", "The lowest pressure is at or below what is shown; short dips are missed."),

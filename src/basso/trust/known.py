@@ -10,6 +10,7 @@ import numpy as np
 from basso.recording.corrections import Correction
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
+from basso.trust.delay import GALLERY_S
 from basso.trust.verdict import Check, Level
 from basso.units import FloatArray
 
@@ -17,6 +18,7 @@ _ATMOSPHERE_KPA = (60.0, 112.0)
 _GAUGE_KPA = 10.0
 _AT_ITS_END = 0.985
 _CUT_SHARE = 0.002
+_SPONGY_S = 0.08
 _GROUND_KPA = 3.0
 """As much as a zero may be off (default)."""
 
@@ -27,6 +29,7 @@ class KnownSensor:
 
     Attributes:
         reference: "gauge", "sealed", "absolute" or "unknown"; ``mount``: how it is held.
+        line_s: what the line it hangs on delays with warm oil; ``rises``: it rises to the engine.
         place: where it sits, and ``place_tells`` what a reading there says; ``place_level``: how far it is what the bearings get.
         gain: of kPa read to kPa applied by its newest calibration, ``gain_error`` half of its 95 % interval;
             ``gain_off``: surely another than 1; ``bent``: no factor puts it right.
@@ -47,19 +50,23 @@ class KnownSensor:
     gain_off: bool = False
     bent: bool = False
     ground_kpa: float | None = None
+    line_s: float | None = None
+    rises: bool = False
 
 
-def check_known_sensor(recording: Recording, known: KnownSensor, zero: Check | None) -> list[Check]:
+def check_known_sensor(
+    recording: Recording, known: KnownSensor, zero: Check | None, delay: Check | None = None
+) -> list[Check]:
     """Every check that the card of the oil pressure's sensor allows.
 
     Args:
-        zero: what the check of the zero found on this recording.
+        zero, delay: what those checks found on this recording.
     """
     channel = recording.channel(Role.OIL_PRESSURE)
     if channel is None:
         return []
     looks: Sequence[Check | None] = (
-        _type(known, channel.name, zero), _range(known, channel.name, channel.values, zero), _place(known, channel.name), _mount(known, channel.name),
+        _type(known, channel.name, zero), _range(known, channel.name, channel.values, zero), _place(known, channel.name), _mount(known, channel.name), _line(known, channel.name, delay),
         _calibration(known, channel.name), _wiring(known, channel.name), _lamp(known),
     )  # fmt: skip
     return [c for c in looks if c is not None]
@@ -129,6 +136,26 @@ def _mount(known: KnownSensor, name: str) -> Check:
             "sensor_mount", "note", f"How {known.name} is held (on a line, on the block) is not on its card.", name
         )
     return Check("sensor_mount", "ok", f"{known.name} is held {known.mount}, off the block.", name)
+
+
+def _line(known: KnownSensor, name: str, delay: Check | None) -> Check | None:
+    """Air in a line makes it spongy: the pressure comes later than oil alone would let it."""
+    if known.line_s is None:
+        return None
+    if delay is None or delay.measured is None:
+        return Check(
+            "sensor_line",
+            "note",
+            f"Cannot be checked: this log does not show whether the line of {known.name} is spongy.",
+            name,
+        )
+    late = delay.measured - GALLERY_S
+    told = f"The pressure comes {max(late, 0.0):.2f} s late; the line of {known.name} by itself makes it {known.line_s:.2f} s"
+    if late > known.line_s + _SPONGY_S:
+        way = "" if known.rises else " By its card it does not rise to the engine."
+        words = f"{told}: spongy. Air is trapped in it, or the logger filters.{way} Bleed it, then look again."
+        return Check("sensor_line", "warn", words, name, measured=late)
+    return Check("sensor_line", "ok", f"{told}: no air in it.", name, measured=late)
 
 
 def _calibration(known: KnownSensor, name: str) -> Check:
