@@ -144,6 +144,16 @@ class Analysis:
         return next((c for c in self.corrections if c.kind == "offset" and c.channel == name), None)
 
     @property
+    def zero_state(self) -> str:
+        """How far the pressure's zero can be trusted: one of :data:`basso.trust.verdict.ZERO_STATES`."""
+        check = next((c for c in self.checks if c.id == "zero"), None)
+        if self.zero is not None:
+            return "put right"
+        if check is not None and check.correction is not None:
+            return "left wrong"
+        return "proved" if check is not None and check.level == "ok" else "assumed"
+
+    @property
     def at_or_below(self) -> bool:
         """True when the pressure was sampled too slowly for a lowest value to be the lowest there was."""
         return any(c.id == "update_rate" and c.level == "warn" for c in self.checks)

@@ -225,3 +225,37 @@ class DisplayUnits:
             Quantity.LENGTH: self.length,
         }.get(quantity)
         return chosen if chosen is not None else base_unit(quantity)
+
+
+_SAID_PRESSURE = re.compile(r"(?<![\w.])([−+-]?\d+(?:\.\d+)?)((?: ± | to | and )(\d+(?:\.\d+)?))? kPa(?![/\w])")
+_SAID_HEAT = re.compile(r"(by )?(?<![\w.])([−-]?\d+(?:\.\d+)?) °C(?!\w)")
+
+
+def told_in(sentence: str, units: DisplayUnits) -> str:
+    """A sentence of the core, which speaks kPa and °C, in the units shown; as many digits as it had mean as much.
+
+    "by N °C" is taken for a difference, every other temperature for one on the scale.
+    """
+    pressure, heat = units.pressure, units.temperature
+    more = {"psi": 1, "bar": 2}.get(pressure.symbol, 0)
+
+    def shown(number: str) -> str:
+        value = float(number.replace("−", "-"))
+        converted = pressure.difference_from_base(value)
+        digits = len(number.partition(".")[2]) + (more if pressure.symbol != "psi" or abs(converted) < 10 else 0)
+        sign = "+" if number.startswith("+") else ""
+        return f"{sign if converted >= 0 else ''}{converted:.{digits}f}".replace("-", "−")
+
+    def pressures(found: re.Match[str]) -> str:
+        second = found[2].replace(found[3], shown(found[3])) if found[2] else ""
+        return f"{shown(found[1])}{second} {pressure.symbol}"
+
+    def heats(found: re.Match[str]) -> str:
+        value = float(found[2].replace("−", "-"))
+        converted = heat.difference_from_base(value) if found[1] else float(heat.from_base(value))
+        digits = len(found[2].partition(".")[2])
+        return f"{found[1] or ''}{converted:.{digits}f} {heat.symbol}".replace("-", "−")
+
+    if pressure.symbol != "kPa":
+        sentence = _SAID_PRESSURE.sub(pressures, sentence)
+    return sentence if heat.symbol == "°C" else _SAID_HEAT.sub(heats, sentence)

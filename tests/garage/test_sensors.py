@@ -58,6 +58,7 @@ def test_the_sensor_of_a_column_is_the_one_that_names_it_or_the_only_one_that_ca
     named = sensor(channel="Oil P")
     gallery, pump = sensor(), sensor(place="pump outlet")
     assert sensor_of_channel([gallery, named], " oil p") == named
+    assert sensor_of_channel([gallery, named], "Oil P [psi]") == named
     assert sensor_of_channel([pump, gallery], "Oil P") == gallery
     assert sensor_of_channel([gallery, sensor()], "Oil P") is None
     assert sensor_of_channel([sensor(measures="temperature")], "Oil P") is None

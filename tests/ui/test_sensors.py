@@ -13,6 +13,7 @@ from basso.ui.desk import Desk
 from basso.ui.main_window import MainWindow
 from basso.ui.screenshots import wait_until
 from basso.ui.stations.sensors.picture import check_lines, evidence
+from basso.ui.stations.sensors.widget import DROPS, FIT
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder
 from support import harrowfell_session
@@ -119,7 +120,7 @@ def test_every_check_of_a_log_can_be_drawn_or_has_nothing_to_draw(
 ) -> None:
     desk = opened(application, wide_window, log)
     a = desk.workspace.analysis
-    assert a is not None and check_lines(a) == desk.sensors.lines
+    assert a is not None and check_lines(a, desk.workspace.units) == desk.sensors.lines
     found = {x.finding for x in desk.sensors.lines}
     assert {c.message for c in a.checks} <= found  # nothing that was found is kept back
     assert not a.recording.notes or " ".join(a.recording.notes) in found
@@ -152,7 +153,7 @@ def test_a_damaged_file_of_decisions_is_set_aside_and_lost_to_nobody(tmp_path: P
 def test_the_planner_answers_each_choice_at_once(wide_window: MainWindow) -> None:
     desk = wide_window.desk
     desk.go_to("sensors")
-    desk.sensors.show_page(2)
+    desk.sensors.show_page(FIT)
     fit = desk.sensors.fit
     assert fit.plan.possible and "delays by about" in fit._said.text()
     fit.sensor.setCurrentText("male 1/8 NPT")
@@ -187,7 +188,7 @@ def test_the_drops_of_a_log_are_held_against_the_open_logs_before_it(
         desk.workspace.open_logs([log])
         judged(application, desk)
     desk.go_to("sensors")
-    desk.sensors.show_page(1)
+    desk.sensors.show_page(DROPS)
     wait_until(application, lambda: "it clogs" in desk.sensors.drops_words)
     assert "Held against run-1, run-2." in desk.sensors.drops_words and "Cooler: " in desk.sensors.drops_words
     desk.run("edit.copy")
@@ -195,6 +196,6 @@ def test_the_drops_of_a_log_are_held_against_the_open_logs_before_it(
 
 
 def test_without_two_places_it_says_what_to_log(application: QApplication, absolute: Desk) -> None:
-    absolute.sensors.show_page(1)
+    absolute.sensors.show_page(DROPS)
     wait_until(application, lambda: not absolute.jobs.busy)
     assert "Log it after the pump and after the cooler" in absolute.sensors.drops_words

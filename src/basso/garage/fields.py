@@ -28,6 +28,7 @@ class Field:
             names by its id: "engine" or "build".
         said: in a sentence, where the label alone would not do.
         needed: must not be empty.
+        only: (name of another field, value) with which alone this one means something.
     """
 
     name: str
@@ -39,6 +40,7 @@ class Field:
     free: bool = False
     said: str = ""
     needed: bool = False
+    only: tuple[str, str] | None = None
 
     @property
     def words(self) -> str:
@@ -70,8 +72,18 @@ def on_the_card(kind: type[r.Record]) -> tuple[Field, ...]:
     return tuple(f for f in fields_of(kind) if f.name not in _NOT_ON_THE_CARD)
 
 
-def _n(name: str, label: str, quantity: Quantity | None = None, unit: str = "", said: str = "") -> Field:
-    return Field(name, label, "number", quantity, unit, said=said)
+def _n(
+    name: str,
+    label: str,
+    quantity: Quantity | None = None,
+    unit: str = "",
+    said: str = "",
+    only: tuple[str, str] | None = None,
+) -> Field:
+    return Field(name, label, "number", quantity, unit, said=said, only=only)
+
+
+_PRESSURE_ONLY, _TEMPERATURE_ONLY = ("measures", "pressure"), ("measures", "temperature")
 
 
 _NAME, _DAY = Field("name", "Name", needed=True), Field("day", "Day", "day", needed=True)
@@ -128,12 +140,12 @@ def _forms() -> dict[type[r.Record], tuple[Field, ...]]:
         r.Sensor: (
             _NAME, Field("since", "Since", "day"), Field("reason", "What was done"), Field("fitted", "On the car", "flag"),
             Field("measures", "Measures", choices=r.MEASURES), Field("place", "Where it sits", choices=place_names(), free=True),
-            Field("channel", "Column of the log"), Field("reference", "Counts from", choices=r.REFERENCES, said="type"),
-            _n("low_kpa", "Range, from", _P), _n("high_kpa", "to", _P, said="range, to"), _n("low_c", "Range, from", _T),
-            _n("high_c", "to", _T, said="range, to"), _n("low_v", "Output, from", unit="V"), _n("high_v", "to", unit="V", said="output, to"),
-            Field("thread", "Thread", choices=tuple(threads()), free=True), Field("mount", "Held", choices=r.MOUNTS), _n("line_m", "Line, length", unit="m"),
-            _n("bore_mm", "Line, bore", _MM), Field("rises", "Line rises to the engine", "flag"), Field("lamp", "Warning lamp", choices=r.LAMPS),
-            _n("tee_turns", "Tee screwed in", unit="turns"), _n("belt_mm", "Clear of belts by", _MM), _n("supply_v", "Supply", unit="V"),
+            Field("channel", "Column of the log"), Field("reference", "Counts from", choices=r.REFERENCES, said="type", only=_PRESSURE_ONLY),
+            _n("low_kpa", "Range, from", _P, only=_PRESSURE_ONLY), _n("high_kpa", "to", _P, said="range, to", only=_PRESSURE_ONLY), _n("low_c", "Range, from", _T, only=_TEMPERATURE_ONLY),
+            _n("high_c", "to", _T, said="range, to", only=_TEMPERATURE_ONLY), _n("low_v", "Output, from", unit="V"), _n("high_v", "to", unit="V", said="output, to"),
+            Field("thread", "Thread", choices=tuple(threads()), free=True), Field("mount", "Held", choices=r.MOUNTS, only=_PRESSURE_ONLY), _n("line_m", "Line, length", unit="m", only=_PRESSURE_ONLY),
+            _n("bore_mm", "Line, bore", _MM, only=_PRESSURE_ONLY), Field("rises", "Line rises to the engine", "flag", only=_PRESSURE_ONLY), Field("lamp", "Warning lamp", choices=r.LAMPS, only=_PRESSURE_ONLY),
+            _n("tee_turns", "Tee screwed in", unit="turns", only=_PRESSURE_ONLY), _n("belt_mm", "Clear of belts by", _MM), _n("supply_v", "Supply", unit="V"),
             Field("supply_pin", "Supply pin"), Field("fuse", "Fuse"), Field("signal_pin", "Signal pin"), Field("return_pin", "Return pin"),
             Field("return_with", "Return shared with"), _n("return_ma", "Current in the return", unit="mA"), _n("return_ohm", "Resistance of the return", unit="Ω"),
             Field("note", "Note"),

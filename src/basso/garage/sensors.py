@@ -11,6 +11,7 @@ from basso.fitting.places import places
 from basso.fitting.planner import line_delay_s
 from basso.fitting.wiring import ground_error_kpa
 from basso.garage.records import Calibration, Sensor, new_id
+from basso.recording.roles import take_apart
 from basso.trust.known import KnownSensor
 
 
@@ -125,13 +126,18 @@ def known_sensor(card: Sensor, calibrations: Sequence[Calibration], day: str = "
 def sensor_of_channel(fitted: Sequence[Sensor], channel: str) -> Sensor | None:
     """The sensor that feeds the oil pressure's column: the one whose card names it, else the only one that can be meant."""
     pressures = [c for c in fitted if c.measures == "pressure"]
-    named = [c for c in pressures if c.channel and c.channel.strip().lower() == channel.strip().lower()]
+    named = [c for c in pressures if c.channel and _plain(c.channel) == _plain(channel)]
     if named:
         return named[0]
     free = [c for c in pressures if not c.channel]
     judged = [c for c in free if (p := places().get(c.place)) is not None and p.role == "oil_pressure"]
     only = judged or free
     return only[0] if len(only) == 1 else None
+
+
+def _plain(column: str) -> str:
+    """A column's name without its unit and the size of its letters: "Oil P [psi]" and "oil p" are one."""
+    return " ".join(take_apart(column).words)
 
 
 def mates(fitted: Sequence[Sensor]) -> list[str]:
@@ -147,7 +153,7 @@ def mates(fitted: Sequence[Sensor]) -> list[str]:
     by_channel: dict[str, list[Sensor]] = {}
     for card in fitted:
         if card.channel:
-            by_channel.setdefault(card.channel.strip().lower(), []).append(card)
+            by_channel.setdefault(_plain(card.channel), []).append(card)
     for cards in by_channel.values():
         if len(cards) > 1:
             said.append(

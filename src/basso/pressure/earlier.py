@@ -27,6 +27,8 @@ _STEADY_KPA = 3.0
 _ATMOSPHERE_MOVES_KPA = 12.0
 """What weather and altitude alone do between two days: ± 3 kPa a day's weather, 12 kPa a thousand metres."""
 _FROM_VACUUM_KPA = 60.0
+_RELIEF_MOVES = 0.08
+"""As much may the relief of a fit move from session to session (default)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,6 +97,28 @@ def relief_of(expected: ExpectedPressure, at_c: float | None = None) -> Relief |
         np.exp((np.log(expected.relief_kpa) - expected.log_k - expected.c * log_v) / max(expected.b, 0.05))
     )
     return Relief(expected.relief_kpa, hot, rpm if rpm <= expected.rpm_range[1] else None)
+
+
+def relief_words(now: Relief | None, before: Sequence[Relief]) -> str:
+    """Where the pressure flattens, and whether that has moved since earlier sessions; "" where normal is not known."""
+    if now is None:
+        return ""
+    if now.knee_rpm is None:
+        return f"Relief valve: not reached with the oil at {now.at_c:.0f} °C, so where it opens is not seen."
+    told = f"Relief valve: the pressure flattens towards {now.kpa:.0f} kPa, from about {round(now.knee_rpm, -2):.0f} rpm on with the oil at {now.at_c:.0f} °C"
+    seen = [r.kpa for r in before if r.knee_rpm is not None]
+    if not seen:
+        return f"{told}. No earlier session shows it."
+    usual_kpa = float(np.median(seen))
+    moved = now.kpa - usual_kpa
+    if abs(moved) <= max(_RELIEF_MOVES * usual_kpa, 3.0 * float(np.std(seen, ddof=1)) if len(seen) > 1 else 0.0):
+        return f"{told}; {usual_kpa:.0f} kPa before: as it was."
+    what = (
+        "it opens sooner: dirt on its seat or a tired spring"
+        if moved < 0
+        else "it opens later: it sticks, or was shimmed"
+    )
+    return f"{told}; {usual_kpa:.0f} kPa before: {what}."
 
 
 def cold_peak_kpa(kpa: FloatArray, temperature_c: FloatArray | None) -> float | None:

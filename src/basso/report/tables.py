@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from basso.units import DisplayUnits, digits_of
+from basso.units import DisplayUnits, digits_of, told_in
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis, JudgedDip
@@ -46,11 +46,11 @@ def sheets_of(analysis: Analysis, units: DisplayUnits) -> tuple[Sheet, ...]:
                 for share, fraction in analysis.exposure.share_of_time_below
             ),
         ),
-        Sheet("Checks", ("Check", "Level", "Channel", "Finding"), tuple((c.id, c.level, c.channel, c.message) for c in analysis.checks)),
+        Sheet("Checks", ("Check", "Level", "Channel", "Finding"), tuple((c.id, c.level, c.channel, told_in(c.message, units)) for c in analysis.checks)),
         Sheet(
             "Corrections",
             ("Channel", "Kind", "Value", "Unit", "Reason"),
-            tuple((c.channel, c.kind, _r(c.value, 3), c.unit, c.reason) for c in analysis.corrections),
+            tuple((c.channel, c.kind, _r(c.value, 3), c.unit, told_in(c.reason, units)) for c in analysis.corrections),
         ),
         Sheet(
             "Log",

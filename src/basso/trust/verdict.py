@@ -8,6 +8,8 @@ from typing import Literal
 from basso.recording.corrections import Correction
 
 Level = Literal["ok", "note", "warn", "fail"]
+ZERO_STATES = ("proved", "put right", "assumed", "left wrong")
+"""Best first: read at rest as nothing; what was read at rest taken off; never read at rest; wrong, and left so by the user."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -285,7 +285,9 @@ class Desk(QObject):
             picture = TidePicture(a)
             laps = sum(lap.complete for lap in a.laps)
             self.tide.set_picture(
-                picture, (f"{laps} laps, " if laps else "") + f"{clock(picture.end_s - picture.start_s)} min"
+                picture,
+                (f"{laps} laps, " if laps else "") + f"{clock(picture.end_s - picture.start_s)} min",
+                f"zero {a.zero_state}",
             )
             if self._last_analysis is None or getattr(self._last_analysis, "recording", None) is not a.recording:
                 self.cursor.set_whole(picture.start_s, picture.end_s)

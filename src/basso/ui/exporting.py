@@ -118,6 +118,13 @@ class Exporting:
         if name and not self._desk.window.grab().save(name, "PNG"):
             self._desk.tell(f"{name} could not be written; choose another folder.")
 
+    def print_words(self, words: str, name: str, title: str) -> None:
+        """Ask for a file and write words (HTML) to it as a PDF, which every system prints."""
+        start = str(self._desk.settings.folder / f"{name}.pdf")
+        path, _ = QFileDialog.getSaveFileName(self._desk.window, title, start, "PDF (*.pdf)")
+        if path:
+            self.write(Path(path), pdf_of(words))
+
     def write(self, path: Path, data: bytes) -> bool:
         """Write a file whole or not at all; True when it is there."""
         from basso.files import write_whole
@@ -128,3 +135,19 @@ class Exporting:
             self._desk.tell(str(error))
             return False
         return True
+
+
+def pdf_of(words: str) -> bytes:
+    """HTML as the bytes of a PDF on A4."""
+    from PySide6.QtCore import QBuffer, QIODevice
+    from PySide6.QtGui import QPageSize, QPdfWriter, QTextDocument
+
+    buffer = QBuffer()
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    writer = QPdfWriter(buffer)
+    writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
+    document = QTextDocument()
+    document.setHtml(words)
+    document.print_(writer)
+    del writer
+    return bytes(buffer.data().data())

@@ -13,7 +13,6 @@ from basso.garage.records import Attachment, Car, Job, Record
 
 if TYPE_CHECKING:
     from basso.ui.desk import Desk
-    from basso.units import DisplayUnits
 
 
 class GarageFiles:
@@ -74,10 +73,12 @@ class GarageFiles:
         view = self._model.view
         if view is None or not isinstance(record, Job):
             return
-        start = self._desk.settings.folder / f"{record.sheet}-{record.opened}.pdf"
-        name, _ = QFileDialog.getSaveFileName(self._desk.window, "Print the sheet to a file", str(start), "PDF (*.pdf)")
-        if name:
-            self._desk.exporting.write(Path(name), sheet_pdf(record, view.car, self._desk.workspace.units))
+        from basso.garage.jobs import sheet_of
+        from basso.ui.stations.garage.sheet_picture import printed
+
+        sheet = sheet_of(record)
+        words = printed(record, sheet, view.car, self._desk.workspace.units) if sheet is not None else ""
+        self._desk.exporting.print_words(words, f"{record.sheet}-{record.opened}", "Print the sheet to a file")
 
     def attach(self, record: Record, part: str = "") -> None:
         """Ask for a photo or paper and keep it with a record, or with a part of it."""
@@ -157,23 +158,3 @@ class GarageFiles:
                 self._desk.tell(str(error))
                 return
             self._desk.tell(f"Backed up: {made}")
-
-
-def sheet_pdf(job: Job, car: Car, units: DisplayUnits) -> bytes:
-    """A job sheet as the bytes of a PDF."""
-    from PySide6.QtCore import QBuffer, QIODevice
-    from PySide6.QtGui import QPageSize, QPdfWriter, QTextDocument
-
-    from basso.garage.jobs import sheet_of
-    from basso.ui.stations.garage.sheet_picture import printed
-
-    buffer = QBuffer()
-    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    writer = QPdfWriter(buffer)
-    writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
-    document = QTextDocument()
-    sheet = sheet_of(job)
-    document.setHtml(printed(job, sheet, car, units) if sheet is not None else "")
-    document.print_(writer)
-    del writer
-    return bytes(buffer.data().data())

@@ -214,7 +214,8 @@ class Garaging:
                     "open": self.files.open_attachment,
                 }[verb](record)
 
-    def _asked(self, title: str, hint: str, record: Record) -> Record | None:
+    def asked(self, title: str, hint: str, record: Record) -> Record | None:
+        """Let a record be filled in; None when that is given up."""
         from basso.ui.stations.form import RecordDialog
 
         view = self._model.view
@@ -228,7 +229,7 @@ class Garaging:
         self._desk.opening.open_demo()
 
     def _new_car(self) -> None:
-        car = self._asked("New car", _HINTS["new car"], Car(name="Car"))
+        car = self.asked("New car", _HINTS["new car"], Car(name="Car"))
         if isinstance(car, Car):
             engine = Engine(car=car.id, name="Engine")
             build = Build(car=car.id, engine=engine.engine, name="Build 1", since=date.today().isoformat())
@@ -236,7 +237,7 @@ class Garaging:
 
     def _edit_car(self) -> None:
         view = self._model.view
-        if view is not None and (after := self._asked(view.car.name, "", view.car)) is not None:
+        if view is not None and (after := self.asked(view.car.name, "", view.car)) is not None:
             self._model.change(f"the card of {view.car.name}", view.car, after)
 
     def _show_engine(self) -> None:
@@ -259,7 +260,7 @@ class Garaging:
             self._new_engine()
             return
         fresh = replace(before, id=new_id(), since=date.today().isoformat(), reason="", note="")
-        card = self._asked("New engine card", _HINTS["new card"], fresh)
+        card = self.asked("New engine card", _HINTS["new card"], fresh)
         if not isinstance(card, Engine):
             return
         if any(c.since[:10] == card.since[:10] for c in view.cards(card.engine)):
@@ -276,7 +277,7 @@ class Garaging:
             name=f"Engine {len(view.names.engine) + 1}",
             since=date.today().isoformat() if view.engines else "",
         )
-        engine = self._asked("Another engine" if view.engines else "The engine", _HINTS["new engine"], fresh)
+        engine = self.asked("Another engine" if view.engines else "The engine", _HINTS["new engine"], fresh)
         if isinstance(engine, Engine) and self._model.add(f"adding {engine.name}", engine):
             self._station.select(engine.id)
 
@@ -295,7 +296,7 @@ class Garaging:
         )
         if isinstance(now, Build):
             fresh = replace(now, id=fresh.id, name=fresh.name, since=today, reason="", parts=(), note="")
-        build = self._asked("New build", _HINTS["new build"], fresh)
+        build = self.asked("New build", _HINTS["new build"], fresh)
         if isinstance(build, Build) and self._model.add(f"adding {build.name}", build):
             self._station.select(build.id)
 
@@ -306,7 +307,7 @@ class Garaging:
         newest = max(view.builds, key=lambda b: b.since)
         build = now.id if isinstance(now, Build) else now.build if isinstance(now, Session) else newest.id
         fresh, recording = self._fresh_session(view.car.id, build, {s.log_hash for s in view.sessions})
-        session = self._asked("New session", _HINTS["new session"], fresh)
+        session = self.asked("New session", _HINTS["new session"], fresh)
         if isinstance(session, Session) and self._model.add(f"adding {session.title}", session):
             self._station.select(session.id)
             if recording is not None:
@@ -381,7 +382,7 @@ class Garaging:
             grade=last.grade if last else "",
             lot=last.lot if last else "",
         )
-        entry = self._asked("Pour or drain", _HINTS["new oil"], fresh)
+        entry = self.asked("Pour or drain", _HINTS["new oil"], fresh)
         if isinstance(entry, OilEntry):
             self._model.add(f"the {entry.kind} of {entry.day}", entry)
 
@@ -391,7 +392,7 @@ class Garaging:
             return
         last = max(view.sessions, key=lambda s: s.began, default=None)
         fresh = OilSample(car=view.car.id, day=date.today().isoformat(), session=last.id if last else "")
-        sample = self._asked("Laboratory sample", _HINTS["new sample"], fresh)
+        sample = self.asked("Laboratory sample", _HINTS["new sample"], fresh)
         if isinstance(sample, OilSample):
             self._model.add(f"sample {sample.bottle or sample.day}", sample)
 
@@ -420,7 +421,7 @@ class Garaging:
         if view is None:
             return
         fresh = LevelPoint(car=view.car.id, series=series or "this pan, this stick", day=date.today().isoformat())
-        point = self._asked("Level reading", _HINTS["level"], fresh)
+        point = self.asked("Level reading", _HINTS["level"], fresh)
         if isinstance(point, LevelPoint):
             self._model.add("a level reading", point)
 
@@ -445,7 +446,7 @@ class Garaging:
         view = self._model.view
         if view is None:
             return
-        note = self._asked("A note", "", Attachment(car=view.car.id, about=record.id, day=date.today().isoformat()))
+        note = self.asked("A note", "", Attachment(car=view.car.id, about=record.id, day=date.today().isoformat()))
         if isinstance(note, Attachment) and note.text:
             self._model.add("a note", note)
 

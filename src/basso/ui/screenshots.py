@@ -16,6 +16,7 @@ from basso.ui.dialogs import FloorsDialog, WorkingDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.settings import Settings
 from basso.ui.stations.dips.picture import working
+from basso.ui.stations.sensors.widget import FIT, REGISTER
 from basso.ui.theme.look import Look
 from basso.units import UNITS
 from basso.workflow import demo_folder
@@ -60,8 +61,12 @@ def take_all(application: QApplication, folder: Path) -> None:
         connector = next(e for e in desk.workspace.entries if e.path.stem == "shakedown")
         desk.workspace.show(connector)
         wait_until(application, lambda: desk.workspace.analysis is not None)
+        wait_until(application, lambda: not desk.jobs.busy)
         desk.go_to("sensors")
         _save(application, window, folder / "sensors.png")
+        for page, name in ((REGISTER, "register"), (FIT, "fit")):
+            desk.sensors.show_page(page)
+            _save(application, window, folder / f"{name}.png")
         window.close()
 
 

@@ -66,9 +66,7 @@ def _dips(a: Analysis) -> State:
 def _sensors(a: Analysis, units: DisplayUnits) -> State:
     offset = a.zero
     if offset is not None:
-        return State(
-            f"zero off by {units.text(abs(offset.value), Quantity.PRESSURE, difference=True)}, corrected", "attention"
-        )
+        return State(f"zero off by {units.text(abs(offset.value), Quantity.PRESSURE, difference=True)}", "attention")
     for level, mark in (("fail", "below"), ("warn", "attention")):
         found = [c for c in a.checks if c.level == level]
         if found:

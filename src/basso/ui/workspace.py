@@ -160,7 +160,7 @@ class Workspace(QObject):
             self.show(entry)
             self._renew_trial(entry)
 
-        self.undo.push(_Edit(f"closing {entry.title}", lambda: self.forget(entry), put_back))
+        self.undo.push(Edit(f"closing {entry.title}", lambda: self.forget(entry), put_back))
 
     def show(self, entry: Entry) -> None:
         """Show a session; reads and judges it in the background when that has not been done."""
@@ -278,14 +278,14 @@ class Workspace(QObject):
         """Judge by other floors, as one undo step."""
         before = self.floors
         if floors != before:
-            self.undo.push(_Edit("floors", lambda: self._use_floors(floors), lambda: self._use_floors(before)))
+            self.undo.push(Edit("floors", lambda: self._use_floors(floors), lambda: self._use_floors(before)))
 
     def decide(self, decision: Decision) -> None:
         """Decide about the corrections of the shown session, as one undo step; it is kept with the log."""
         entry, before = self.shown, self.decision
         if entry is not None and decision != before:
             self.undo.push(
-                _Edit(
+                Edit(
                     "corrections",
                     lambda: self._use_decision(entry, decision),
                     lambda: self._use_decision(entry, before),
@@ -305,7 +305,7 @@ class Workspace(QObject):
         known = Mappings().all().get(shape)
         confirmed = _confirmed(columns) if remember and shape else known
         self.undo.push(
-            _Edit(
+            Edit(
                 "columns",
                 lambda: self._use_columns(entry, columns, shape, confirmed),
                 lambda: self._use_columns(entry, before, shape, known),
@@ -369,7 +369,7 @@ class Workspace(QObject):
         """Choose the two sides, as one undo step; compared in the background."""
         old = (self.trial_a, self.trial_b)
         if (a, b) != old:
-            self.undo.push(_Edit("trial sides", lambda: self._use_trial(a, b), lambda: self._use_trial(*old)))
+            self.undo.push(Edit("trial sides", lambda: self._use_trial(a, b), lambda: self._use_trial(*old)))
 
     def _use_trial(self, a: tuple[Entry, ...], b: tuple[Entry, ...]) -> None:
         self.trial_a, self.trial_b = a, b
@@ -424,7 +424,7 @@ class Workspace(QObject):
         self._jobs.start("trial", "comparing before and after", work, done, failed)
 
 
-class _Edit(QUndoCommand):
+class Edit(QUndoCommand):
     """One undo step made of two plain actions."""
 
     def __init__(self, label: str, redo: Callable[[], None], undo: Callable[[], None]) -> None:

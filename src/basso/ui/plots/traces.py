@@ -177,6 +177,9 @@ class Traces(QWidget):
         painter.fillRect(QRectF(0, y - line * 0.6, 50, line * 2.1), look.color("paper"))
         paint.text(painter, 5, y, panel.title, look.font(Type.SMALL_STRONG), look.color("ink"))
         paint.text(painter, 5, y + line * 0.95, panel.unit, small, soft)
+        if panel.note:
+            painter.fillRect(QRectF(0, y + line * 1.4, 74, line), look.color("paper"))
+            paint.text(painter, 5, y + line * 1.9, panel.note, small, look.color("below") if panel.doubtful else soft)
 
     def _paint_lines(
         self, painter: QPainter, panel: Panel, pyramids: list[Pyramid], row: QRectF, edges: NDArray[np.intp] | None

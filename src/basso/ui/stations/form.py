@@ -25,6 +25,7 @@ class RecordForm(QWidget):
         self._units, self._names = DisplayUnits(), NO_NAMES
         self._editors: dict[str, QLineEdit | QComboBox] = {}
         self._labels: list[QLabel] = []
+        self._beside: dict[str, tuple[QLabel, QLabel]] = {}
         self._wrong = QLabel()
         self._wrong.setWordWrap(True)
         self._grid = QGridLayout(self)
@@ -62,6 +63,9 @@ class RecordForm(QWidget):
                 editor.setCursorPosition(0)
             editor.setToolTip(text)  # a long one does not fit its line
             editor.blockSignals(False)
+            meant = field.only is None or getattr(record, field.only[0]) == field.only[1]
+            for widget in (*self._beside[field.name], editor):
+                widget.setVisible(meant)
         self._wrong.setText("")
         self._wrong.hide()
         self._restyle()
@@ -76,7 +80,7 @@ class RecordForm(QWidget):
             if widget is not None and widget is not self._wrong:
                 widget.hide()  # it is gone from the screen at once, and from memory when the loop comes round
                 widget.deleteLater()
-        self._editors, self._labels, self._kind = {}, [], kind
+        self._editors, self._labels, self._beside, self._kind = {}, [], {}, kind
         row = 0
         for row, field in enumerate(fields_of(kind)):
             label, unit = QLabel(field.label), QLabel()
@@ -85,6 +89,7 @@ class RecordForm(QWidget):
             editor.setAccessibleName(field.label)
             self._editors[field.name] = editor
             self._labels += [label, unit]
+            self._beside[field.name] = (label, unit)
             unit.setProperty("field", field.name)
             self._grid.addWidget(label, row, 0)
             self._grid.addWidget(editor, row, 1)
@@ -129,6 +134,8 @@ class RecordForm(QWidget):
             editor.setModified(False)
         if after != before:
             self._record = after
+            if any(f.only is not None and f.only[0] == field.name for f in fields_of(type(after))):
+                self.show_record(after, self._units, self._names)
             self.edited.emit(field.label.lower(), before, after)
 
     def take_all(self) -> str:
@@ -142,8 +149,9 @@ class RecordForm(QWidget):
     def _restyle(self) -> None:
         p, look = self._look.palette, self._look
         for i, label in enumerate(self._labels):
-            label.setFont(look.font(Type.SMALL))
+            # The colour first: a style sheet set on a label that is shown takes its font back.
             label.setStyleSheet(f"color: {p.soft};")
+            label.setFont(look.font(Type.SMALL))
             if i % 2 and self._kind is not None:
                 field = next(f for f in fields_of(self._kind) if f.name == label.property("field"))
                 label.setText(unit_words(field, self._units))

@@ -23,7 +23,7 @@ class Tide(QWidget):
         super().__init__()
         self._look, self._cursor = look, cursor
         self._picture: TidePicture | None = None
-        self._caption = ""
+        self._caption = self._note = ""
         self._cache: QPixmap | None = None
         self.setFixedHeight(round(look.height() * 4.9))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -32,9 +32,9 @@ class Tide(QWidget):
         cursor.view_changed.connect(lambda *_: self.update())
         look.changed.connect(self._redraw)
 
-    def set_picture(self, picture: TidePicture | None, caption: str) -> None:
-        """Show another session, or none."""
-        self._picture, self._caption = picture, caption
+    def set_picture(self, picture: TidePicture | None, caption: str, note: str = "") -> None:
+        """Show another session, or none. ``note``: what its margins rest on."""
+        self._picture, self._caption, self._note = picture, caption, note
         self._redraw()
 
     def _redraw(self) -> None:
@@ -85,6 +85,7 @@ class Tide(QWidget):
         paint.text(painter, 18, line * 1.1, "Tide", look.font(Type.STRONG), look.color("ink"))
         paint.text(painter, 18, line * 2.2, "margin to the floor", look.font(Type.SMALL), look.color("soft"))
         paint.text(painter, 18, line * 3.2, self._caption, look.font(Type.SMALL), look.color("soft"))
+        paint.text(painter, 18, line * 4.2, self._note, look.font(Type.SMALL), look.color("soft"))
         if self._picture is not None:
             self._paint_tide(painter, self._picture)
         painter.end()

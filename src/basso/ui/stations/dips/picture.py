@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 
 from basso.pressure.floors import SCHOOLS, Fixed, Floor, Share, Slope, Table
+from basso.trust.verdict import ZERO_STATES
 from basso.units import DisplayUnits, FloatArray, Quantity, digits_of
 
 if TYPE_CHECKING:
@@ -228,6 +229,9 @@ class Panel:
     weight: float
     spread: float = 0.0
     """Half width of the band around the expected line, display units."""
+    note: str = ""
+    doubtful: bool = False
+    """What is said under the unit, and whether it is a doubt."""
 
 
 def panels(a: Analysis, units: DisplayUnits) -> tuple[Panel, ...]:
@@ -257,6 +261,8 @@ def panels(a: Analysis, units: DisplayUnits) -> tuple[Panel, ...]:
             True,
             5.0,
             spread,
+            f"zero {a.zero_state}",
+            a.zero_state in ZERO_STATES[2:],
         )
     ]
     for title, values, hint in (("Sideways", a.lateral_g, "g, + left"), ("Fore–aft", a.longitudinal_g, "g, + forward")):

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import html
+from collections.abc import Sequence
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -13,13 +14,18 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
+    QPushButton,
     QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
-from basso.fitting.planner import Plan, plan_fit
+from basso.errors import InputError
+from basso.fitting.catalogue import parts_in_use
+from basso.fitting.places import GALLERY, places
+from basso.fitting.planner import Part, Plan, plan_fit, shipped_parts
 from basso.fitting.threads import GENDERS, End, identify, threads
+from basso.ui.stations.words import Words
 from basso.ui.theme.look import Look, Type
 
 _NO_SWITCH = "none stays"
@@ -28,9 +34,25 @@ _NO_SWITCH = "none stays"
 class FitPanel(QWidget):
     """``plan`` is what is shown."""
 
+    print_wanted = Signal()
+    register_wanted = Signal()
+    parts_edited = Signal(object)
+    """The catalogue as the user has it now."""
+
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
+        self._parts: tuple[Part, ...] | None = None
+        self._trouble = ""
+        self._cold_peak = ""
+        self.place, self.room = QComboBox(), QLineEdit()
+        self.place.addItems(["not known", *(p.name for p in places().values() if p.pressure)])
+        self.place.setCurrentText(GALLERY)
+        self.room.setPlaceholderText("mm, if it is tight")
+        self._tells = Words(look, Type.SMALL, "soft")
+        self.parts_button, self.print_button, self.register_button = (
+            QPushButton("Parts…"), QPushButton("Print…"), QPushButton("Put it in the register…"),
+        )  # fmt: skip
         names = [f"{g} {t}" for t in threads() for g in reversed(GENDERS)]
         self.port, self.sensor, self.switch = QComboBox(), QComboBox(), QComboBox()
         self.port.addItems([n for n in names if n.startswith("female")] + [n for n in names if n.startswith("male")])
@@ -44,11 +66,15 @@ class FitPanel(QWidget):
         self.taper.addItems(["not looked at", "tapers", "is parallel"])
         self._known, self._said = QLabel(), QLabel()
         self._lay_out()
-        for box in (self.port, self.sensor, self.switch, self.taper):
+        for box in (self.port, self.sensor, self.switch, self.taper, self.place):
             box.currentIndexChanged.connect(lambda _: self._show())
         self.on_line.toggled.connect(lambda _: self._show())
         for line in (self.diameter, self.pitch):
             line.textChanged.connect(lambda _: self._identify())
+        self.room.textChanged.connect(lambda _: self._show())
+        self.parts_button.clicked.connect(self._edit_parts)
+        self.print_button.clicked.connect(self.print_wanted)
+        self.register_button.clicked.connect(self.register_wanted)
         self.taper.currentIndexChanged.connect(lambda _: self._identify())
         look.changed.connect(self._show)
 
@@ -60,12 +86,15 @@ class FitPanel(QWidget):
     def _lay_out(self) -> None:
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
+        grid.setVerticalSpacing(6)
         for row, (words, widget) in enumerate(
             (
                 ("The engine's port", self.port),
+                ("Its place", self.place),
                 ("The sensor", self.sensor),
                 ("The warning switch", self.switch),
                 ("", self.on_line),
+                ("Room for stiff parts", self.room),
             )
         ):
             label = QLabel(words)
@@ -74,6 +103,7 @@ class FitPanel(QWidget):
             grid.addWidget(label, row, 0)
             grid.addWidget(widget, row, 1)
         measured = QHBoxLayout()
+        measured.setSpacing(6)
         for line, hint in ((self.diameter, "over the crests"), (self.pitch, "pitch")):
             line.setPlaceholderText(hint)
             line.setAccessibleName(hint)
@@ -81,7 +111,15 @@ class FitPanel(QWidget):
         self.taper.setAccessibleName("Does it taper?")
         measured.addWidget(self.taper)
         left = QVBoxLayout()
+        left.setSpacing(8)
         left.addLayout(grid)
+        left.addWidget(self._tells)
+        buttons = QHBoxLayout()
+        buttons.setSpacing(6)
+        for button in (self.parts_button, self.print_button, self.register_button):
+            buttons.addWidget(button)
+        buttons.addStretch(1)
+        left.addLayout(buttons)
         left.addSpacing(18)
         which = QLabel("Which thread is it? Measure the male one, in mm")
         which.setFont(self._look.font(Type.STRONG))
@@ -109,7 +147,62 @@ class FitPanel(QWidget):
         port, sensor = (End(*box.currentText().split(" ", 1)) for box in (self.port, self.sensor))
         wanted = self.switch.currentText()
         switch = None if wanted == _NO_SWITCH else End(*wanted.split(" ", 1))
-        return plan_fit(port, sensor, switch, self.on_line.isChecked())
+        return plan_fit(port, sensor, switch, self.on_line.isChecked(), self.parts, self.room_mm)
+
+    @property
+    def room_mm(self) -> float | None:
+        """Room for stiff parts; None where nothing usable is written."""
+        try:
+            room = float(self.room.text().replace(",", "."))
+        except ValueError:
+            return None
+        return room if 0 <= room < 1e5 else None
+
+    @property
+    def parts(self) -> tuple[Part, ...]:
+        """The parts that may be used: the user's own, or those that ship."""
+        if self._parts is None:
+            try:
+                self._parts = parts_in_use()
+            except InputError as error:
+                self._parts, self._trouble = shipped_parts(), f"{error} Until then the parts that ship are used."
+        return self._parts
+
+    def use_parts(self, parts: Sequence[Part]) -> None:
+        """Plan with other parts from now on."""
+        self._parts, self._trouble = tuple(parts), ""
+        self._show()
+
+    def show_cold_peak(self, words: str) -> None:
+        """The highest pressure of a cold start that was logged, in words with its unit; "" where none was."""
+        self._cold_peak = words
+        self._show()
+
+    def _edit_parts(self) -> None:
+        from basso.ui.parts_dialog import PartsDialog
+
+        dialog = PartsDialog(self.window(), self._look, self.parts)
+        if dialog.exec():
+            self.parts_edited.emit(tuple(dialog.parts))
+
+    @property
+    def cure(self) -> str:
+        """What the sealant has to hold."""
+        return (
+            f"The highest pressure of a cold start that was logged: {self._cold_peak}. The cure time is that for it."
+            if self._cold_peak
+            else ""
+        )
+
+    @property
+    def tells(self) -> str:
+        """What a pressure read at the port's place says."""
+        place = places().get(self.place.currentText())
+        return (
+            place.tells
+            if place is not None
+            else "Find out by the engine's drawing whether it is before or after the filter."
+        )
 
     @property
     def words(self) -> str:
@@ -118,7 +211,26 @@ class FitPanel(QWidget):
         if not plan.possible:
             return plan.missing
         parts = [f"{i}. {p}" for i, p in enumerate(plan.parts, 1)] or ["The sensor goes straight into the port."]
-        return "\n".join(["Parts", *parts, "", "Steps", *plan.steps, "", "Beware", *plan.cautions])
+        bought = [f"Cost and time: {plan.purchase}"] if plan.purchase else []
+        where = [f"At the {self.place.currentText()}: {self.tells}", ""]
+        steps = [*plan.steps, *([self.cure] if self.cure else [])]
+        return "\n".join([*where, "Parts", *parts, *bought, "", "Steps", *steps, "", "Beware", *plan.cautions])
+
+    @property
+    def printed(self) -> str:
+        """The plan to print, as HTML."""
+        plan, e = self.plan, html.escape
+        title = f"<h2>{e(str(plan.sensor))} sensor on a {e(str(plan.port))} port, {e(self.place.currentText())}</h2><p>{e(self.tells)}</p>"
+        if not plan.possible:
+            return f"{title}<p>{e(plan.missing)}</p>"
+        lists = "".join(
+            f"<h3>{heading}</h3><{tag}>{''.join(f'<li>{e(str(x))}</li>' for x in items)}</{tag}>"
+            for heading, tag, items in (
+                ("Parts", "ol", plan.parts or ("none: the sensor goes straight into the port",)), ("Steps", "ol", (*plan.steps, *([self.cure] if self.cure else []))),
+                ("Beware", "ul", plan.cautions),
+            )
+        )  # fmt: skip
+        return f"{title}{lists}<p>{e(plan.purchase)}</p><p>The engine's maker and its builder decide where a port may be opened.</p>"
 
     @property
     def known(self) -> str:
@@ -130,17 +242,21 @@ class FitPanel(QWidget):
             return
         plan, p, e = self.plan, self._look.palette, html.escape
         self._said.setFont(self._look.font(Type.BODY))
+        self._tells.setText(" ".join(x for x in (self.tells, self._trouble) if x))
+        for button in (self.print_button, self.register_button):
+            button.setEnabled(plan.possible)
         if not plan.possible:
             self._said.setText(f"<b>It cannot be done with these parts.</b><p>{e(plan.missing)}</p>")
             return
         parts = "".join(f"<li>{e(str(x))}</li>" for x in plan.parts)
-        steps = "".join(f"<li>{e(x)}</li>" for x in plan.steps)
+        steps = "".join(f"<li>{e(x)}</li>" for x in (*plan.steps, *([self.cure] if self.cure else [])))
         beware = "".join(f"<p style='margin:0 0 5px 0; color:{p.below}'>{e(x)}</p>" for x in plan.cautions)
         count = (
             f"{len(plan.parts)} part{'' if len(plan.parts) == 1 else 's'}, {plan.overhang_mm:.0f} mm stiff off the port"
         )
+        bought = f"<p>Cost and time: {e(plan.purchase)}</p>" if plan.purchase else ""
         self._said.setText(
-            f"<b>{count if plan.parts else 'The sensor goes straight into the port'}</b><ol>{parts}</ol>{beware}<b>Steps</b><ol>{steps}</ol>"
+            f"<b>{count if plan.parts else 'The sensor goes straight into the port'}</b><ol>{parts}</ol>{bought}{beware}<b>Steps</b><ol>{steps}</ol>"
         )
 
     def _identify(self) -> None:

@@ -9,6 +9,7 @@ import numpy as np
 
 from basso.analysis import Analysis
 from basso.pressure.drops import REFERENCE_MM2PS, Change
+from basso.pressure.earlier import expected_before
 from basso.recording.channel import Channel
 from basso.recording.corrections import Correction
 from basso.recording.recording import frame_on
@@ -18,7 +19,7 @@ from basso.trust.axes import references, smooth, thinned_on_g
 from basso.trust.clock import lags_of_g
 from basso.trust.consequence import costs, name_of, rank
 from basso.trust.verdict import Check
-from basso.units import DisplayUnits, FloatArray, Quantity
+from basso.units import DisplayUnits, FloatArray, Quantity, told_in
 
 _MOST_POINTS = 900
 
@@ -58,15 +59,17 @@ class Evidence:
     level: float | None = None
     """A value on the y axis that is marked: where it should be."""
     spans: tuple[tuple[float, float], ...] = field(default_factory=tuple)
+    least_span: float = 0.0
+    """The y axis spans at least this much, so that nothing is made a mountain."""
 
 
-def check_lines(a: Analysis) -> list[CheckLine]:
-    """The checks, those that would change most first."""
+def check_lines(a: Analysis, units: DisplayUnits) -> list[CheckLine]:
+    """The checks, those that would change most first, in the units shown."""
     reader = [Check("reader", "note", " ".join(a.recording.notes))] if a.recording.notes else []
-    return [_line(a, c) for c in sorted([*a.checks, *reader], key=rank)]
+    return [_line(a, c, units) for c in sorted([*a.checks, *reader], key=rank)]
 
 
-def _line(a: Analysis, check: Check) -> CheckLine:
+def _line(a: Analysis, check: Check, units: DisplayUnits) -> CheckLine:
     if check.correction is not None:
         refused = check.correction.key in a.options.refused
         state, mark = ("Refused", "below") if refused else ("Put right", "attention")
@@ -80,14 +83,14 @@ def _line(a: Analysis, check: Check) -> CheckLine:
         or "cannot be proved" in check.message
     ):
         state = "Not known"
-    return CheckLine(check, name_of(check), state, mark, check.message, costs(check))
+    return CheckLine(check, name_of(check), state, mark, told_in(check.message, units), costs(check))
 
 
 def opening(a: Analysis | None) -> tuple[str, str]:
     """Whether the readings can be believed, in a sentence, and what lies under it."""
     if a is None:
         return "No log is shown", "Open one under Recordings: what it says is checked before anything is judged."
-    lines = check_lines(a)
+    lines = check_lines(a, DisplayUnits())
     counts = {
         s: sum(x.state == s for x in lines)
         for s in ("Cannot be judged", "Mind", "Put right", "Refused", "Not known", "Sound")
@@ -123,7 +126,7 @@ def correction_words(c: Correction, units: DisplayUnits) -> str:
 def evidence(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
     """The drawing for a check; None where there is nothing to draw."""
     made: dict[str, Callable[[Analysis, Check, DisplayUnits], Evidence | None]] = {
-        "zero": _zero, "spikes": _spikes, "delay": _delay, "clock": _clock, "vibration": _noise, "steps": _steps,
+        "zero": _zero, "zero_trend": _zero_trend, "sensor_line": _delay, "sensor_mount": _noise, "spikes": _spikes, "delay": _delay, "clock": _clock, "vibration": _noise, "steps": _steps,
         "g_swapped": _axes, "g_turned": _axes, "lateral_g_sign": _axes, "longitudinal_g_sign": _axes, "lateral_g_offset": _axes,
         "longitudinal_g_offset": _axes, "lateral_g_unit": _axes, "longitudinal_g_unit": _axes, "scale": _scale,
         "oil_temp_flat": _temperature, "oil_temp_lag": _temperature, "oil_temp_place": _temperature,
@@ -167,6 +170,22 @@ def _zero(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
         0.0,
         ((start, end),),
     )
+
+
+def _zero_trend(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
+    """The zero session by session, this log the last."""
+    earlier = a.options.known.earlier if a.options.known is not None else ()
+    before = [e.zero_kpa for e in earlier if e.zero_kpa is not None and e.same_sensor]
+    now = next((c.measured for c in a.checks if c.id == "zero"), None)
+    if not before or now is None:
+        return None
+    shown = [units.pressure.difference_from_base(z) for z in (*before, now)]
+    at = np.arange(1.0, len(shown) + 1.0)
+    return Evidence(
+        "Read with the engine stopped, before anything was taken off", "session, oldest first", f"zero, {units.pressure.symbol}",
+        (Series("earlier", at[:-1], np.array(shown[:-1]), True, "soft"), Series("this log", at[-1:], np.array(shown[-1:]), True, "ink")), 0.0,
+        least_span=4.0 * units.pressure.difference_from_base(3.0),
+    )  # fmt: skip
 
 
 def _spikes(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
@@ -295,11 +314,13 @@ def _scale(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
         return None
     at = np.flatnonzero(a.settled)
     at = at[:: max(1, at.size // _MOST_POINTS)]
-    ratio = raw.values[at] / a.expected_kpa[at]
+    earlier = a.options.known.earlier if a.options.known is not None else ()
+    before = expected_before(earlier, a.rpm, a.temperature_c)
+    ratio = raw.values[at] / (a.expected_kpa if before is None else before)[at]
     return Evidence(
-        "Settled running against what is expected",
+        "Settled running against " + ("what is expected" if before is None else "what this engine showed before"),
         "engine speed, rpm",
-        "logged by expected",
+        "logged by " + ("expected" if before is None else "shown before"),
         (Series("", a.rpm[at], ratio, True),),
         1.0,
     )

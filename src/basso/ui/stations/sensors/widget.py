@@ -5,11 +5,10 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Sequence
+from functools import cached_property
 from typing import TYPE_CHECKING
 
-import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QHBoxLayout,
@@ -23,28 +22,20 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from basso.ui.plots import paint
-from basso.ui.plots.strokes import points_of
-from basso.ui.plots.ticks import ticks
+from basso.ui.stations.sensors.evidence import EvidencePlot
 from basso.ui.stations.sensors.fit import FitPanel
-from basso.ui.stations.sensors.picture import (
-    CheckLine,
-    Evidence,
-    check_lines,
-    correction_words,
-    drop_curves,
-    evidence,
-    opening,
-)
+from basso.ui.stations.sensors.picture import CheckLine, check_lines, correction_words, drop_curves, evidence, opening
 from basso.ui.stations.words import PageBar, Words
 from basso.ui.theme.look import Look, Type
-from basso.units import DisplayUnits, Quantity
+from basso.units import DisplayUnits, Quantity, told_in
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
     from basso.pressure.drops import Change
+    from basso.ui.stations.sensors.register import RegisterPanel
 
-_DROPS, _FIT = 1, 2
+CHECKS, REGISTER, DROPS, FIT = range(4)
+"""The pages."""
 _DROPS_HINT = "At one engine speed and one viscosity, so that a hot day is not taken for a clean filter."
 _NO_DROPS = (
     "No drop can be told: this log has oil pressure at fewer than two places. Log it after the pump and after the cooler or the "
@@ -61,6 +52,7 @@ class SensorsStation(QWidget):
     """(channel, kind, put right, value or None for what Basso found)"""
     place_wanted = Signal(float, float)
     drops_wanted = Signal()
+    register_wanted = Signal()
 
     def __init__(self, look: Look) -> None:
         super().__init__()
@@ -84,7 +76,7 @@ class SensorsStation(QWidget):
         self.fit = FitPanel(look)
         self.drops_plot = EvidencePlot(look)
         self._drops, self._drops_hint = Words(look), Words(look, Type.SMALL, "soft")
-        self.pages = PageBar(look, ("Checks", "Drops", "Fit a sensor"))
+        self.pages = PageBar(look, ("Checks", "Register", "Drops", "Fit a sensor"))
         self._pages = QStackedWidget()
         self._at = 0
         self._lay_out()
@@ -124,6 +116,9 @@ class SensorsStation(QWidget):
         split.addWidget(side)
         split.setSizes([340, 540])
         self._pages.addWidget(split)
+        self._register_page = QWidget()
+        QVBoxLayout(self._register_page).setContentsMargins(0, 0, 0, 0)
+        self._pages.addWidget(self._register_page)
         self._pages.addWidget(self._drops_page())
         self._pages.addWidget(self.fit)
         layout.addWidget(self._pages, 1)
@@ -136,7 +131,7 @@ class SensorsStation(QWidget):
         title, detail = opening(analysis)
         self._title.setText(waiting or title)
         self._detail.setText("" if waiting else detail)
-        self.lines = check_lines(analysis) if analysis is not None else []
+        self.lines = check_lines(analysis, units) if analysis is not None else []
         self.list.blockSignals(True)
         self.list.clear()
         for line in self.lines:
@@ -150,7 +145,7 @@ class SensorsStation(QWidget):
         self.list.setCurrentRow(at)
         self.list.blockSignals(False)
         self._show_check()
-        if self._pages.currentIndex() == _DROPS:
+        if self._pages.currentIndex() == DROPS:
             self.drops_wanted.emit()
 
     @property
@@ -173,18 +168,33 @@ class SensorsStation(QWidget):
         column.addWidget(self.drops_plot, 1)
         return page
 
+    @cached_property
+    def register(self) -> RegisterPanel:
+        """The register of sensors, made when it is first looked at."""
+        from basso.ui.stations.sensors.register import RegisterPanel
+
+        panel, layout = RegisterPanel(self._look), self._register_page.layout()
+        assert layout is not None
+        layout.addWidget(panel)
+        return panel
+
     def show_page(self, page: int) -> None:
-        """Show the checks (0), the drops along the oil's way (1) or the fit planner (2)."""
+        """Show the checks, the register of sensors, the drops along the oil's way or the fit planner: one of the pages above."""
         self.pages.choose(page)
+        if page == REGISTER:
+            self.register_wanted.emit()
         self._pages.setCurrentIndex(page)
-        if page == _DROPS:
+        if page == DROPS:
             self.drops_wanted.emit()
 
-    def show_drops(self, changes: Sequence[Change], against: Sequence[str], redline_rpm: float) -> None:
-        """Show what cooler and filter take; ``against``: the logs it was held against."""
-        held = f"Held against {', '.join(against)}. " if against else "No earlier open log has these pressures. "
+    def show_drops(
+        self, changes: Sequence[Change], against: Sequence[str], redline_rpm: float, relief: str = ""
+    ) -> None:
+        """Show what cooler and filter take, and the relief valve; ``against``: the sessions it was held against."""
+        held = f"Held against {', '.join(against)}. " if against else "No earlier session has these pressures. "
         self._drops_hint.setText(held + _DROPS_HINT if changes else "")
-        self._drops.setText("\n\n".join(c.words for c in changes) or _NO_DROPS)
+        said = [*(c.words for c in changes)] or [_NO_DROPS]
+        self._drops.setText("\n\n".join(told_in(x, self._units) for x in (*said, relief) if x))
         self.drops_plot.show_evidence(drop_curves(changes, redline_rpm, self._units))
 
     @property
@@ -266,85 +276,14 @@ class SensorsStation(QWidget):
 
     def table_text(self, separator: str) -> str:
         """The checks as text, headings first; of the planner its parts, steps and cautions."""
-        if self._pages.currentIndex() == _DROPS:
+        if self._pages.currentIndex() == DROPS:
             return self.drops_words
-        if self._pages.currentIndex() == _FIT:
+        if self._pages.currentIndex() == FIT:
             return self.fit.words
+        if self._pages.currentIndex() == REGISTER:
+            return self.register.words
         out = io.StringIO()
         writer = csv.writer(out, delimiter=separator, lineterminator="\n")
         writer.writerow(["Check", "State", "Finding", "What hangs on it"])
         writer.writerows([x.name, x.state, x.finding, x.costs] for x in self.lines)
         return out.getvalue()
-
-
-class EvidencePlot(QWidget):
-    """Draws what a check rests on."""
-
-    def __init__(self, look: Look) -> None:
-        super().__init__()
-        self._look = look
-        self.evidence: Evidence | None = None
-        self.setMinimumHeight(round(look.height() * 9))
-        self.setAccessibleName("Evidence")
-
-    def show_evidence(self, drawn: Evidence | None) -> None:
-        """Show a drawing, or nothing."""
-        self.evidence = drawn
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        look, e = self._look, self.evidence
-        painter.fillRect(self.rect(), look.color("paper"))
-        if e is None:
-            return
-        small, soft, line = look.font(Type.SMALL), look.color("soft"), look.height(Type.SMALL)
-        known = [s for s in e.series if s.x.size and np.isfinite(s.y).any()]
-        if not known:
-            return
-        area = QRectF(line * 3.4, line * 2.6, self.width() - line * 5.0, self.height() - line * 5.4)
-        x0, x1 = min(float(s.x.min()) for s in known), max(float(s.x.max()) for s in known)
-        y0, y1 = min(float(np.nanmin(s.y)) for s in known), max(float(np.nanmax(s.y)) for s in known)
-        if e.level is not None:
-            y0, y1 = min(y0, e.level), max(y1, e.level)
-        pad = 0.06 * (y1 - y0 or 1.0)
-        y0, y1, x1 = y0 - pad, y1 + pad, x1 if x1 > x0 else x0 + 1.0
-        to_x = area.width() / (x1 - x0)
-        to_y = area.height() / (y1 - y0)
-        paint.text(painter, 0, line * 0.7, e.title, look.font(Type.SMALL_STRONG), look.color("ink"))
-        paint.text(painter, 0, line * 1.9, e.y_label, small, soft)
-        for v in ticks(y0, y1, 6):
-            y = area.bottom() - (v - y0) * to_y
-            paint.rule(painter, area.left(), y, area.right(), y, look.color("grid"))
-            paint.text(painter, area.left() - 8, y, f"{v:g}".replace("-", "−"), small, soft, paint.RIGHT)
-        for v in ticks(x0, x1, 7):
-            x = area.left() + (v - x0) * to_x
-            paint.text(painter, x, area.bottom() + line * 0.9, f"{v:g}".replace("-", "−"), small, soft, paint.CENTRE)
-        paint.text(painter, area.right(), area.bottom() + line * 2.1, e.x_label, small, soft, paint.RIGHT)
-        if e.level is not None:
-            painter.setPen(paint.pen(look.color("ink"), 1.0, Qt.PenStyle.DashLine))
-            y = area.bottom() - (e.level - y0) * to_y
-            painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        named = area.right()
-        for s in reversed(e.series):
-            color = look.color(s.tone)
-            keep = np.isfinite(s.y)
-            px, py = area.left() + (s.x[keep] - x0) * to_x, area.bottom() - (s.y[keep] - y0) * to_y
-            if s.points:
-                painter.setPen(paint.pen(color, 3.4))
-                painter.drawPoints(points_of(px, py))
-            else:
-                painter.setPen(paint.pen(color, 1.6))
-                painter.drawPolyline(points_of(px, py))
-            if s.name:
-                paint.text(
-                    painter,
-                    named,
-                    line * 1.9,
-                    ("● " if s.points else "— ") + s.name,
-                    look.font(Type.SMALL_STRONG),
-                    color,
-                    paint.RIGHT,
-                )
-                named -= painter.fontMetrics().horizontalAdvance(s.name) + line * 2.2

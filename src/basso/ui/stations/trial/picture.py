@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from basso.pressure.exposure import SHARES
+from basso.trust.verdict import ZERO_STATES
 from basso.units import DisplayUnits, Quantity
 
 if TYPE_CHECKING:
@@ -107,6 +108,14 @@ class BeforeAfter:
     y_range: tuple[float, float]
     x_unit: str
     y_unit: str
+    zero: str
+    """How far the zeros of both sides can be trusted."""
+
+
+def zero_words(c: Comparison) -> str:
+    """The zero's state of both sides, the worst log's of each."""
+    a, b = (max((x.zero_state for x in side.analyses), key=ZERO_STATES.index) for side in (c.a, c.b))
+    return f"zero {a}" if a == b else f"zero: A {a}, B {b}"
 
 
 def before_after(c: Comparison, units: DisplayUnits) -> BeforeAfter | None:
@@ -155,6 +164,7 @@ def before_after(c: Comparison, units: DisplayUnits) -> BeforeAfter | None:
         (low - y_room, high + y_room),
         units.temperature.symbol,
         units.pressure.symbol,
+        zero_words(c),
     )
 
 

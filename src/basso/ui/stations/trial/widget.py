@@ -238,7 +238,7 @@ class _Board(QWidget):
             look.font(Type.SMALL_STRONG),
             look.color("ink"),
         )
-        paint.text(painter, box.left() + line * 7.0, box.top() + line * 0.5, plot.y_unit, small, soft)
+        paint.text(painter, box.left() + line * 7.0, box.top() + line * 0.5, f"{plot.y_unit}, {plot.zero}", small, soft)
         for value in ticks(y0, y1, 5):
             paint.rule(painter, area.left(), py(value), area.right(), py(value), look.color("grid"))
             paint.text(painter, area.left() - 8, py(value), f"{value:g}", small, soft, paint.RIGHT)
