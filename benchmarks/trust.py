@@ -18,7 +18,10 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
-from basso.analysis import Analysis, JudgeOptions, analyse, pooled_normal
+from basso.analysis import Analysis, JudgeOptions, analyse
+from basso.garage.known import figures_of
+from basso.oil.grades import usual
+from basso.pressure.earlier import Known
 from basso.recording.roles import Role
 from basso.standin.car import Car, Session
 from basso.standin.circuit import random_circuit
@@ -92,8 +95,11 @@ def session(seed: int) -> tuple[Setup, Logger]:
 def _judged(setup: Setup, logger: Logger, seed: int, history: bool) -> tuple[Analysis, float]:
     options = JudgeOptions()
     if history:
-        _, earlier = run_setup(setup, Logger(logger.rate_hz, gps=True), generator("trust/before", seed))
-        options = JudgeOptions(normal=pooled_normal([recording_of(earlier)]))
+        _, earlier = run_setup(
+            setup, Logger(logger.rate_hz, gps=True, pressure_unit=logger.pressure_unit), generator("trust/before", seed)
+        )
+        known = Known(None, (figures_of(analyse(recording_of(earlier)), "before", "2026-05-01", usual()),))
+        options = JudgeOptions(known=known)
     simulated, csv = run_setup(setup, logger, generator("trust/drive", seed))
     found = analyse(recording_of(csv), options)
     return found, score(true_dips(simulated), found.dips).f1
@@ -132,6 +138,7 @@ def main() -> None:
         for fault_at, strength_at, hit, measured, f1, checks in pool.map(_one, tasks, chunksize=4):
             results[(fault_at, strength_at)].append((hit, measured, f1, checks))
     healthy = results[(-1, 0)]
+    clean = {first + i: f1 for i, (_, _, f1, _) in enumerate(healthy)}
     called = Counter((i, level) for _, _, _, checks in healthy for i, level in checks if level in ("warn", "fail"))
     print(
         f"healthy: {len(healthy)} logs, F1 {np.mean([f1 for _, _, f1, _ in healthy]):.3f}; called: {dict(called) or 'nothing'}"
@@ -141,7 +148,8 @@ def main() -> None:
             rows = results.get((i, k))
             if not rows:
                 continue
-            words = f"{fault.name:<30}{strength:>8g}   found {np.mean([r[0] for r in rows]):.2f}   F1 {np.mean([r[2] for r in rows]):.3f}"
+            less = np.mean([r[2] for r in rows]) - np.mean([clean[first + i] for i in range(len(rows))])
+            words = f"{fault.name:<30}{strength:>8g}   found {np.mean([r[0] for r in rows]):.2f}   F1 {np.mean([r[2] for r in rows]):.3f} ({less:+.3f} against clean)"
             if fault.true is not None:
                 off = np.array([r[1] for r in rows]) - fault.true(strength)
                 words += f"   measured off by {np.nanmedian(np.abs(off)):.3g}, at most {np.nanmax(np.abs(off), initial=0):.3g}"

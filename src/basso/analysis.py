@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from basso.oil.grades import Grade, usual
 from basso.pressure.causes import Cause, Signals, find_cause, look_elsewhere
 from basso.pressure.dips import Dip, DipRules, find_dips
-from basso.pressure.earlier import Known, checks_of, expected_before
+from basso.pressure.earlier import Known, checks_of, expected_before, heading_held
 from basso.pressure.expected import ExpectedPressure, fit_expected, no_expectation
 from basso.pressure.exposure import Exposure, measure_exposure
 from basso.pressure.floors import DEFAULT_FLOORS, Floor, FloorLine, highest_floor
@@ -190,7 +190,10 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     channel = corrected.channel(Role.OIL_PRESSURE)
     before_kpa = _expected_before(options, followed, temperature, expected_kpa)
     if before_kpa is not None and channel is not None:
-        scale = check_scale_against(channel, pressure, before_kpa, rpm, is_settled)
+        scale = check_scale_against(
+            channel, pressure, before_kpa, rpm, is_settled,
+            heading_held=options.known is not None and heading_held(options.known.earlier, channel),
+        )  # fmt: skip
         if scale is not None:
             checks = [*(c for c in checks if c.id != "scale"), scale]
             corrections = [*corrections, *(made := _accepted([scale], options))]
@@ -382,9 +385,18 @@ def _pressure_checks(recording: Recording) -> list[Check]:
 
 
 def _accepted(checks: Sequence[Check], options: JudgeOptions) -> list[Correction]:
-    """The corrections that the user did not refuse, by the amounts the user knows better where there are any."""
+    """The corrections that the user did not refuse, by the amounts the user knows better where there are any.
+
+    One that is only offered is made where the user gave its amount.
+    """
     made = {(channel, kind): value for channel, kind, value in options.edited}
-    found = [c.correction for c in checks if c.correction is not None and c.correction.key not in options.refused]
+    found = [
+        check.correction
+        for check in checks
+        if check.correction is not None
+        and check.correction.key not in options.refused
+        and (not check.offered or check.correction.key in made)
+    ]
     return [replace(c, value=made[c.key]) if c.key in made else c for c in found]
 
 

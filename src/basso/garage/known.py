@@ -34,7 +34,7 @@ from basso.trust.zero import air_pressure_kpa
 
 MOST_SESSIONS = 8
 """As many earlier sessions are looked at (default): a trend wants a few, the newest say most."""
-_FORM = 1
+_FORM = 2
 
 
 def session_of(history: CarHistory, content_hash: str) -> Session | None:
@@ -79,23 +79,22 @@ def known_of(
         figures = _figures(history, s, log_of, figures_folder or _own())
         if figures is None:
             continue
-        earlier, column = figures
-        then = sensor_at(history, s.began, column)
+        then = sensor_at(history, s.began, figures.column)
         same = (
             (then.sensor, then.place) == (card.sensor, card.place)
             if then is not None and card is not None
             else then is card
         )
         # Another engine, or other clearances: what it showed says nothing of this one's scale.
-        expected = earlier.expected if history.card_of(s) == engine else no_expectation("it is of another engine card")
-        found.append(replace(earlier, expected=expected, same_sensor=same))
+        expected = figures.expected if history.card_of(s) == engine else no_expectation("it is of another engine card")
+        found.append(replace(figures, expected=expected, same_sensor=same))
     return Known(sensor, tuple(found))
 
 
 def _figures(
     history: CarHistory, session: Session, log_of: Callable[[Session], Recording | None], folder: Path
-) -> tuple[Earlier, str] | None:
-    """The figures of a session, and its pressure's column; None where its log is not there or cannot be read."""
+) -> Earlier | None:
+    """The figures of a session; None where its log is not there or cannot be read."""
     oil = oil_of(session, history.build_of(session), history.oil, history.samples) or usual()
     decision = Decisions().of(session.log_hash)
     asked = json.dumps(
@@ -105,28 +104,28 @@ def _figures(
     said = {"title": session.title, "day": session.began[:10]}
     with suppress(OSError, ValueError, KeyError, TypeError):
         plain = json.loads(file.read_text(encoding="utf-8"))
-        return Earlier.from_plain({**plain["figures"], **said}), str(plain["column"])
+        return Earlier.from_plain({**plain, **said})
     try:
         recording = log_of(session)
     except InputError:
         return None
-    column = recording.channel(Role.OIL_PRESSURE) if recording is not None else None
-    if recording is None or column is None or recording.content_hash != session.log_hash:
+    if recording is None or not recording.has(Role.OIL_PRESSURE) or recording.content_hash != session.log_hash:
         return None
     figures = figures_of(analyse(recording, JudgeOptions(oil=oil).by(decision)), session.title, said["day"], oil)
     with suppress(OSError, ValueError):
         folder.mkdir(parents=True, exist_ok=True)
-        plain = {"column": column.name, "figures": figures.as_plain()}
-        put_whole(file, json.dumps(plain).encode(), lasting=False)
-    return figures, column.name
+        put_whole(file, json.dumps(figures.as_plain()).encode(), lasting=False)
+    return figures
 
 
 def figures_of(analysis: Analysis, title: str, day: str, oil: Grade) -> Earlier:
     """The few figures by which later sessions are held against this one."""
     zero = next((c for c in analysis.checks if c.id == "zero"), None)
+    channel = analysis.recording.channel(Role.OIL_PRESSURE)
     return Earlier(
         title, day, analysis.expected, zero.measured if zero is not None else None, air_pressure_kpa(analysis.recording),
         tuple(find_drops(analysis.corrected, oil)), cold_peak_kpa(analysis.pressure_kpa, analysis.temperature_c),
+        channel.name if channel is not None else "", channel.unit.symbol if channel is not None and channel.unit is not None else "",
     )  # fmt: skip
 
 

@@ -15,8 +15,9 @@ from numpy.typing import NDArray
 from basso.oil.grades import Grade
 from basso.pressure.drops import Drop
 from basso.pressure.expected import ExpectedPressure, log_viscosity
+from basso.recording.channel import Channel
 from basso.recording.recording import Recording
-from basso.recording.roles import Role
+from basso.recording.roles import Role, take_apart
 from basso.trust.known import KnownSensor, check_known_sensor
 from basso.trust.verdict import Check
 from basso.trust.zero import air_pressure_kpa
@@ -47,6 +48,7 @@ class Earlier:
     Attributes:
         zero_kpa: read with the engine stopped, before anything was taken off; None when it never stood.
         air_kpa: air pressure as logged.
+        column: name of the pressure's column, unit and all; ``unit``: in which it was read.
         same_sensor: by the register the same sensor, at the same place (or the register says nothing).
         cold_peak_kpa: the highest pressure with the oil under 50 °C.
     """
@@ -58,6 +60,8 @@ class Earlier:
     air_kpa: float | None = None
     drops: tuple[Drop, ...] = ()
     cold_peak_kpa: float | None = None
+    column: str = ""
+    unit: str = ""
     same_sensor: bool = True
 
     def as_plain(self) -> dict[str, Any]:
@@ -141,6 +145,12 @@ def expected_before(earlier: Sequence[Earlier], rpm: FloatArray, temperature_c: 
         stacked = np.vstack([e.at(rpm, temperature_c) for e in valid])
     found: NDArray[np.float64] = np.median(stacked, axis=0)
     return found
+
+
+def heading_held(earlier: Sequence[Earlier], channel: Channel) -> bool:
+    """True where this column was called the same before, and was read in the unit it is called by then."""
+    unit = take_apart(channel.name).unit
+    return unit is not None and any(e.column == channel.name and e.unit == unit.symbol for e in earlier)
 
 
 def check_zero_trend(zero: Check | None, air_kpa: float | None, earlier: Sequence[Earlier]) -> Check:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from basso.recording.channel import Channel
 from basso.recording.corrections import Correction
 from basso.recording.recording import Recording, frame_on
-from basso.recording.roles import Role
+from basso.recording.roles import Role, take_apart
 from basso.trust.verdict import Check
 from basso.units import PSI_KPA, FloatArray
 
@@ -59,7 +59,12 @@ def check_scale(recording: Recording) -> Check | None:
 
 
 def check_scale_against(
-    channel: Channel, pressure: FloatArray, expected: FloatArray, rpm: FloatArray, settled: NDArray[np.bool_]
+    channel: Channel,
+    pressure: FloatArray,
+    expected: FloatArray,
+    rpm: FloatArray,
+    settled: NDArray[np.bool_],
+    heading_held: bool = False,
 ) -> Check | None:
     """Against the car's earlier normal: one factor at all engine speeds is a scale.
 
@@ -67,6 +72,10 @@ def check_scale_against(
         channel: the pressure.
         pressure, expected, rpm: shape (n,), kPa and 1/min; ``expected`` from earlier sessions.
         settled: where the engine ran evenly.
+        heading_held: in earlier sessions this column was read in the unit that its heading names.
+
+    Readings so high that the reader took them for another unit than the heading's are a scale too, if the heading held before:
+    in its unit they are as many times too high.
     """
     ratio = np.where(settled & (expected > 30.0), pressure / expected, np.nan)
     known = np.isfinite(ratio)
@@ -81,14 +90,29 @@ def check_scale_against(
     uneven = abs(float(np.log(max(parts[1], 1e-3) / max(parts[0], 1e-3))))
     if apart < (_MORE if middle > 1.0 else _LESS) or uneven > max(_EVEN, 0.25 * apart):
         return None
+    said = take_apart(channel.name).unit
+    as_said = middle
+    if heading_held and said is not None and channel.unit is not None and said != channel.unit:
+        as_said = middle * said.factor / channel.unit.factor
+    if as_said != middle and np.log(as_said) > _MORE:
+        reason = (
+            f"In {said.symbol if said is not None else ''}, as its heading says and as held before, it reads {as_said:.2f} times what this engine "
+            "showed before, at low and high engine speed alike: a wrong sensor range, not oil. It is put back on the former scale."
+        )
+        correction = Correction(channel.name, "scale", 1.0 / middle, "", reason)
+        return Check("scale", "warn", reason, channel.name, correction, as_said)
     words = (
         f"Reads {middle:.2f} times what this engine showed before, at low and high engine speed alike ({parts[0]:.2f} and "
         f"{parts[1]:.2f})"
     )
     if middle < 1.0:
         # A worn engine can look the same: what may be a lost engine is never put right by itself.
-        words += ": a wrong unit or sensor range, or an engine that has lost this pressure. Prove it with a second gauge first."
-        return Check("scale", "warn", words, channel.name, measured=middle)
+        words += (
+            ": a wrong unit or sensor range, or an engine that has lost this pressure. Prove it with a second gauge first; only then "
+            "put it right."
+        )
+        offer = Correction(channel.name, "scale", 1.0 / middle, "", words)
+        return Check("scale", "warn", words, channel.name, offer, middle, offered=True)
     reason = words + ": a wrong unit or sensor range, not oil. It is put back on the former scale."
     return Check(
         "scale", "warn", reason, channel.name, Correction(channel.name, "scale", 1.0 / middle, "", reason), middle

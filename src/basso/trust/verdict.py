@@ -22,6 +22,7 @@ class Check:
         message: the finding with its numbers, one or two sentences.
         channel: the channel it is about, or None for the whole recording.
         correction: what would put it right, or None.
+        offered: the correction is only made when the user says so: it might hide a real loss.
         measured: the figure the check rests on, in the unit its message names, or None.
     """
 
@@ -31,3 +32,4 @@ class Check:
     channel: str | None = None
     correction: Correction | None = None
     measured: float | None = None
+    offered: bool = False

@@ -24,7 +24,15 @@ from PySide6.QtWidgets import (
 
 from basso.ui.stations.sensors.evidence import EvidencePlot
 from basso.ui.stations.sensors.fit import FitPanel
-from basso.ui.stations.sensors.picture import CheckLine, check_lines, correction_words, drop_curves, evidence, opening
+from basso.ui.stations.sensors.picture import (
+    CheckLine,
+    check_lines,
+    correction_words,
+    drop_curves,
+    evidence,
+    is_made,
+    opening,
+)
 from basso.ui.stations.words import PageBar, Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity, told_in
@@ -226,7 +234,7 @@ class SensorsStation(QWidget):
         self._costs.setText(f"What hangs on it: {line.costs}" if line.costs else "")
         if correction is not None:
             used = next((c for c in a.corrections if c.key == correction.key), correction)
-            self.accept.setChecked(correction.key not in a.options.refused)
+            self.accept.setChecked(is_made(a, correction))
             self._done.setText(
                 correction_words(used, self._units) + ("" if used.value == correction.value else ", as you said")
             )
@@ -244,6 +252,8 @@ class SensorsStation(QWidget):
     def _decide(self, value: float | None = None) -> None:
         correction = self.line.check.correction if self.line is not None else None
         if correction is not None:
+            if self.line is not None and self.line.check.offered and self.accept.isChecked() and value is None:
+                value = correction.value  # what is only offered is made by being said
             self.decided.emit(correction.channel, correction.kind, self.accept.isChecked(), value)
 
     def _amount_given(self) -> None:
