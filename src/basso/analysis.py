@@ -11,7 +11,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from types import MappingProxyType
 
@@ -37,12 +37,13 @@ from basso.track.laps import Lap, find_laps
 from basso.trust.axes import check_axes, lateral_from_path_g, longitudinal_from_speed_g
 from basso.trust.bounds import check_bounds
 from basso.trust.circuit import check_circuit
-from basso.trust.clock import check_clocks
+from basso.trust.clock import check_clocks, check_pressure_clock
 from basso.trust.decisions import Decision
 from basso.trust.delay import check_delay
 from basso.trust.scale import check_scale, check_scale_against
 from basso.trust.spikes import check_spikes, noise_kpa
 from basso.trust.steps import check_steps
+from basso.trust.stuck import check_stuck
 from basso.trust.supply import check_supply
 from basso.trust.temperature import check_temperature
 from basso.trust.update_rate import check_update_rate
@@ -357,7 +358,7 @@ def _trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], 
     # unit), then values that cannot be.
     found: list[Check] = []
     sound = recording
-    for look in (check_clocks, check_axes, check_bounds, check_temperature, check_circuit, _pressure_checks):
+    for look in _LOOKS:
         made = look(sound)
         found += made
         sound = apply(sound, _accepted(made, options))
@@ -382,6 +383,18 @@ def _pressure_checks(recording: Recording) -> list[Check]:
         check_supply,
     )
     return [c for look in looks if (c := look(recording)) is not None]
+
+
+_LOOKS: tuple[Callable[[Recording], list[Check]], ...] = (
+    check_clocks,
+    check_stuck,
+    check_axes,
+    check_bounds,
+    check_temperature,
+    check_circuit,
+    check_pressure_clock,
+    _pressure_checks,
+)
 
 
 def _accepted(checks: Sequence[Check], options: JudgeOptions) -> list[Correction]:

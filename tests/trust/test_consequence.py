@@ -30,6 +30,10 @@ FAULTY = [
     replace(CLEAN, load_kpa=20.0, temperature_stands_c=20.0, filter_kpa=30.0, cooler_kpa=20.0),
     replace(CLEAN, airstream_c=10.0, flat_from=0.8),
     Logger(20),
+    replace(CLEAN, pressure_slip_s=0.5),
+    replace(CLEAN, stands=("Engine speed", "Speed")),
+    replace(CLEAN, stands=("Lateral acc", "Longitudinal acc")),
+    replace(CLEAN, stands=("Oil pressure pump out", "Oil pressure cooler out"), filter_kpa=20.0, cooler_kpa=20.0),
 ]
 
 

@@ -8,6 +8,9 @@ import numpy as np
 import pytest
 
 from basso.analysis import Analysis, JudgeOptions, analyse, pooled_normal
+from basso.garage.known import figures_of
+from basso.oil.grades import usual
+from basso.pressure.earlier import Known
 from basso.recording.channel import Channel
 from basso.recording.corrections import Correction, apply
 from basso.recording.recording import Recording
@@ -15,9 +18,10 @@ from basso.recording.roles import Role
 from basso.report.documents import analysis_document
 from basso.standin.faults import Logger, Mount
 from basso.trust.axes import check_axes, thinned_on_g
-from basso.trust.clock import check_clocks, lags_of_g
+from basso.trust.clock import check_clocks, check_pressure_clock, lags_of_g
 from basso.trust.scale import check_scale
 from basso.trust.steps import check_steps, step_kpa
+from basso.trust.stuck import check_stuck
 from basso.trust.supply import check_supply
 from basso.trust.temperature import check_temperature
 from basso.trust.verdict import Check
@@ -96,6 +100,23 @@ class TestClock:
         lags = lags_of_g(frame) if frame is not None else None
         assert lags is not None and np.abs(lags.lag_s).max() < 0.3 and np.median(np.abs(lags.lag_s)) < 0.05
 
+    @pytest.mark.parametrize("slip", [0.2, 0.6])
+    def test_a_slip_of_the_pressures_box_is_found_where_it_happened_and_put_right(self, slip: float) -> None:
+        recording = harrowfell_session(replace(CLEAN, pressure_slip_s=slip))
+        (check,) = check_pressure_clock(recording)
+        assert check.measured == pytest.approx(slip, abs=0.03) and check.correction is not None
+        channel = recording.channel(Role.OIL_PRESSURE)
+        assert channel is not None
+        happened = float(channel.time_s[check.correction.samples[0]])
+        assert happened == pytest.approx(recording.duration_s / 2, abs=6.0)
+        assert check_pressure_clock(corrected(recording, [check])) == []
+        dips, true = (analyse(r).dips for r in (recording, harrowfell_session(CLEAN)))
+        assert abs(len(dips) - len(true)) <= 1
+
+    def test_a_sound_pressure_clock_is_not_told(self) -> None:
+        assert check_pressure_clock(harrowfell_session(CLEAN)) == []
+        assert check_pressure_clock(harrowfell_session(replace(CLEAN, delay_s=0.3))) == []
+
     def test_a_g_that_is_late_throughout_is_moved(self) -> None:
         checks = check_clocks(mounted(late_s=0.7))
         assert all(c.correction is not None and c.correction.value == pytest.approx(0.7, abs=0.05) for c in checks)
@@ -107,7 +128,54 @@ class TestClock:
         assert unknown.level == "note" and "cannot be told" in unknown.message
 
 
+class TestStuck:
+    @pytest.mark.parametrize(
+        ("column", "check"), [("Engine speed", "rpm_stuck"), ("Lateral acc", "lateral_g_stuck"), ("Longitudinal acc", "longitudinal_g_stuck"), ("Speed", "speed_stuck")]
+    )  # fmt: skip
+    def test_a_channel_that_stands_while_the_car_moves_is_left_out(self, column: str, check: str) -> None:
+        recording = harrowfell_session(replace(CLEAN, stands=(column,)))
+        (found,) = check_stuck(recording)
+        assert found.id == check and found.level == "warn" and found.correction is not None
+        n = len(next(c for c in recording.channels if c.name == found.channel).values)
+        assert found.correction.samples[0] == pytest.approx(0.4 * n, abs=2) and found.correction.value == pytest.approx(
+            0.2 * n, rel=0.02
+        )
+        judged = analyse(recording)
+        if check == "rpm_stuck":  # nothing is judged by an engine speed that was not driven
+            start, end = recording.duration_s * 0.41, recording.duration_s * 0.59
+            assert not any(start < d.dip.start_s < end for d in judged.dips)
+
+    def test_what_only_looks_so_is_left_alone(self) -> None:
+        assert check_stuck(harrowfell_session(CLEAN)) == []
+        # In the pits: speed nothing, g nothing, the engine blipped.
+        rpm = 3000.0 + 1500.0 * np.sin(np.arange(3000) / 30.0)
+        assert check_stuck(made_recording(rpm=rpm, speed=0.0, lateral_g=0.0, longitudinal_g=0.0)) == []
+
+
 class TestScale:
+    def test_what_may_hide_a_lost_engine_is_offered_and_only_made_when_said(self) -> None:
+        before = pooled_normal([harrowfell_session(CLEAN, seed=1)])
+        half = harrowfell_session(replace(CLEAN, pressure_scale=0.5))
+        found = analyse(half, JudgeOptions(normal=before))
+        (check,) = (c for c in found.checks if c.id == "scale")
+        assert check.offered and check.correction is not None and found.corrections == ()
+        said = frozenset({(check.correction.channel, "scale", 2.0)})
+        made = analyse(half, JudgeOptions(normal=before, edited=said))
+        assert [(c.kind, c.value) for c in made.corrections] == [("scale", 2.0)]
+        assert abs(len(made.dips) - len(analyse(harrowfell_session(CLEAN), JudgeOptions(normal=before)).dips)) <= 1
+
+    def test_a_heading_that_held_before_is_believed_over_what_the_values_seem_to_be(self) -> None:
+        clean = harrowfell_session(CLEAN, seed=1)
+        known = Known(None, (figures_of(analyse(clean), "before", "2026-05-01", usual()),))
+        wrong = harrowfell_session(replace(CLEAN, pressure_scale=4.0))
+        channel = wrong.channel(Role.OIL_PRESSURE)
+        assert channel is not None and channel.unit is not None and channel.unit.symbol == "kPa"  # it says psi
+        found = analyse(wrong, JudgeOptions(known=known))
+        (check,) = (c for c in found.checks if c.id == "scale")
+        assert check.measured == pytest.approx(4.0, rel=0.03) and not check.offered
+        true = analyse(harrowfell_session(CLEAN), JudgeOptions(known=known))
+        assert abs(len(found.dips) - len(true.dips)) <= 1
+
     def test_a_range_entered_wrong_is_seen_against_history_and_put_back(self) -> None:
         before = pooled_normal([harrowfell_session(CLEAN, seed=1)])
         wrong = harrowfell_session(replace(CLEAN, pressure_scale=2.5))
@@ -125,7 +193,8 @@ class TestScale:
         before = pooled_normal([harrowfell_session(CLEAN, seed=1)])
         found = analyse(harrowfell_session(replace(CLEAN, pressure_scale=0.5)), JudgeOptions(normal=before))
         (scale,) = (c for c in found.checks if c.id == "scale")
-        assert scale.measured == pytest.approx(0.5, rel=0.03) and scale.correction is None
+        assert scale.measured == pytest.approx(0.5, rel=0.03) and scale.offered
+        assert not any(c.kind == "scale" for c in found.corrections)
         assert "an engine that has lost this pressure" in scale.message
         worn = judged_scenario("truth-worn", 3).analysis
         assert not any(c.kind == "scale" for c in worn.corrections)

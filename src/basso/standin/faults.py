@@ -70,6 +70,8 @@ class Logger:
         spikes_per_min: single readings that are nonsense.
         dropouts_per_min: the connector opens for 0.05 to 1.2 s and the reading falls to the rail.
         delay_s: the pressure comes late (long thin line).
+        pressure_slip_s: the pressure's box has a clock of its own, which falls back by this at half-time.
+        stands: columns ("Engine speed") whose value stands still from 0.4 to 0.6 of the session.
         gps: write latitude and longitude.
         extra_channels: this many more columns, for size.
         pressure_scale: the sensor's range was entered wrong: what is written is this times the pressure.
@@ -98,6 +100,8 @@ class Logger:
     spikes_per_min: float = 0.0
     dropouts_per_min: float = 0.0
     delay_s: float = 0.0
+    pressure_slip_s: float = 0.0
+    stands: tuple[str, ...] = ()
     gps: bool = False
     extra_channels: int = 0
     pressure_scale: float = 1.0
@@ -128,6 +132,9 @@ def write_csv(simulated: Simulated, logger: Logger, rng: np.random.Generator) ->
     if logger.delay_s:
         steps = round(logger.delay_s / STEP_S)
         pressure = np.concatenate([np.full(steps, pressure[0]), pressure[:-steps]])
+    if logger.pressure_slip_s:
+        at = np.arange(pressure.size)
+        pressure = pressure[np.where(at < at.size // 2, at, at - round(logger.pressure_slip_s / STEP_S))]
     seen = noisy(pressure, logger.noise_kpa) + logger.zero_kpa
     seen += STANDARD_ATMOSPHERE_KPA - 0.6 if logger.absolute else 0.0
     if logger.vibration_kpa:
@@ -177,6 +184,9 @@ def write_csv(simulated: Simulated, logger: Logger, rng: np.random.Generator) ->
         lat = 51.0 + d.y_m[rows] / 111_195.0
         lon = -1.0 + d.x_m[rows] / (111_195.0 * np.cos(np.radians(51.0)))
         columns += [("Latitude", "°", _cells(lat, 6)), ("Longitude", "°", _cells(lon, 6))]
+    for name, _, cells in columns:
+        if name in logger.stands:
+            cells[round(0.4 * n) : round(0.6 * n)] = [cells[round(0.4 * n)]] * (round(0.6 * n) - round(0.4 * n))
     for i in range(logger.extra_channels):
         walk = np.cumsum(rng.normal(0, 0.05, n)) + 10.0 * (i + 1)
         columns.append((f"Aux {i + 1}", "", _cells(walk, 2)))

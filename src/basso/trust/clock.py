@@ -6,7 +6,8 @@ everything it says is late. The lag is where its g agrees best with the change o
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -14,6 +15,7 @@ from basso.recording.corrections import Correction
 from basso.recording.recording import Frame, Recording
 from basso.recording.roles import Role
 from basso.trust.axes import correlation, references, smooth, thinned_on_g
+from basso.trust.delay import GRID_S, changes_of, delays_over_time
 from basso.trust.verdict import Check
 from basso.units import FloatArray
 
@@ -27,10 +29,15 @@ _LATE_S = 0.40
 
 @dataclass(frozen=True, slots=True)
 class Lags:
-    """Lag of the g sensor, shape (k,): at the middle of each window, seconds; positive: the g comes late."""
+    """Lag of one signal behind another, shape (k,): at the middle of each window, seconds; positive: it comes late.
+
+    ``seen``, ``reference``: what was held against each other, shape (n,), the sign turned so that they agree.
+    """
 
     time_s: FloatArray
     lag_s: FloatArray
+    seen: FloatArray = field(default_factory=lambda: np.empty(0))
+    reference: FloatArray = field(default_factory=lambda: np.empty(0))
 
 
 def check_clocks(recording: Recording) -> list[Check]:
@@ -58,8 +65,12 @@ def check_clocks(recording: Recording) -> list[Check]:
             ]
         reason = f"The g comes {abs(late):.2f} s {'after' if late > 0 else 'before'} the speed it belongs to."
         return _for_each(recording, reason, lambda name: Correction(name, "delay", round(late, 3), "s", reason), 0.0)
-    slip = float(np.median(found.lag_s[at:]) - np.median(found.lag_s[:at]))
-    when = float(found.time_s[at - 1] + found.time_s[at]) / 2
+    before, after = (float(np.median(part)) for part in (found.lag_s[:at], found.lag_s[at:]))
+    slip, step = after - before, frame.step_s
+    first, last = np.searchsorted(frame.time_s, found.time_s[slice(max(0, at - 2), at + 2)][[0, -1]])
+    seen, reference = (v / (float(np.std(v)) or 1.0) for v in (found.seen, found.reference))
+    moment = moment_of_slip(reference, seen, int(first), int(last), round(before / step), round(after / step))
+    when = float(frame.time_s[moment])
     reason = (
         f"The g sensor's clock slips by {abs(slip):.2f} s about {when / 60:.1f} min into the log: before, its g came with the "
         f"speed, after it {'later' if slip > 0 else 'earlier'}. What follows is moved back."
@@ -72,9 +83,59 @@ def check_clocks(recording: Recording) -> list[Check]:
     return _for_each(recording, reason, moved, slip)
 
 
-def _for_each(recording: Recording, reason: str, made: object, measured: float) -> list[Check]:
+def moment_of_slip(reference: FloatArray, seen: FloatArray, first: int, last: int, before: int, after: int) -> int:
+    """The sample from which on a signal that came ``before`` samples late comes ``after`` samples late.
+
+    Args:
+        reference, seen: shape (n,), of like scale; it is sought from ``first`` to ``last``.
+
+    Where what is left is least, by one lag up to it and by the other from it on; absolute, so that dips do not decide it, and
+    only at moments at which the two lags say different things.
+    """
+    at = np.arange(max(first, before, after, 0), min(last, seen.size + min(before, after, 0)))
+    early, late = reference[at - before], reference[at - after]
+    apart = np.abs(early - late)
+    telling = apart > max(float(np.percentile(apart, 95)), 1e-9)
+    at, early, late = at[telling], early[telling], late[telling]
+    if at.size == 0:
+        return (first + last) // 2
+    scale = max(
+        float(np.median(np.abs(seen[at]))) / max(float(np.median(np.abs(np.concatenate([early, late])))), 1e-9), 1e-9
+    )
+    by_early, by_late = (np.abs(seen[at] / scale - v) for v in (early, late))
+    cost = np.concatenate([[0.0], np.cumsum(by_early)]) + np.concatenate([np.cumsum(by_late[::-1])[::-1], [0.0]])
+    best = int(np.argmin(cost))
+    # Between the last moment that speaks for the one and the first that speaks for the other.
+    return int(at[max(best - 1, 0)] + at[min(best, at.size - 1)]) // 2
+
+
+def check_pressure_clock(recording: Recording) -> list[Check]:
+    """A slip of the pressure's box against the engine speed; nothing where none is seen (its delay is told by itself)."""
+    channel = recording.channel(Role.OIL_PRESSURE)
+    if channel is None or not recording.has(Role.RPM) or channel.values.size < 200:
+        return []
+    found = Lags(*delays_over_time(recording))
+    at = slip_at(found) if found.lag_s.size >= 4 else None
+    changes = changes_of(recording, longest_s=np.inf) if at is not None else None
+    if at is None or changes is None:
+        return []
+    before, after = (float(np.median(part)) for part in (found.lag_s[:at], found.lag_s[at:]))
+    slip = after - before
+    first, last = (round((t - changes.first_s) / GRID_S) for t in found.time_s[slice(max(0, at - 2), at + 2)][[0, -1]])
+    rpm, pressure = (np.clip(v, -6.0, 6.0) for v in (changes.rpm, changes.pressure))
+    moment = moment_of_slip(rpm, pressure, first, last, round(before / GRID_S), round(after / GRID_S))
+    when = changes.first_s + moment * GRID_S
+    reason = (
+        f"The pressure's clock slips by {abs(slip):.2f} s about {when / 60:.1f} min into the log: after it the pressure follows the engine "
+        f"speed {'later' if slip > 0 else 'sooner'} than before. What follows is moved back."
+    )
+    samples = np.flatnonzero(channel.time_s >= when)[:1]
+    correction = Correction(channel.name, "slip", round(slip, 3), "s", reason, samples)
+    return [Check("pressure_clock", "warn", reason, channel.name, correction, slip)]
+
+
+def _for_each(recording: Recording, reason: str, made: Callable[[str], Correction], measured: float) -> list[Check]:
     names = [c.name for r in (Role.LONGITUDINAL_G, Role.LATERAL_G) if (c := recording.channel(r)) is not None]
-    assert callable(made)
     return [Check("clock", "warn", reason, name, made(name), measured) for name in names]
 
 
@@ -109,7 +170,10 @@ def lags_of_g(frame: Frame) -> Lags | None:
         if lag is not None:
             middles.append(float(frame.time_s[start + size // 2]))
             lags.append(lag * step)
-    return Lags(np.array(middles), np.array(lags)) if len(lags) >= 4 else None
+    if len(lags) < 4:
+        return None
+    turned = float(np.sign(np.sum((seen - seen.mean()) * reference))) or 1.0
+    return Lags(np.array(middles), np.array(lags), turned * seen, reference)
 
 
 _SURE_AT_LEAST = 0.5

@@ -7,20 +7,26 @@ of log rpm best.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
+from numpy.typing import NDArray
 
 from basso.recording.corrections import Correction
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
 from basso.trust.verdict import Check
+from basso.units import FloatArray
 
 GALLERY_S = 0.035
 """What a short, stiff line and the gallery need by themselves (default); not taken off."""
 _NOTICED_S = 0.10
 _LONGEST_S = 1.00
-_GRID_S = 0.02
+GRID_S = 0.02
 _ENOUGH_S = 1500.0
+_LEAST_QUICK, _MOST_STRETCHES = 45, 60
+_CLEAR = 0.7
 
 
 def check_delay(recording: Recording) -> Check | None:
@@ -43,36 +49,74 @@ def check_delay(recording: Recording) -> Check | None:
 
 def measure_delay_s(recording: Recording) -> tuple[float, float] | None:
     """Delay in seconds and the correlation at it; None with too few transitions or no clear peak."""
+    changes = changes_of(recording)
+    if changes is None or changes.quick.size < 100:
+        return None
+    quick = changes.quick[:: max(1, changes.quick.size // 8_000)]
+    return _delay_at(changes, quick)
+
+
+def delays_over_time(recording: Recording) -> tuple[FloatArray, FloatArray]:
+    """Delay along the log: (middle of each stretch in s, delay in s), shape (k,); stretches that show none are left out.
+
+    A stretch is as long as it takes for enough quick changes of engine speed; each shares half of them with the next.
+    """
+    changes = changes_of(recording, longest_s=np.inf)
+    if changes is None:
+        return np.empty(0), np.empty(0)
+    size = max(_LEAST_QUICK, changes.quick.size // _MOST_STRETCHES)
+    middles, delays = [], []
+    for start in range(0, changes.quick.size - size + 1, size // 2):
+        own = changes.quick[start : start + size]
+        found = _delay_at(changes, own)
+        if found is not None and found[1] >= _CLEAR:
+            middles.append(changes.first_s + float(np.median(own)) * GRID_S)
+            delays.append(found[0])
+    return np.array(middles), np.array(delays)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Changes:
+    """Rates of change of log pressure and log engine speed on a grid of 20 ms from ``first_s``, and where the engine speed is quick."""
+
+    first_s: float
+    pressure: FloatArray
+    rpm: FloatArray
+    quick: NDArray[np.intp]
+
+
+def changes_of(recording: Recording, longest_s: float = _ENOUGH_S) -> Changes | None:
+    """What a delay is measured on; None for a log too slow to show one."""
     frame = frame_on(recording, Role.OIL_PRESSURE)
     if frame.step_s <= 0 or frame.step_s > 0.11:
         return None
     first = float(frame.time_s[0])
-    grid = np.arange(first, min(float(frame.time_s[-1]), first + _ENOUGH_S), _GRID_S)
+    grid = np.arange(first, min(float(frame.time_s[-1]), first + longest_s), GRID_S)
     pressure, rpm = (np.nan_to_num(frame.filled(r)) for r in (Role.OIL_PRESSURE, Role.RPM))
-    smooth = max(1, round(max(0.1, 2.0 * frame.step_s) / _GRID_S))
+    smooth = max(1, round(max(0.1, 2.0 * frame.step_s) / GRID_S))
     rates = []
     for values, least in ((pressure, 40.0), (rpm, 900.0)):
         log = np.log(np.maximum(np.interp(grid, frame.time_s, values), least))
-        rates.append(np.gradient(rolling_mean(log, smooth), _GRID_S))
-    by_pressure, by_rpm = rates
-    quick = np.flatnonzero(np.abs(by_rpm) > 0.35)
-    reach = round(_LONGEST_S / _GRID_S)
-    quick = quick[(quick > reach) & (quick < grid.size - reach - 1)]
-    if quick.size < 100:
-        return None
-    quick = quick[:: max(1, quick.size // 8_000)]
-    lags = np.arange(-5, reach)
+        rates.append(np.gradient(rolling_mean(log, smooth), GRID_S))
+    quick = np.flatnonzero(np.abs(rates[1]) > 0.35)
+    reach = round(_LONGEST_S / GRID_S)
+    return Changes(first, rates[0], rates[1], quick[(quick > reach) & (quick < grid.size - reach - 1)])
+
+
+def _delay_at(changes: Changes, quick: NDArray[np.intp]) -> tuple[float, float] | None:
+    """Delay and agreement from the moments ``quick``."""
+    lags = np.arange(-5, round(_LONGEST_S / GRID_S))
     # Starved moments change the pressure without the rpm: hold single changes to a sane size.
-    changes = np.clip(by_pressure, -6.0, 6.0)
-    reference = np.clip(by_rpm[quick], -6.0, 6.0)
-    agreement = np.array([_correlation(reference, changes[quick + lag]) for lag in lags])
+    seen = np.clip(changes.pressure, -6.0, 6.0)
+    reference = np.clip(changes.rpm[quick], -6.0, 6.0)
+    agreement = np.array([_correlation(reference, seen[quick + lag]) for lag in lags])
     best = int(np.argmax(agreement))
     if agreement[best] < 0.5 or best in (0, lags.size - 1):
         return None
     before, here, after = agreement[best - 1 : best + 2]
     bend = before - 2 * here + after
     shift = 0.5 * (before - after) / bend if bend < 0 else 0.0
-    return float((lags[best] + shift) * _GRID_S), float(here)
+    return float((lags[best] + shift) * GRID_S), float(here)
 
 
 def _correlation(a: np.ndarray, b: np.ndarray) -> float:

@@ -1,0 +1,78 @@
+"""Channels beside the oil pressure that stand on one exact value while the car moves: a frozen bus, a wire off, a sensor gone.
+
+What stands still is left out; it would be judged as if it were driven so. The pressure's own flat lines are told with its
+spikes, those of the oil temperature with the temperature.
+"""
+
+from __future__ import annotations
+
+from types import MappingProxyType
+
+import numpy as np
+from numpy.typing import NDArray
+
+from basso.recording.corrections import Correction
+from basso.recording.recording import Frame, Recording, frame_on
+from basso.recording.roles import Role
+from basso.recording.spans import runs_of
+from basso.trust.verdict import Check
+from basso.units import FloatArray
+
+_LONG_S = 5.0
+_MOVED: MappingProxyType[Role, float] = MappingProxyType(
+    {Role.RPM: 600.0, Role.SPEED: 5.0, Role.LATERAL_G: 0.5, Role.LONGITUDINAL_G: 0.5, Role.OIL_PRESSURE: 90.0}
+)
+"""By this much another channel must have moved meanwhile, in its own unit (default): two of those that are logged, so that one
+that is faulty itself proves nothing."""
+_LOOKED_AT = (
+    Role.RPM, Role.LATERAL_G, Role.LONGITUDINAL_G, Role.SPEED, Role.PRESSURE_PUMP_OUT, Role.PRESSURE_COOLER_OUT, Role.PRESSURE_FILTER_OUT,
+)  # fmt: skip
+_LOST = 0.25
+
+
+def check_stuck(recording: Recording) -> list[Check]:
+    """One check for each channel that stood still while two others moved; none where nothing did."""
+    checks = []
+    for role in _LOOKED_AT:
+        channel = recording.channel(role)
+        if channel is None or channel.values.size < 50:
+            continue
+        held = [
+            r for r in runs_of(np.diff(channel.values) == 0.0) if channel.time_s[r[1]] - channel.time_s[r[0]] >= _LONG_S
+        ]
+        if not held:
+            continue
+        frame = frame_on(recording, role)
+        stuck = np.zeros(channel.values.size, dtype=bool)
+        for start, end in held:
+            if _others_moved(frame, role, slice(start, end + 1)):
+                stuck[start : end + 1] = True
+        if stuck.any():
+            checks.append(_told(channel.name, channel.time_s, stuck, role))
+    return checks
+
+
+def _others_moved(frame: Frame, role: Role, part: slice) -> bool:
+    moved = 0
+    for other, least in _MOVED.items():
+        values = frame.get(other) if other is not role else None
+        if values is None:
+            continue
+        known = values[part][np.isfinite(values[part])]
+        moved += bool(known.size > 10 and float(np.percentile(known, 95) - np.percentile(known, 5)) > least)
+    return moved >= 2
+
+
+def _told(name: str, time_s: FloatArray, stuck: NDArray[np.bool_], role: Role) -> Check:
+    runs = runs_of(stuck)
+    seconds = sum(float(time_s[end - 1] - time_s[start]) for start, end in runs)
+    share = float(stuck.mean())
+    reason = f"'{name}' does not move at all for {seconds:.0f} s while the car does, in {len(runs)} place{'' if len(runs) == 1 else 's'}."
+    at = np.flatnonzero(stuck)
+    correction = Correction(name, "spikes", float(at.size), "samples", reason, at)
+    message = f"{reason} What was read then is left out" + (
+        ": nothing can be judged there." if role is Role.RPM else ", and causes there are not known."
+    )
+    return Check(
+        f"{role}_stuck", "fail" if share > _LOST and role is Role.RPM else "warn", message, name, correction, seconds
+    )
