@@ -150,6 +150,15 @@ class TestStuck:
         # In the pits: speed nothing, g nothing, the engine blipped.
         rpm = 3000.0 + 1500.0 * np.sin(np.arange(3000) / 30.0)
         assert check_stuck(made_recording(rpm=rpm, speed=0.0, lateral_g=0.0, longitudinal_g=0.0)) == []
+        # On a dyno the rollers run, and the g is nothing.
+        on_rollers = {
+            "rpm": rpm,
+            "speed": rpm / 100.0,
+            "oil_pressure": rpm / 12.0,
+            "lateral_g": 0.0,
+            "longitudinal_g": 0.0,
+        }
+        assert check_stuck(made_recording(**on_rollers)) == []
 
 
 class TestScale:

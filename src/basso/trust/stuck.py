@@ -24,10 +24,15 @@ _MOVED: MappingProxyType[Role, float] = MappingProxyType(
 )
 """By this much another channel must have moved meanwhile, in its own unit (default): two of those that are logged, so that one
 that is faulty itself proves nothing."""
+_WITNESS: MappingProxyType[Role, tuple[Role, ...]] = MappingProxyType({
+    Role.LATERAL_G: (Role.LONGITUDINAL_G,), Role.LONGITUDINAL_G: (Role.LATERAL_G,), Role.SPEED: (Role.LATERAL_G, Role.LONGITUDINAL_G),
+})  # fmt: skip
+"""One of these must be among them: on a dyno the engine turns and the rollers run, and the g is truly nothing."""
 _LOOKED_AT = (
     Role.RPM, Role.LATERAL_G, Role.LONGITUDINAL_G, Role.SPEED, Role.PRESSURE_PUMP_OUT, Role.PRESSURE_COOLER_OUT, Role.PRESSURE_FILTER_OUT,
 )  # fmt: skip
 _LOST = 0.25
+_REST_S, _OFTEN, _MOST_RUNS = 0.5, 0.03, 6
 
 
 def check_stuck(recording: Recording) -> list[Check]:
@@ -37,10 +42,14 @@ def check_stuck(recording: Recording) -> list[Check]:
         channel = recording.channel(role)
         if channel is None or channel.values.size < 50:
             continue
-        held = [
-            r for r in runs_of(np.diff(channel.values) == 0.0) if channel.time_s[r[1]] - channel.time_s[r[0]] >= _LONG_S
-        ]
+        runs = runs_of(np.diff(channel.values) == 0.0)
+        lengths = np.array([channel.time_s[end] - channel.time_s[start] for start, end in runs])
+        held = [r for r, length in zip(runs, lengths.tolist(), strict=True) if length >= _LONG_S]
         if not held:
+            continue
+        # A channel that often rests on one value (coarse, or without noise) may do so once more.
+        resting = float(lengths[(lengths >= _REST_S) & (lengths < _LONG_S)].sum())
+        if resting > _OFTEN * float(channel.time_s[-1] - channel.time_s[0]) or len(held) > _MOST_RUNS:
             continue
         frame = frame_on(recording, role)
         stuck = np.zeros(channel.values.size, dtype=bool)
@@ -53,14 +62,15 @@ def check_stuck(recording: Recording) -> list[Check]:
 
 
 def _others_moved(frame: Frame, role: Role, part: slice) -> bool:
-    moved = 0
+    moved: set[Role] = set()
     for other, least in _MOVED.items():
         values = frame.get(other) if other is not role else None
         if values is None:
             continue
         known = values[part][np.isfinite(values[part])]
-        moved += bool(known.size > 10 and float(np.percentile(known, 95) - np.percentile(known, 5)) > least)
-    return moved >= 2
+        if known.size > 10 and float(np.percentile(known, 95) - np.percentile(known, 5)) > least:
+            moved.add(other)
+    return len(moved) >= 2 and (role not in _WITNESS or bool(moved & set(_WITNESS[role])))
 
 
 def _told(name: str, time_s: FloatArray, stuck: NDArray[np.bool_], role: Role) -> Check:
