@@ -12,12 +12,24 @@ from basso.errors import InputError
 from basso.formats.registry import read_recording
 from basso.formats.write import recording_bytes
 from basso.garage.bundle import export_car, import_car
+from basso.garage.cards import trial_cards
 from basso.garage.history import CarHistory, car_history
 from basso.garage.known import known_of
 from basso.garage.records import Build, Calibration, Car, Engine, Sensor, Session
-from basso.garage.sensors import fitted_on, ground_of, known_sensor, life, mates, moved, sensor_of_channel, taken_off
+from basso.garage.sensors import (
+    fitted_on,
+    ground_of,
+    known_sensor,
+    life,
+    mates,
+    moved,
+    read_differently,
+    sensor_of_channel,
+    taken_off,
+)
 from basso.garage.store import Garage
 from basso.recording.recording import Recording
+from basso.units import DisplayUnits
 from basso.workflow import known_by_garage, open_recording
 from support import CLEAN, harrowfell_session, write_temporary
 
@@ -196,3 +208,26 @@ def test_a_bundle_takes_sensors_and_calibrations_along_and_a_copy_gets_its_own(t
         (copied,), (calibration,) = car_history(b, copy).sensors, car_history(b, copy).calibrations
         assert calibration.sensor == copied.sensor != card.sensor
         np.testing.assert_array_equal(calibration.points, ((0.0, 0.1), (400.0, 401.0)))
+
+
+def test_a_trial_over_two_places_or_two_sensors_is_cautioned() -> None:
+    gallery = sensor(channel="Oil pressure [psi]")
+    there_too = replace(gallery, channel="oil pressure")
+    moved_on, other = replace(gallery, place="filter outlet"), sensor(channel="Oil pressure")
+    assert read_differently([[gallery]], [[there_too]]) == []
+    (place,) = read_differently([[gallery]], [[moved_on]])
+    assert "main gallery on A and at the filter outlet on B" in place
+    (another,) = read_differently([[gallery], [gallery]], [[other]])
+    assert "another sensor" in another
+    assert read_differently([[gallery]], [[sensor(channel="P2", place="pump outlet")]]) == []
+    assert read_differently([], [[gallery]]) == []
+
+
+def test_the_cards_of_a_trial_say_so(garage: Garage, logs: list[Recording]) -> None:
+    history = car_history(garage, CAR)
+    (card,) = history.sensors
+    elsewhere = replace(card, id="s2", since="2026-05-02", place="filter outlet")
+    cards = trial_cards(
+        [replace(history, sensors=(card, elsewhere))], [logs[0].content_hash], [logs[1].content_hash], DisplayUnits()
+    )
+    assert cards is not None and any("taken at the main gallery on A" in c for c in cards.cautions)

@@ -342,3 +342,22 @@ class TestPlanner:
         dialog.table.setItem(0, 1, QTableWidgetItem("male 7/8 UNF"))
         dialog._save()
         assert dialog.result() == 0 and dialog.said.text().startswith("Row 1:") and "known are" in dialog.said.text()
+
+
+def test_a_long_card_scrolls_rather_than_growing_over_the_screen(application: QApplication, desk: Desk) -> None:
+    from basso.garage.records import Engine
+
+    for record in (Engine(car="c", name="Two litre"), Sensor(car="c", name="P1")):
+        dialog = RecordDialog(desk.window, desk.look, "A card", "", record, DisplayUnits())
+        dialog.show()
+        application.processEvents()
+        assert dialog.height() <= dialog.screen().availableGeometry().height() * 0.85
+        assert dialog.form.height() > dialog._scroll.viewport().height()
+        dialog.close()
+
+
+@pytest.mark.parametrize(("command", "page"), [("sensors.register", REGISTER), ("sensors.fit", FIT)])
+def test_each_page_has_a_command(desk: Desk, command: str, page: int) -> None:
+    desk.go_to("dips")
+    desk.run(command)
+    assert desk.station == "sensors" and desk.sensors.pages.page == page

@@ -12,6 +12,7 @@ from typing import TypeVar
 from basso.garage.fields import NO_NAMES, Field, Names, on_the_card, told
 from basso.garage.history import CarHistory
 from basso.garage.records import Build, Engine, Record, Session
+from basso.garage.sensors import fitted_on, read_differently
 from basso.units import DisplayUnits
 
 R = TypeVar("R", bound=Record)
@@ -92,7 +93,8 @@ def trial_cautions(a: Sequence[Session], b: Sequence[Session], history: CarHisto
             said.append(
                 "The engine's clearances were of another class: the flow it needs differs for that reason alone."
             )
-    return said
+    fitted = [[fitted_on(history.sensors, s.began) for s in side] for side in (a, b)]
+    return said + read_differently(*fitted)
 
 
 @dataclass(frozen=True, slots=True)

@@ -135,6 +135,36 @@ def sensor_of_channel(fitted: Sequence[Sensor], channel: str) -> Sensor | None:
     return only[0] if len(only) == 1 else None
 
 
+def read_differently(a: Sequence[Sequence[Sensor]], b: Sequence[Sequence[Sensor]]) -> list[str]:
+    """What makes the same column mean another pressure on the two sides of a trial, a sentence each.
+
+    Args:
+        a, b: the sensors on the car at each session of a side.
+    """
+
+    def by_column(side: Sequence[Sequence[Sensor]]) -> dict[str, list[Sensor]]:
+        found: dict[str, list[Sensor]] = {}
+        for fitted in side:
+            for card in fitted:
+                if card.measures == "pressure":
+                    found.setdefault(_plain(card.channel), []).append(card)
+        return found
+
+    on_a, on_b = by_column(a), by_column(b)
+    said = []
+    for column in on_a.keys() & on_b.keys():
+        places_a, places_b = ({c.place for c in side[column]} for side in (on_a, on_b))
+        sensors_a, sensors_b = ({c.sensor for c in side[column]} for side in (on_a, on_b))
+        if places_a != places_b:
+            said.append(
+                f"The pressure was taken at the {' or '.join(sorted(places_a))} on A and at the {' or '.join(sorted(places_b))} on B: they differ by "
+                "what lies between, whatever the change did."
+            )
+        elif sensors_a != sensors_b:
+            said.append("The pressure was read by another sensor on B than on A: their scales may differ.")
+    return sorted(said)
+
+
 def _plain(column: str) -> str:
     """A column's name without its unit and the size of its letters: "Oil P [psi]" and "oil p" are one."""
     return " ".join(take_apart(column).words)

@@ -77,6 +77,27 @@ COMMANDS: tuple[Command, ...] = (
         ("Ctrl+Shift+L",),
         "checks, corrections to accept or refuse, what was assumed",
     ),
+    Command(
+        "sensors.register",
+        "Judge",
+        "Register of sensors",
+        ("Ctrl+Shift+R",),
+        "what sits where, calibrated and wired how",
+    ),
+    Command(
+        "sensors.drops",
+        "Judge",
+        "Drops along the oil's way",
+        ("Ctrl+Shift+D",),
+        "what cooler and filter take, and the relief valve",
+    ),
+    Command(
+        "sensors.fit",
+        "Judge",
+        "Fit a sensor",
+        ("Ctrl+Shift+F",),
+        "the shortest sound chain of parts from port to sensor",
+    ),
     Command("judge.columns", "Judge", "Columns", ("Ctrl+M",), "which column of the log is what, and in which unit"),
     Command("judge.working", "Judge", "Show working", ("F2",), "how the selected dip's numbers came about"),
     Command(

@@ -31,7 +31,7 @@ from basso.ui.stations.catalogue import STATIONS
 from basso.ui.stations.dips.picture import nearest, readings, working
 from basso.ui.stations.dips.widget import DipsStation
 from basso.ui.stations.recordings.widget import RecordingsStation
-from basso.ui.stations.sensors.widget import SensorsStation
+from basso.ui.stations.sensors.widget import DROPS, FIT, REGISTER, SensorsStation
 from basso.ui.stations.trial.widget import TrialStation
 from basso.ui.stations.waiting import WaitingStation
 from basso.ui.tide.picture import TidePicture
@@ -182,6 +182,9 @@ class Desk(QObject):
             "edit.copy": self.exporting.copy,
             "judge.floors": self._edit_floors,
             "judge.readings": lambda: self.go_to("sensors"),
+            "sensors.register": partial(self._sensors_page, REGISTER),
+            "sensors.drops": partial(self._sensors_page, DROPS),
+            "sensors.fit": partial(self._sensors_page, FIT),
             "judge.columns": lambda: self.go_to("recordings"),
             "judge.working": self._show_working,
             "garage.history": lambda: self.garaging.act("history", None),
@@ -266,6 +269,10 @@ class Desk(QObject):
             self.garage.take_focus()
         elif key == "sensors":
             self.sensors.take_focus()
+
+    def _sensors_page(self, page: int) -> None:
+        self.go_to("sensors")
+        self.sensors.show_page(page)
 
     # Showing what changed
 

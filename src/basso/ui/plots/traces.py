@@ -174,7 +174,7 @@ class Traces(QWidget):
             label = f"{value:,.10g}".replace(",", "\u2009").replace("-", "−")
             paint.text(painter, row.left() - 7, y, label, small, soft, paint.RIGHT)
         y = row.top() + line * 0.45
-        painter.fillRect(QRectF(0, y - line * 0.6, 50, line * 2.1), look.color("paper"))
+        painter.fillRect(QRectF(0, y - line * 0.6, 74 if panel.note else 50, line * 2.1), look.color("paper"))
         paint.text(painter, 5, y, panel.title, look.font(Type.SMALL_STRONG), look.color("ink"))
         paint.text(painter, 5, y + line * 0.95, panel.unit, small, soft)
         if panel.note:

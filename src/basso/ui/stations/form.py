@@ -4,7 +4,18 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QGridLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFrame,
+    QGridLayout,
+    QLabel,
+    QLineEdit,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from basso.errors import InputError
 from basso.garage.fields import NO_NAMES, Field, Names, changed, fields_of, show, unit_words
@@ -209,11 +220,19 @@ class RecordDialog(QDialog):
             remove = buttons.addButton("Remove", QDialogButtonBox.ButtonRole.DestructiveRole)
             remove.clicked.connect(lambda: self.done(self.REMOVED))
         buttons.rejected.connect(self.reject)
+        # A long form scrolls rather than growing over the screen.
+        self._scroll = QScrollArea()
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setFrameShape(QFrame.Shape.NoFrame)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._scroll.setWidget(self.form)
         layout = QVBoxLayout(self)
-        for widget in (head, words, self.form, buttons):
+        for widget in (head, words, self._scroll, buttons):
             layout.addWidget(widget)
         words.setVisible(bool(hint))
         self.form.show_record(record, units, names)
+        most = round(0.62 * self.screen().availableGeometry().height())
+        self._scroll.setMinimumHeight(min(self.form.sizeHint().height() + 4, most))
 
     def _save(self) -> None:
         if not self.form.take_all():

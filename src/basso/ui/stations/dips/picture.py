@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
+from basso.fitting.places import GALLERY
 from basso.pressure.floors import SCHOOLS, Fixed, Floor, Share, Slope, Table
 from basso.trust.verdict import ZERO_STATES
 from basso.units import DisplayUnits, FloatArray, Quantity, digits_of
@@ -234,6 +235,18 @@ class Panel:
     """What is said under the unit, and whether it is a doubt."""
 
 
+def place_words(a: Analysis) -> str:
+    """Where the pressure was taken, short: by the sensor's card, else the gallery that is taken for granted."""
+    sensor = a.options.known.sensor if a.options.known is not None else None
+    if sensor is None or not sensor.place or sensor.place == GALLERY:
+        return "Gallery"
+    return (
+        sensor.place.replace("far end of the gallery", "gallery end")
+        .replace("warning switch's port", "switch's port")
+        .capitalize()
+    )
+
+
 def panels(a: Analysis, units: DisplayUnits) -> tuple[Panel, ...]:
     """The linked traces under one another."""
     pressure = units.pressure
@@ -253,7 +266,7 @@ def panels(a: Analysis, units: DisplayUnits) -> tuple[Panel, ...]:
         )
     made = [
         Panel(
-            "Gallery",
+            place_words(a),
             pressure.symbol,
             (Line("expected", expected, "expected"), Line("floor", floor, "floor"), Line("", measured, "measured")),
             0.0,

@@ -22,6 +22,10 @@ from basso.trust.verdict import Check
 from basso.units import DisplayUnits, FloatArray, Quantity, told_in
 
 _MOST_POINTS = 900
+_NOT_IN_THE_GARAGE = (
+    "Cannot be checked: the garage has no session of this log, so neither the sensor's card nor the car's earlier sessions are known. "
+    "Put it there: Garage, New session."
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,8 +69,10 @@ class Evidence:
 
 def check_lines(a: Analysis, units: DisplayUnits) -> list[CheckLine]:
     """The checks, those that would change most first, in the units shown."""
-    reader = [Check("reader", "note", " ".join(a.recording.notes))] if a.recording.notes else []
-    return [_line(a, c, units) for c in sorted([*a.checks, *reader], key=rank)]
+    more = [Check("reader", "note", " ".join(a.recording.notes))] if a.recording.notes else []
+    if a.options.known is None and a.judgeable and not a.recording.manual:
+        more.append(Check("sensor", "note", _NOT_IN_THE_GARAGE))
+    return [_line(a, c, units) for c in sorted([*a.checks, *more], key=rank)]
 
 
 def _line(a: Analysis, check: Check, units: DisplayUnits) -> CheckLine:
