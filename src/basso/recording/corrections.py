@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 
-Kind = Literal["offset", "scale", "sign", "delay", "spikes", "swap", "turn", "slip", "gain"]
+Kind = Literal["offset", "scale", "sign", "delay", "spikes", "swap", "turn", "slip", "gain", "load"]
 OF_ONE_CHANNEL = ("offset", "scale", "sign", "delay", "spikes")
 """The kinds that the headless contract lists; the others concern two channels, or two clocks."""
 
@@ -32,6 +32,7 @@ class Correction:
             ``spikes``: ``value`` samples, at ``samples``, cannot be what the channel measures and become missing;
             ``swap``: this channel and ``other`` exchange what they mean;
             ``turn``: lateral g (this) and longitudinal g (``other``) are turned back by ``value`` degrees about the vertical;
+            ``load``: less ``value`` for every volt that ``other``, the supply voltage, lies over its usual highest;
             ``gain``: multiplied, by what a calibration of the sensor found;
             ``slip``: from sample ``samples[0]`` on the channel's clock is ``value`` seconds later than before.
         value: in ``unit``.
@@ -63,6 +64,8 @@ def apply(recording: Recording, corrections: Sequence[Correction]) -> Recording:
         own, other = channels[correction.channel], channels.get(correction.other)
         if other is None:
             channels[own.name] = _corrected(own, correction)
+        elif correction.kind == "load":
+            channels[own.name] = _without_load(own, other, correction.value)
         elif correction.kind == "swap":
             channels[own.name], channels[other.name] = replace(own, role=other.role), replace(other, role=own.role)
         else:
@@ -88,6 +91,16 @@ def _corrected(channel: Channel, correction: Correction) -> Channel:
     values = channel.values.copy()
     values[correction.samples] = np.nan
     return replace(channel, values=values)
+
+
+def _without_load(channel: Channel, voltage: Channel, per_volt: float) -> Channel:
+    """A channel as it would read with the supply at its 90th percentile throughout; a gap in the voltage changes nothing."""
+    from scipy.ndimage import median_filter  # seldom wanted, and slow to load
+
+    known = np.isfinite(voltage.values)
+    volts = median_filter(voltage.values[known], 5)  # single readings of the voltage are noise, its steps are not
+    sag = np.interp(channel.time_s, voltage.time_s[known], volts) - float(np.percentile(volts, 90))
+    return replace(channel, values=channel.values - per_volt * sag)
 
 
 def _turned_back(across: Channel, along: Channel, degrees: float) -> tuple[Channel, Channel]:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import numpy as np
 
 from basso.recording.channel import Channel
+from basso.recording.corrections import Correction
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
@@ -21,7 +22,6 @@ _BLOCK_S = 20.0
 _LEAST_V = 0.15
 _WILD = 9.0
 _NOTED_KPA = 4.0
-_MUCH_KPA = 15.0
 _WORDS = ("batt", "vbat", "ubat", "supply", "volt")
 
 
@@ -50,19 +50,21 @@ def check_supply(recording: Recording) -> Check | None:
     if found is None:
         message = "Cannot be checked: the supply voltage hardly moves while the engine runs."
         return Check("supply", "note", message, channel.name)
-    shift, doubt = found
+    shift, doubt, per_volt = found
     if abs(shift) < max(_NOTED_KPA, 3.0 * doubt):
         words = f"The pressure does not move with the supply voltage (by {shift:.0f} ± {2 * doubt:.0f} kPa from high to low)."
         return Check("supply", "ok", words, channel.name)
-    words = (
+    reason = (
         f"The pressure reads {abs(shift):.0f} ± {2 * doubt:.0f} kPa {'lower' if shift > 0 else 'higher'} whenever the supply voltage "
-        "sags: the sensor shares its ground or its five volts. Give it its own return to the logger."
+        "sags: the sensor shares its ground or its five volts."
     )
-    return Check("supply", "warn" if abs(shift) < _MUCH_KPA else "fail", words, channel.name, measured=shift)
+    words = f"{reason} What moves with the voltage is taken off; give it its own return to the logger."
+    correction = Correction(channel.name, "load", round(per_volt, 3), "kPa/V", reason, other=voltage.name)
+    return Check("supply", "warn", words, channel.name, correction, shift)
 
 
-def moved_by_load_kpa(frame: Frame, voltage: Channel) -> tuple[float, float] | None:
-    """(kPa the pressure falls by from the 90th to the 10th percentile of the voltage, its standard error); None with too little."""
+def moved_by_load_kpa(frame: Frame, voltage: Channel) -> tuple[float, float, float] | None:
+    """(kPa the pressure falls by from the 90th to the 10th percentile of the voltage, its standard error, kPa/V); None with too little."""
     known = np.isfinite(voltage.values)
     if known.sum() < 50:
         return None
@@ -95,7 +97,7 @@ def moved_by_load_kpa(frame: Frame, voltage: Channel) -> tuple[float, float] | N
     slope = float(top.sum() / bottom.sum())
     without = (top.sum() - top) / (bottom.sum() - bottom)
     error = float(np.sqrt((top.size - 1) * np.mean((without - without.mean()) ** 2)))
-    return slope * float(high - low), error * float(high - low)
+    return slope * float(high - low), error * float(high - low), slope
 
 
 def _unexplained(
