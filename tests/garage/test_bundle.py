@@ -16,6 +16,7 @@ from basso.garage.forms import FORM
 from basso.garage.history import car_history
 from basso.garage.records import KINDS, Car, Session
 from basso.garage.store import Garage
+from basso.trust.decisions import Decision, Decisions
 from garage_support import a_car
 
 SAMPLES = b"PAR1 made up PAR1"
@@ -50,6 +51,33 @@ def rewritten(bundle: Path, change: Callable[[dict[str, bytes]], None], resign: 
         for name, data in parts.items():
             zipped.writestr(name, data)
     return path
+
+
+def test_what_was_decided_about_its_logs_goes_along(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    decided = Decision(frozenset({("Oil P", "offset")}), frozenset({("Oil P", "delay", 0.2)}))
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "here"))
+    Decisions().keep("hash1", decided)
+    path = tmp_path / "car.basso.zip"
+    with Garage(tmp_path / "from") as garage:
+        garage.add("adding", *a_car())
+        export_car(garage, garage.all(Car)[0], path)
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "there"))
+    with Garage(tmp_path / "to") as garage:
+        import_car(garage, path)
+    assert Decisions().of("hash1") == decided and Decisions().of("hash0") == Decision()
+    # What was decided here stays.
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "elsewhere"))
+    own = Decision(frozenset({("Oil P", "sign")}))
+    Decisions().keep("hash1", own)
+    with Garage(tmp_path / "third") as garage:
+        import_car(garage, path)
+    assert Decisions().of("hash1") == own
+    for wrong in (b"[]", b'{"hash1": {"refused": [["x"]], "edited": []}}', b'{"hash1": 3}'):
+        edited = rewritten(path, lambda parts, wrong=wrong: parts.update({"records/decisions.json": wrong}))  # type: ignore[misc]
+        with Garage(tmp_path / f"bad-{len(wrong)}") as garage:
+            with pytest.raises(InputError, match=r"decisions\.json: is no list of decisions"):
+                import_car(garage, edited)
+            assert garage.all(Car) == []
 
 
 def test_a_car_comes_in_equal_and_only_once(bundle: Path, tmp_path: Path) -> None:

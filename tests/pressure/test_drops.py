@@ -50,6 +50,13 @@ def test_each_part_is_measured_within_a_kilopascal_and_its_error_is_true(seed: i
         assert found.zero_kpa == pytest.approx(0.0, abs=1.0)
 
 
+def test_a_part_that_takes_next_to_nothing_stands_bypassed() -> None:
+    (change,) = held_against(find_drops(session(6, filter_kpa=0.001, cooler_kpa=25.0), OIL)[1:], [], 7000.0)
+    assert "its bypass stands open" in change.words
+    first = held_against(find_drops(session(1), OIL), [], 7000.0)
+    assert all("bypass" not in c.words for c in first)
+
+
 def test_a_filter_that_clogs_is_named_with_its_cost_at_redline() -> None:
     earlier = [find_drops(session(s), OIL) for s in (1, 2, 3)]
     cooler, filter_ = held_against(find_drops(session(4, filter_kpa=64.0), OIL), earlier, 7000.0)

@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtWidgets import QApplication
 
+from basso.analysis import analyse
 from basso.standin.faults import Logger
 from basso.trust.decisions import Decision, Decisions
 from basso.ui.desk import Desk
@@ -191,6 +192,11 @@ def test_the_drops_of_a_log_are_held_against_the_open_logs_before_it(
     desk.sensors.show_page(DROPS)
     wait_until(application, lambda: "it clogs" in desk.sensors.drops_words)
     assert "Held against run-1, run-2." in desk.sensors.drops_words and "Cooler: " in desk.sensors.drops_words
+    assert "Relief valve" in desk.sensors.drops_words
+    trend = desk.sensors.trend_plot.evidence
+    assert trend is not None and [s.x.size for s in trend.series] == [3, 3, 3, 3]
+    filtered = next(s for s in trend.series if s.name.startswith("filter"))
+    assert filtered.y[2] > 1.3 * filtered.y[:2].mean()
     desk.run("edit.copy")
     assert "it clogs" in QApplication.clipboard().text()
 
@@ -199,3 +205,32 @@ def test_without_two_places_it_says_what_to_log(application: QApplication, absol
     absolute.sensors.show_page(DROPS)
     wait_until(application, lambda: not absolute.jobs.busy)
     assert "Log it after the pump and after the cooler" in absolute.sensors.drops_words
+
+
+FAULTY = {
+    "supply": Logger(20, gps=True, load_kpa=20.0), "pressure_clock": Logger(20, gps=True, pressure_slip_s=0.5),
+    "lateral_g_stuck": Logger(20, gps=True, stands=("Lateral acc",)), "references": Logger(20, gps=True, zero_kpa=30.0, filter_kpa=30.0),
+    "order": Logger(20, gps=True, filter_kpa=30.0), "steps": Logger(20, gps=True, steps_kpa=12.0), "vibration": Logger(50, gps=True, vibration_kpa=25.0),
+    "oil_temp_lag": Logger(20, gps=True, temperature_lag_s=60.0), "update_rate": Logger(5, gps=True),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("check_id", FAULTY)
+@pytest.mark.parametrize("symbol", ["kPa", "psi"])
+def test_every_fault_has_its_evidence_drawn_in_the_units_shown(check_id: str, symbol: str) -> None:
+    a = analyse(harrowfell_session(FAULTY[check_id], laps=5))
+    check = next(c for c in a.checks if c.id == check_id)
+    drawn = evidence(a, check, DisplayUnits(pressure=UNITS[symbol]))
+    assert drawn is not None and any(s.x.size > 1 for s in drawn.series)
+    for series in drawn.series:
+        assert series.x.size == series.y.size <= 30_000
+    if check_id in ("lateral_g_stuck", "pressure_clock", "references"):
+        assert drawn.spans and all(0.0 <= start <= end <= a.recording.duration_s for start, end in drawn.spans)
+    assert "kPa" not in drawn.y_label or symbol == "kPa"
+
+
+def test_the_sentences_of_the_checks_follow_the_units(absolute: Desk) -> None:
+    absolute.workspace.set_units(DisplayUnits(pressure=UNITS["psi"]))
+    zero = next(x for x in absolute.sensors.lines if x.check.id == "zero")
+    assert "14.6 ± 0.32 psi" in zero.finding or "14.6 ± 0.3" in zero.finding
+    assert not any("kPa" in x.finding for x in absolute.sensors.lines)

@@ -4,6 +4,7 @@
 
     README.txt            what this is, for people
     bundle.json           {"schema": "basso.bundle/3", "car": name, "written": when, "contents": {path: SHA-256}}
+    records/decisions.json  what was decided about the corrections of each log, by its fingerprint; if anything was
     records/NAME.json     a list of records of one kind; their fields stand in basso/garage/records.py
     samples/HASH.parquet  the samples of a session's log, named by the fingerprint of the log
     files/NAME            attached photos and papers
@@ -31,10 +32,12 @@ from basso.files import write_whole
 from basso.garage.forms import FORM, brought_up
 from basso.garage.records import BY_TABLE, KINDS, Attachment, Build, Car, Record, Session, new_id
 from basso.garage.store import Change, Garage
+from basso.trust.decisions import Decision, Decisions
 
 SCHEMA = f"basso.bundle/{FORM}"
 _FORMS = {f"basso.bundle/{form}": form for form in range(1, FORM + 1)}
 SUFFIX = ".basso.zip"
+_DECISIONS = "records/decisions.json"
 _LARGEST_BYTES = 4_000_000_000
 _DAMAGE = (
     zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, lzma.LZMAError, struct.error, NotImplementedError, RuntimeError,
@@ -62,6 +65,13 @@ def export_car(garage: Garage, car: Car, path: Path) -> None:
         kept = garage.samples_file(session.log_hash)
         if session.log_hash and kept.is_file():
             parts[f"samples/{kept.name}"] = kept.read_bytes()
+    decided = {
+        s.log_hash: decision.as_plain()
+        for s in rows[Session.table]
+        if isinstance(s, Session) and s.log_hash and (decision := Decisions().of(s.log_hash)) != Decision()
+    }
+    if decided:
+        parts[_DECISIONS] = _json(decided)
     for attachment in rows[Attachment.table]:
         assert isinstance(attachment, Attachment)
         kept = garage.folder / "files" / attachment.file_hash
@@ -97,7 +107,7 @@ def import_car(garage: Garage, path: Path, name: str = "") -> tuple[Car, int | N
             differs. Nothing was taken in.
     """
     form, parts = _checked_parts(path)
-    records = _records(path, parts, form)
+    records, decided = _records(path, parts, form), _decided(path, parts)
     car = records[0]
     assert isinstance(car, Car)
     if name:
@@ -112,6 +122,9 @@ def import_car(garage: Garage, path: Path, name: str = "") -> tuple[Car, int | N
             f"{path}: {car.name} is in this garage already and differs; take it in under another name (--as NAME), or remove "
             "the one that is here."
         )
+    for log, decision in decided.items():
+        if Decisions().of(log) == Decision():  # what was decided here goes before what was decided there
+            Decisions().keep(log, decision)
     for part, data in parts.items():
         at = PurePosixPath(part)
         if at.parts[0] == "samples":
@@ -119,6 +132,15 @@ def import_car(garage: Garage, path: Path, name: str = "") -> tuple[Car, int | N
         elif at.parts[0] == "files":
             garage.keep_file(data, at.suffix)
     return car, garage.edit(f"taking in {car.name}", *(Change(None, r) for r in records))
+
+
+def _decided(path: Path, parts: Mapping[str, bytes]) -> dict[str, Decision]:
+    """What was decided about the logs' corrections, by their fingerprints."""
+    plain = _loaded(path, _DECISIONS, parts[_DECISIONS]) if _DECISIONS in parts else {}
+    try:
+        return {str(log): Decision.from_plain(d) for log, d in plain.items()}
+    except (ValueError, TypeError, KeyError, AttributeError):
+        raise InputError(f"{path}, {_DECISIONS}: is no list of decisions; correct or remove it.") from None
 
 
 def _checked_parts(path: Path) -> tuple[int, dict[str, bytes]]:

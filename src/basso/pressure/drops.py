@@ -31,6 +31,8 @@ _BLOCK_S = 15.0
 _LEAST_S = 60.0
 _GROWN = 1.25
 _BYPASS = 0.85
+_NOTHING_KPA = 1.5
+"""Warm oil at 5000 rpm loses more than this in any filter or cooler (default)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -182,6 +184,8 @@ def _held(now: Drop, before: Sequence[Drop], redline_rpm: float) -> Change:
     told = f"{now.parts[:1].upper()}{now.parts[1:]}: {here:.1f} ± {2 * now.error_kpa:.1f} kPa at {REFERENCE_RPM:.0f} rpm and {REFERENCE_MM2PS:.0f} mm²/s"
     if now.zero_kpa is None:
         told += " (the two sensors were never read at rest)"
+    if here < _NOTHING_KPA and now.parts != "galleries":
+        told += "; next to nothing: its bypass stands open, or both sensors read at one place"
     if now.bypass:
         told += "; at high engine speed it no longer grows: a bypass opens"
     if not before:

@@ -26,6 +26,12 @@ class Decision:
     refused: frozenset[CorrectionKey] = field(default_factory=frozenset)
     edited: frozenset[tuple[str, str, float]] = field(default_factory=frozenset)
 
+    @classmethod
+    def from_plain(cls, plain: Any) -> Decision:
+        """Back from JSON; raises ValueError, TypeError or KeyError where it is something else."""
+        refused = frozenset((str(c), str(k)) for c, k in plain["refused"])
+        return cls(refused, frozenset((str(c), str(k), float(v)) for c, k, v in plain["edited"]))
+
     def as_plain(self) -> dict[str, Any]:
         """Plain values for JSON."""
         return {"refused": sorted(self.refused), "edited": sorted(self.edited)}
@@ -43,8 +49,7 @@ class Decisions:
         kept = self._read().get(content_hash)
         with suppress(ValueError, TypeError, KeyError):
             if kept is not None:
-                refused = frozenset((str(c), str(k)) for c, k in kept["refused"])
-                return Decision(refused, frozenset((str(c), str(k), float(v)) for c, k, v in kept["edited"]))
+                return Decision.from_plain(kept)
         return Decision()
 
     def keep(self, content_hash: str, decision: Decision) -> None:

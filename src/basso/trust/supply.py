@@ -6,6 +6,8 @@ regressed on the supply voltage, less its own. How sure that is comes from leavi
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from basso.recording.channel import Channel
@@ -63,8 +65,22 @@ def check_supply(recording: Recording) -> Check | None:
     return Check("supply", "warn", words, channel.name, correction, shift)
 
 
-def moved_by_load_kpa(frame: Frame, voltage: Channel) -> tuple[float, float, float] | None:
-    """(kPa the pressure falls by from the 90th to the 10th percentile of the voltage, its standard error, kPa/V); None with too little."""
+@dataclass(frozen=True, slots=True, eq=False)
+class LeftOver:
+    """What engine speed and oil temperature leave of the pressure, and the voltage, each less its own drift; shape (n,).
+
+    ``high_v``, ``low_v``: 90th and 10th percentile of the voltage while the engine runs.
+    """
+
+    time_s: FloatArray
+    kpa: FloatArray
+    volts: FloatArray
+    high_v: float
+    low_v: float
+
+
+def left_over(frame: Frame, voltage: Channel) -> LeftOver | None:
+    """What the check rests on; None with too little of it."""
     known = np.isfinite(voltage.values)
     if known.sum() < 50:
         return None
@@ -86,8 +102,16 @@ def moved_by_load_kpa(frame: Frame, voltage: Channel) -> tuple[float, float, flo
     over = round(_DRIFT_S / _GRID_S)
     share = np.maximum(rolling_mean(weight, over), 1e-6)
     left, sag = (v - rolling_mean(v * weight, over) / share for v in (off, volts))
-    block = (time_s[use] // _BLOCK_S).astype(np.int64)
-    top, bottom = (np.bincount(block, v) for v in (left[use] * sag[use], sag[use] ** 2))
+    return LeftOver(time_s[use], left[use], sag[use], float(high), float(low))
+
+
+def moved_by_load_kpa(frame: Frame, voltage: Channel) -> tuple[float, float, float] | None:
+    """(kPa the pressure falls by from the 90th to the 10th percentile of the voltage, its standard error, kPa/V); None with too little."""
+    found = left_over(frame, voltage)
+    if found is None:
+        return None
+    block = (found.time_s // _BLOCK_S).astype(np.int64)
+    top, bottom = (np.bincount(block, v) for v in (found.kpa * found.volts, found.volts**2))
     top, bottom = top[bottom > 0], bottom[bottom > 0]
     if top.size < 5:
         return None
@@ -97,7 +121,8 @@ def moved_by_load_kpa(frame: Frame, voltage: Channel) -> tuple[float, float, flo
     slope = float(top.sum() / bottom.sum())
     without = (top.sum() - top) / (bottom.sum() - bottom)
     error = float(np.sqrt((top.size - 1) * np.mean((without - without.mean()) ** 2)))
-    return slope * float(high - low), error * float(high - low), slope
+    span = found.high_v - found.low_v
+    return slope * span, error * span, slope
 
 
 def _unexplained(

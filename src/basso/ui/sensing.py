@@ -17,7 +17,7 @@ from basso.units import Quantity
 
 if TYPE_CHECKING:
     from basso.fitting.planner import Part
-    from basso.pressure.drops import Change
+    from basso.pressure.drops import Change, Drop
     from basso.ui.desk import Desk
     from basso.ui.registering import Registering
 
@@ -116,16 +116,16 @@ class Sensing:
         reliefs = [r for e in known if (r := relief_of(e.expected)) is not None]
         relief = relief_words(relief_of(a.expected), reliefs)
 
-        def work(_: Progress) -> tuple[list[Change], list[str]]:
+        def work(_: Progress) -> tuple[list[Change], list[tuple[str, tuple[Drop, ...]]]]:
             from basso.pressure.drops import find_drops, held_against
 
             kept = [(e.day, e.title, e.drops) for e in known]
             opened = [(e.day, e.title, tuple(find_drops(r, oils.get(r.content_hash)))) for e, r in before]
             earlier = [(title, drops) for _, title, drops in sorted([*kept, *opened], key=lambda x: x[:2]) if drops]
             changes = held_against(find_drops(now, oils.get(now.content_hash)), [d for _, d in earlier], redline)
-            return changes, [title for title, _ in earlier]
+            return changes, earlier
 
-        def done(result: tuple[list[Change], list[str]]) -> None:
+        def done(result: tuple[list[Change], list[tuple[str, tuple[Drop, ...]]]]) -> None:
             if self._desk.workspace.shown == shown:
                 self._desk.sensors.show_drops(*result, redline, relief)
 

@@ -57,6 +57,8 @@ class EvidencePlot(QWidget):
             paint.rule(painter, area.left(), y, area.right(), y, look.color("grid"))
             paint.text(painter, area.left() - 8, y, f"{v:g}".replace("-", "−"), small, soft, paint.RIGHT)
         for v in ticks(x0, x1, 7):
+            if e.counts and v != round(v):
+                continue
             x = area.left() + (v - x0) * to_x
             paint.text(painter, x, area.bottom() + line * 0.9, f"{v:g}".replace("-", "−"), small, soft, paint.CENTRE)
         paint.text(painter, area.right(), area.bottom() + line * 2.1, e.x_label, small, soft, paint.RIGHT)
@@ -74,14 +76,14 @@ class EvidencePlot(QWidget):
                 painter.setPen(paint.pen(color, 6.0 if px.size < 40 else 3.4))
                 painter.drawPoints(points_of(px, py))
             else:
-                painter.setPen(paint.pen(color, 1.6))
+                painter.setPen(paint.pen(color, 1.6, Qt.PenStyle.DashLine if s.dashed else Qt.PenStyle.SolidLine))
                 painter.drawPolyline(points_of(px, py))
             if s.name:
                 paint.text(
                     painter,
                     named,
                     line * 1.9,
-                    ("● " if s.points else "— ") + s.name,
+                    ("● " if s.points else "- - " if s.dashed else "— ") + s.name,
                     look.font(Type.SMALL_STRONG),
                     color,
                     paint.RIGHT,

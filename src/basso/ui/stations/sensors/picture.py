@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from basso.analysis import Analysis
-from basso.pressure.drops import REFERENCE_MM2PS, Change
+from basso.pressure.drops import REFERENCE_MM2PS, REFERENCE_RPM, Change, Drop
 from basso.pressure.earlier import expected_before
 from basso.recording.channel import Channel
 from basso.recording.corrections import Correction
@@ -16,8 +16,11 @@ from basso.recording.recording import frame_on
 from basso.recording.roles import Role
 from basso.recording.spans import runs_of
 from basso.trust.axes import references, smooth, thinned_on_g
+from basso.trust.circuit import ORDER
 from basso.trust.clock import lags_of_g
 from basso.trust.consequence import costs, name_of, rank
+from basso.trust.delay import delays_over_time
+from basso.trust.supply import left_over, voltage_of
 from basso.trust.verdict import Check
 from basso.units import DisplayUnits, FloatArray, Quantity, told_in
 
@@ -50,6 +53,7 @@ class Series:
     y: FloatArray
     points: bool = False
     tone: str = "ink"
+    dashed: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +69,8 @@ class Evidence:
     spans: tuple[tuple[float, float], ...] = field(default_factory=tuple)
     least_span: float = 0.0
     """The y axis spans at least this much, so that nothing is made a mountain."""
+    counts: bool = False
+    """The x axis counts: whole numbers only."""
 
 
 def check_lines(a: Analysis, units: DisplayUnits) -> list[CheckLine]:
@@ -142,9 +148,10 @@ def evidence(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
         "zero": _zero, "zero_trend": _zero_trend, "sensor_line": _delay, "sensor_mount": _noise, "spikes": _spikes, "delay": _delay, "clock": _clock, "vibration": _noise, "steps": _steps,
         "g_swapped": _axes, "g_turned": _axes, "lateral_g_sign": _axes, "longitudinal_g_sign": _axes, "lateral_g_offset": _axes,
         "longitudinal_g_offset": _axes, "lateral_g_unit": _axes, "longitudinal_g_unit": _axes, "scale": _scale,
-        "oil_temp_flat": _temperature, "oil_temp_lag": _temperature, "oil_temp_place": _temperature,
+        "supply": _supply, "pressure_clock": _pressure_clock, "references": _along_the_way, "order": _along_the_way, "update_rate": _steps,
+        "sensor_range": _range, "oil_temp_flat": _temperature, "oil_temp_lag": _temperature, "oil_temp_place": _temperature,
     }  # fmt: skip
-    draw = made.get(check.id)
+    draw = made.get(check.id) or (_stretch if check.id.endswith(("_stuck", "_bounds")) else None)
     return draw(a, check, units) if draw is not None else None
 
 
@@ -197,7 +204,7 @@ def _zero_trend(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | No
     return Evidence(
         "Read with the engine stopped, before anything was taken off", "session, oldest first", f"zero, {units.pressure.symbol}",
         (Series("earlier", at[:-1], np.array(shown[:-1]), True, "soft"), Series("this log", at[-1:], np.array(shown[-1:]), True, "ink")), 0.0,
-        least_span=4.0 * units.pressure.difference_from_base(3.0),
+        least_span=4.0 * units.pressure.difference_from_base(3.0), counts=True,
     )  # fmt: skip
 
 
@@ -256,6 +263,94 @@ def _clock(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
         return None
     series = (Series("lag, window by window", found.time_s, found.lag_s, True, "ink"),)
     return Evidence("How late the g comes", "time, s", "seconds after speed and path", series, 0.0)
+
+
+def _pressure_clock(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
+    time_s, delay_s = delays_over_time(a.recording)
+    at = a.recording.channel(Role.OIL_PRESSURE)
+    if time_s.size == 0 or at is None or check.correction is None:
+        return None
+    when = float(at.time_s[check.correction.samples[0]])
+    series = (Series("delay, stretch by stretch", time_s, delay_s, True, "ink"),)
+    return Evidence(
+        "How late the pressure follows the engine speed", "time, s", "seconds after the engine speed", series, 0.0,
+        ((when - 5.0, when + 5.0),),
+    )  # fmt: skip
+
+
+def _supply(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
+    voltage = voltage_of(a.recording)
+    found = left_over(frame_on(a.recording, Role.OIL_PRESSURE), voltage) if voltage is not None else None
+    if found is None:
+        return None
+    every = max(1, found.kpa.size // _MOST_POINTS)
+    volts, kpa = found.volts[::every], found.kpa[::every] / units.pressure.factor
+    series = [Series("", volts, kpa, True, "soft")]
+    if check.correction is not None:
+        ends = np.array([volts.min(), volts.max()])
+        series.append(Series("what moves with it", ends, ends * check.correction.value / units.pressure.factor))
+    return Evidence(
+        "What engine speed and oil temperature leave of the pressure", "supply voltage against its mean, V", f"left over, {units.pressure.symbol}",
+        tuple(series), 0.0,
+    )  # fmt: skip
+
+
+def _stretch(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
+    """The first stretch of a channel that was left out, with what is about it."""
+    channel = next((c for c in a.recording.channels if c.name == check.channel), None)
+    if channel is None or check.correction is None or not check.correction.samples.size:
+        return None
+    wrong = np.zeros(channel.values.size, dtype=bool)
+    wrong[check.correction.samples] = True
+    t = channel.time_s
+    spans = tuple((float(t[s]), float(t[e - 1])) for s, e in runs_of(wrong))
+    part = _about(t, spans[0][0] - 10.0, min(spans[0][1], spans[0][0] + 60.0) + 10.0)
+    every = slice(part.start, part.stop, max(1, (part.stop - part.start) // (2 * _MOST_POINTS)))
+    kept = np.where(wrong, np.nan, channel.values)
+    return Evidence(
+        f"The first of {len(spans)}" if len(spans) > 1 else "Where it was left out", "time, s", channel.name,
+        (Series("kept", t[every], kept[every]), Series("left out", t[every], np.where(wrong, channel.values, np.nan)[every], True, "below")),
+        None, spans,
+    )  # fmt: skip
+
+
+def _along_the_way(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
+    """The pressures along the oil's way: with the engine stopped for what they read at rest, running for their order."""
+    frame = frame_on(a.recording, Role.OIL_PRESSURE)
+    rpm = frame.filled(Role.RPM, np.nan)
+    runs = runs_of(rpm < 60.0 if check.id == "references" else rpm > 1500.0)
+    if not runs:
+        return None
+    first, last = max(runs, key=lambda r: r[1] - r[0])
+    start, end = float(frame.time_s[first]), min(float(frame.time_s[last - 1]), float(frame.time_s[first]) + 20.0)
+    series = []
+    for role, tone in zip(ORDER, ("below", "soft", "ample", "ink"), strict=True):
+        channel = a.recording.channel(role)
+        if channel is not None:
+            part = _about(channel.time_s, start, end)
+            series.append(
+                Series(role.words, channel.time_s[part], channel.values[part] / units.pressure.factor, tone=tone)
+            )
+    level = 0.0 if check.id == "references" else None
+    title = "With the engine stopped" if check.id == "references" else "Running"
+    return (
+        Evidence(title, "time, s", f"pressure, {units.pressure.symbol}", tuple(series), level, ((start, end),))
+        if series
+        else None
+    )
+
+
+def _range(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
+    channel, _, right = _pressure(a, units)
+    sensor = a.options.known.sensor if a.options.known is not None else None
+    if channel is None or sensor is None or sensor.high_kpa is None:
+        return None
+    end = sensor.high_kpa + (a.zero.value if a.zero is not None else 0.0)
+    every = max(1, right.size // (2 * _MOST_POINTS))
+    return Evidence(
+        "All readings against the end of the sensor's range", "time, s", f"oil pressure, {units.pressure.symbol}",
+        (Series("", channel.time_s[::every], right[::every], True, "soft"),), float(units.pressure.from_base(end)),
+    )  # fmt: skip
 
 
 def _axes(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
@@ -354,12 +449,36 @@ def drop_curves(changes: Sequence[Change], redline_rpm: float, units: DisplayUni
     """The drop of each part by engine speed at one viscosity, now and before; None without any."""
     rpm = np.linspace(1500.0, max(redline_rpm, 2000.0), 60)
     series = []
-    for change, tone in zip(changes, ("ink", "ample", "below"), strict=False):
-        for drop, name, color in ((change.now, change.now.parts, tone), (change.before, "", "soft")):
+    for i, change in enumerate(changes):
+        for drop, name, color in ((change.before, "", "soft"), (change.now, change.now.parts, "ink")):
             if drop is not None:
                 shown = [units.pressure.difference_from_base(drop.at(float(n))) for n in rpm]
-                series.append(Series(name, rpm, np.array(shown), tone=color))
+                series.append(Series(name, rpm, np.array(shown), tone=color, dashed=i % 2 == 1))
     title = f"Drop by engine speed at {REFERENCE_MM2PS:.0f} mm²/s; grey: before"
     return (
         Evidence(title, "engine speed, rpm", f"drop, {units.pressure.symbol}", tuple(series), 0.0) if series else None
+    )
+
+
+def drop_trend(changes: Sequence[Change], earlier: Sequence[Sequence[Drop]], units: DisplayUnits) -> Evidence | None:
+    """Each part's drop session by session at one engine speed and viscosity, this log the last; None without any before."""
+    series = []
+    for number, change in enumerate(changes):
+        own = [(i, d) for i, drops in enumerate(earlier, 1) for d in drops if d.parts == change.now.parts]
+        if not own:
+            continue
+        at = np.array([*(i for i, _ in own), len(earlier) + 1], dtype=np.float64)
+        every = [*(d for _, d in own), change.now]
+        shown = np.array([units.pressure.difference_from_base(d.at(REFERENCE_RPM)) for d in every])
+        series += [Series(change.now.parts, at, shown, dashed=number % 2 == 1), Series("", at, shown, True)]
+    if not series:
+        return None
+    title = f"Session by session, at {REFERENCE_RPM:.0f} rpm and {REFERENCE_MM2PS:.0f} mm²/s"
+    return Evidence(
+        title,
+        "session, oldest first; the last is this log",
+        f"drop, {units.pressure.symbol}",
+        tuple(series),
+        0.0,
+        counts=True,
     )

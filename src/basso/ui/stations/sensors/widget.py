@@ -29,6 +29,7 @@ from basso.ui.stations.sensors.picture import (
     check_lines,
     correction_words,
     drop_curves,
+    drop_trend,
     evidence,
     is_made,
     opening,
@@ -39,7 +40,7 @@ from basso.units import DisplayUnits, Quantity, told_in
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
-    from basso.pressure.drops import Change
+    from basso.pressure.drops import Change, Drop
     from basso.ui.stations.sensors.register import RegisterPanel
 
 CHECKS, REGISTER, DROPS, FIT = range(4)
@@ -82,7 +83,7 @@ class SensorsStation(QWidget):
         self.go_button = QPushButton("Show it in the log")
         self.plot = EvidencePlot(look)
         self.fit = FitPanel(look)
-        self.drops_plot = EvidencePlot(look)
+        self.drops_plot, self.trend_plot = EvidencePlot(look), EvidencePlot(look)
         self._drops, self._drops_hint = Words(look), Words(look, Type.SMALL, "soft")
         self.pages = PageBar(look, ("Checks", "Register", "Drops", "Fit a sensor"))
         self._pages = QStackedWidget()
@@ -173,7 +174,11 @@ class SensorsStation(QWidget):
         column.setSpacing(10)
         column.addWidget(self._drops_hint)
         column.addWidget(self._drops)
-        column.addWidget(self.drops_plot, 1)
+        plots = QHBoxLayout()
+        plots.setSpacing(24)
+        plots.addWidget(self.drops_plot, 3)
+        plots.addWidget(self.trend_plot, 2)
+        column.addLayout(plots, 1)
         return page
 
     @cached_property
@@ -196,14 +201,22 @@ class SensorsStation(QWidget):
             self.drops_wanted.emit()
 
     def show_drops(
-        self, changes: Sequence[Change], against: Sequence[str], redline_rpm: float, relief: str = ""
+        self,
+        changes: Sequence[Change],
+        earlier: Sequence[tuple[str, Sequence[Drop]]],
+        redline_rpm: float,
+        relief: str = "",
     ) -> None:
-        """Show what cooler and filter take, and the relief valve; ``against``: the sessions it was held against."""
+        """Show what cooler and filter take, and the relief valve; ``earlier``: the sessions it was held against, with their drops."""
+        against = [title for title, _ in earlier]
         held = f"Held against {', '.join(against)}. " if against else "No earlier session has these pressures. "
         self._drops_hint.setText(held + _DROPS_HINT if changes else "")
         said = [*(c.words for c in changes)] or [_NO_DROPS]
         self._drops.setText("\n\n".join(told_in(x, self._units) for x in (*said, relief) if x))
         self.drops_plot.show_evidence(drop_curves(changes, redline_rpm, self._units))
+        trend = drop_trend(changes, [drops for _, drops in earlier], self._units)
+        self.trend_plot.show_evidence(trend)
+        self.trend_plot.setVisible(trend is not None)
 
     @property
     def drops_words(self) -> str:
