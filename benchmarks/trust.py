@@ -105,7 +105,15 @@ def _judged(setup: Setup, logger: Logger, seed: int, history: bool) -> tuple[Ana
         known = Known(None, (figures_of(analyse(recording_of(earlier)), "before", "2026-05-01", usual()),))
         options = JudgeOptions(known=known)
     simulated, csv = run_setup(setup, logger, generator("trust/drive", seed))
-    found = analyse(recording_of(csv), options)
+    recording = recording_of(csv)
+    found = analyse(recording, options)
+    offered = frozenset(
+        (c.correction.channel, c.correction.kind, c.correction.value)
+        for c in found.checks
+        if c.offered and c.correction
+    )
+    if offered:  # what is only offered is taken, as one would who has proved it
+        found = analyse(recording, replace(options, edited=offered))
     return found, score(true_dips(simulated), found.dips).f1
 
 

@@ -144,6 +144,10 @@ class Analysis:
         name = channel.name if channel is not None else ""
         return next((c for c in self.corrections if c.kind == "offset" and c.channel == name), None)
 
+    def puts_right(self, check: Check) -> bool:
+        """True where a check's correction is in force, by whatever amount."""
+        return check.correction is not None and any(c.key == check.correction.key for c in self.corrections)
+
     @property
     def zero_state(self) -> str:
         """How far the pressure's zero can be trusted: one of :data:`basso.trust.verdict.ZERO_STATES`."""
@@ -195,7 +199,10 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
             channel, pressure, before_kpa, rpm, is_settled,
             heading_held=options.known is not None and heading_held(options.known.earlier, channel),
         )  # fmt: skip
-        if scale is not None:
+        put_right = scale is not None and scale.correction is not None and not scale.offered
+        impossible = any(c.id == "scale" and c.level == "fail" for c in checks)
+        # What no engine could show stays a reading that cannot be judged, unless what was learned before puts it right.
+        if scale is not None and (put_right or not impossible):
             checks = [*(c for c in checks if c.id != "scale"), scale]
             corrections = [*corrections, *(made := _accepted([scale], options))]
             corrected = apply(corrected, made)

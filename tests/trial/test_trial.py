@@ -8,6 +8,7 @@ from functools import lru_cache
 import numpy as np
 import pytest
 
+from basso.analysis import analyse
 from basso.recording.recording import Recording
 from basso.standin.car import Session
 from basso.standin.circuit import harrowfell, random_circuit
@@ -19,9 +20,10 @@ from basso.standin.simulate import Setup
 from basso.trial.effect import estimate_effect
 from basso.trial.match import Pass
 from basso.trial.verdict import Comparison
+from basso.trust.decisions import Decision
 from basso.ui.stations.trial.picture import naive_difference
 from basso.workflow import run_trial
-from support import recording_of
+from support import CLEAN, harrowfell_session, recording_of
 
 COOL, HOT = Heat(start_c=86.0, ambient_c=15.0), Heat(start_c=94.0, ambient_c=27.0)
 
@@ -172,3 +174,18 @@ def test_more_passes_of_the_same_laps_do_not_narrow_it_as_if_independent() -> No
 def test_two_laps_a_side_give_no_effect() -> None:
     passes = _passes(25.0, 0.0, np.random.default_rng(1), laps=2)
     assert estimate_effect(passes, np.array([p.min_pressure_kpa for p in passes])) is None
+
+
+def test_what_cannot_be_trusted_and_is_only_offered_to_be_put_right_is_not_compared() -> None:
+    """A pressure in another unit than its heading's: nothing is said of it until somebody has said that it is so."""
+    small = harrowfell_session(replace(CLEAN, pressure_scale=0.145))
+    sound = harrowfell_session(CLEAN, seed=8)
+    refused = run_trial("A", [small], "B", [sound])
+    assert refused.verdict == "not_comparable" and "cannot be trusted" in refused.reasons[0]
+    unit = harrowfell_session(replace(CLEAN, pressure_scale=0.1))  # 7 psi at most: were it bar, an engine's
+    check = next(c for c in analyse(unit).checks if c.id == "scale")
+    assert check.offered and check.correction is not None
+    assert run_trial("A", [unit], "B", [sound]).verdict == "not_comparable"
+    said = Decision(edited=frozenset({(*check.correction.key, check.correction.value)}))
+    taken = run_trial("A", [unit], "B", [sound], decided={unit.content_hash: said})
+    assert "cannot be trusted" not in " ".join(taken.reasons)

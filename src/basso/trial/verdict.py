@@ -191,7 +191,11 @@ def _blocking(a: Sequence[Analysis], b: Sequence[Analysis]) -> list[str]:
             if not x.judgeable:
                 missing = next(c.message for c in x.checks if c.level == "fail")
                 return [f"{x.recording.path.name} on side {label} cannot be judged: {missing}"]
-            fails = [c for c in x.checks if c.level == "fail" and c.correction is None]
+            fails = [
+                c
+                for c in x.checks
+                if c.level == "fail" and (c.correction is None or (c.offered and not x.puts_right(c)))
+            ]
             if fails:
                 return [f"{x.recording.path.name} on side {label} cannot be trusted: {fails[0].message}"]
     counts = [sum(lap.complete for x in side for lap in x.laps) for side in (a, b)]

@@ -52,7 +52,8 @@ def check_scale(recording: Recording) -> Check | None:
             f"; were it {unit} and not {symbol}, it would be {best * factor:.0f} kPa. Either the unit is wrong (say so with "
             f"--unit or under Columns), or there is no oil pressure: then stop the engine."
         )
-        return Check("scale", "fail", words, channel.name, measured=factor)
+        offer = Correction(channel.name, "scale", factor, "", words)
+        return Check("scale", "fail", words, channel.name, offer, factor, offered=True)
     return Check(
         "scale", "fail", words + ". Look at the sensor's range and unit before anything is judged.", channel.name
     )

@@ -67,6 +67,7 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
         missing = " ".join(c.message for c in a.checks if c.level == "fail")
         names = ", ".join(c.name for c in a.recording.channels)
         return Words("This log cannot be judged yet", f"{missing} Its columns are: {names}.")
+    resting = " It rests on a zero that is only assumed." if a.zero_state == "assumed" else " The zero is wrong, and was left so." if a.zero_state == "left wrong" else ""  # fmt: skip
     laps = sum(lap.complete for lap in a.laps)
     over = f"{laps} laps" if laps else f"{a.exposure.running_s / 60:.0f} min of running"
     if not a.dips:
@@ -79,7 +80,7 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
         least = units.text(float(margin.min()), Q.PRESSURE, difference=True, signed=True)
         return Words(
             "No dips: the pressure stayed above the floor",
-            f"Least margin {least} in {over}. That covers what was driven, not what was not: more g, hotter oil, less oil.",
+            f"Least margin {least} in {over}.{resting} That covers what was driven, not what was not: more g, hotter oil, less oil.",
         )
     groups: dict[str, list[JudgedDip]] = defaultdict(list)
     for d in a.dips:
@@ -95,7 +96,7 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
         f"{_count(len(a.dips), 'dip')} in {over}"
         + (f", {severe} severe" if severe else "")
         + f"; deepest {lowest_words(a, lowest.dip.min_pressure_kpa, units)} against {units.text(need, Q.PRESSURE)} needed; "
-        f"{a.exposure.below_floor_s:.0f} s below the floor. {_NEXT[name]}"
+        f"{a.exposure.below_floor_s:.0f} s below the floor.{resting} {_NEXT[name]}"
     )
     return Words(title, detail)
 

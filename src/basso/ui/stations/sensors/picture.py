@@ -84,7 +84,7 @@ def check_lines(a: Analysis, units: DisplayUnits) -> list[CheckLine]:
 def _line(a: Analysis, check: Check, units: DisplayUnits) -> CheckLine:
     if check.correction is not None and check.correction.key in a.options.refused:
         state, mark = "Refused", "below"
-    elif check.correction is not None and is_made(a, check.correction):
+    elif check.correction is not None and a.puts_right(check):
         state, mark = "Put right", "attention"
     else:
         state, mark = {
@@ -97,11 +97,6 @@ def _line(a: Analysis, check: Check, units: DisplayUnits) -> CheckLine:
     ):
         state = "Not known"
     return CheckLine(check, name_of(check), state, mark, told_in(check.message, units), costs(check))
-
-
-def is_made(a: Analysis, correction: Correction) -> bool:
-    """True where a correction is in force, by whatever amount."""
-    return any(c.key == correction.key for c in a.corrections)
 
 
 def opening(a: Analysis | None) -> tuple[str, str]:

@@ -31,7 +31,6 @@ from basso.ui.stations.sensors.picture import (
     drop_curves,
     drop_trend,
     evidence,
-    is_made,
     opening,
 )
 from basso.ui.stations.words import PageBar, Words
@@ -247,7 +246,7 @@ class SensorsStation(QWidget):
         self._costs.setText(f"What hangs on it: {line.costs}" if line.costs else "")
         if correction is not None:
             used = next((c for c in a.corrections if c.key == correction.key), correction)
-            self.accept.setChecked(is_made(a, correction))
+            self.accept.setChecked(a.puts_right(line.check))
             self._done.setText(
                 correction_words(used, self._units) + ("" if used.value == correction.value else ", as you said")
             )
