@@ -199,10 +199,14 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
             channel, pressure, before_kpa, rpm, is_settled,
             heading_held=options.known is not None and heading_held(options.known.earlier, channel),
         )  # fmt: skip
-        put_right = scale is not None and scale.correction is not None and not scale.offered
-        impossible = any(c.id == "scale" and c.level == "fail" for c in checks)
-        # What no engine could show stays a reading that cannot be judged, unless what was learned before puts it right.
-        if scale is not None and (put_right or not impossible):
+        impossible = next((c for c in checks if c.id == "scale" and c.level == "fail"), None)
+        if impossible is not None and scale is not None and (scale.correction is None or scale.offered):
+            # What no engine could show stays a reading that cannot be judged; by how much it is off is known better from before.
+            offer = scale.correction or impossible.correction
+            scale = replace(
+                impossible, correction=offer, offered=offer is not None, measured=scale.measured or impossible.measured
+            )
+        if scale is not None:
             checks = [*(c for c in checks if c.id != "scale"), scale]
             corrections = [*corrections, *(made := _accepted([scale], options))]
             corrected = apply(corrected, made)

@@ -1,6 +1,6 @@
 """Does the reading move with the electrical load? Then the sensor's ground or its five volts are shared, and nothing it says is oil.
 
-What engine speed and oil temperature explain of the pressure is taken off by a smooth fit; what is left, less its own slow drift, is
+What engine speed and oil temperature explain of the pressure is taken off (:mod:`basso.trust.surface`); what is left, less its own slow drift, is
 regressed on the supply voltage, less its own. How sure that is comes from leaving out twenty seconds at a time (jackknife).
 """
 
@@ -15,6 +15,7 @@ from basso.recording.corrections import Correction
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
+from basso.trust.surface import fitted, hats, surface
 from basso.trust.verdict import Check
 from basso.units import FloatArray
 
@@ -23,7 +24,7 @@ _DRIFT_S = 30.0
 _BLOCK_S = 20.0
 _LEAST_V = 0.15
 _WILD = 9.0
-_NOTED_KPA = 4.0
+_NOTED_KPA, _SURE_KPA = 4.0, 12.0
 _WORDS = ("batt", "vbat", "ubat", "supply", "volt")
 
 
@@ -53,6 +54,9 @@ def check_supply(recording: Recording) -> Check | None:
         message = "Cannot be checked: the supply voltage hardly moves while the engine runs."
         return Check("supply", "note", message, channel.name)
     shift, doubt, per_volt = found
+    if 3.0 * doubt > _SURE_KPA and abs(shift) < 3.0 * doubt:
+        message = f"Cannot be checked: too much else moves the pressure (by {shift:.0f} ± {2 * doubt:.0f} kPa from high to low voltage)."
+        return Check("supply", "note", message, channel.name)
     if abs(shift) < max(_NOTED_KPA, 3.0 * doubt):
         words = f"The pressure does not move with the supply voltage (by {shift:.0f} ± {2 * doubt:.0f} kPa from high to low)."
         return Check("supply", "ok", words, channel.name)
@@ -95,9 +99,11 @@ def left_over(frame: Frame, voltage: Channel) -> LeftOver | None:
     if high - low < _LEAST_V:
         return None
     temperature = frame.get(Role.OIL_TEMP)
-    off, use = _unexplained(
-        pressure, rpm, None if temperature is None else np.interp(time_s, frame.time_s, np.nan_to_num(temperature)), use
-    )
+    speed = hats(np.log(np.maximum(rpm, 500.0)), 7, use)
+    design = speed
+    if temperature is not None:
+        design = surface(speed, hats(np.interp(time_s, frame.time_s, np.nan_to_num(temperature)), 4, use))
+    off, use = fitted(pressure, design, use, 3.0, 6.0)
     weight = use.astype(np.float64)
     over = round(_DRIFT_S / _GRID_S)
     share = np.maximum(rolling_mean(weight, over), 1e-6)
@@ -123,22 +129,3 @@ def moved_by_load_kpa(frame: Frame, voltage: Channel) -> tuple[float, float, flo
     error = float(np.sqrt((top.size - 1) * np.mean((without - without.mean()) ** 2)))
     span = found.high_v - found.low_v
     return slope * span, error * span, slope
-
-
-def _unexplained(
-    pressure: FloatArray, rpm: FloatArray, temperature: FloatArray | None, use: np.ndarray
-) -> tuple[FloatArray, np.ndarray]:
-    """Pressure less a smooth function of engine speed and temperature, and where that holds (dips and the like do not count)."""
-    speed = np.log(np.maximum(rpm, 500.0) / 3000.0)
-    terms = [np.ones_like(speed), speed, speed**2, speed**3]
-    if temperature is not None:
-        warm = (temperature - temperature[use].mean()) / 20.0
-        terms += [warm, warm * warm, warm * speed]
-    design = np.column_stack(terms)
-    off, kept = pressure, use
-    for _ in range(5):
-        fit = np.linalg.lstsq(design[kept], pressure[kept], rcond=None)[0]
-        off = pressure - design @ fit
-        spread = float(np.median(np.abs(off[kept]))) / 0.6745
-        kept = use & (np.abs(off) < 2.5 * spread)
-    return off, kept

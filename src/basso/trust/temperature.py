@@ -9,6 +9,7 @@ from basso.recording.corrections import Correction
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_max, rolling_mean
+from basso.trust.surface import fitted, hats, surface
 from basso.trust.verdict import Check
 from basso.units import FloatArray
 
@@ -157,33 +158,11 @@ def _misfits(
     log_p: FloatArray, log_n: FloatArray, temperature: FloatArray, rate: FloatArray, speeds: int, temperatures: int
 ) -> FloatArray:
     """Log misfit of the pressure for each lag against none: about a surface of ``speeds`` × ``temperatures`` knots, linear between them."""
-    by_speed = _hats(log_n, speeds)
+    by_speed = hats(log_n, speeds)
+    every = np.ones(log_p.size, dtype=bool)
     found = []
     for lag in _LAGS:
-        by_heat = _hats(temperature + lag * rate, temperatures)
-        design = (by_speed[:, :, None] * by_heat[:, None, :]).reshape(log_p.size, -1)
-        found.append(np.log(_spread_about(log_p, design)))
+        off, kept = fitted(log_p, surface(by_speed, hats(temperature + lag * rate, temperatures)), every, 1.5, 3.0)
+        found.append(float(np.log(np.sqrt(np.mean(off[kept] ** 2)))))
     curve: FloatArray = np.array(found) - found[0]
     return curve
-
-
-def _hats(x: FloatArray, count: int) -> FloatArray:
-    """How far each value belongs to each of ``count`` knots at its quantiles, shape (n, k)."""
-    knots = np.unique(np.round(np.quantile(x, np.linspace(0.0, 1.0, count)), 4))
-    return np.column_stack([np.interp(x, knots, row) for row in np.eye(knots.size)])
-
-
-def _spread_about(values: FloatArray, design: FloatArray) -> float:
-    """Root mean square about a least-squares fit in which what lies far under it (dips) or over it does not count."""
-    use = np.ones(values.size, dtype=bool)
-    off: FloatArray = values
-    misfit = 1.0
-    for _ in range(5):
-        own = design[use]
-        square = own.T @ own
-        square.flat[:: square.shape[0] + 1] += 1e-6 * own.shape[0]  # a knot that nothing is near stays where it is
-        off = values - design @ np.linalg.solve(square, own.T @ values[use])
-        spread = float(np.median(np.abs(off[use]))) / 0.6745
-        use = (off > -1.5 * spread) & (off < 3.0 * spread)
-        misfit = float(np.sqrt(np.mean(off[use] ** 2)))
-    return misfit

@@ -1,0 +1,43 @@
+"""What engine speed and oil temperature explain of a pressure: a surface of any shape, linear between knots.
+
+Unlike a polynomial it takes a relief valve's knee along; what lies far from it (dips above all) does not count.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from basso.units import FloatArray
+
+
+def hats(x: FloatArray, count: int, use: NDArray[np.bool_] | None = None) -> FloatArray:
+    """How far each value belongs to each of ``count`` knots, shape (n, k); the knots stand at quantiles of ``x`` (where ``use``)."""
+    knots = np.unique(np.round(np.quantile(x if use is None else x[use], np.linspace(0.0, 1.0, count)), 4))
+    return np.column_stack([np.interp(x, knots, row) for row in np.eye(knots.size)])
+
+
+def surface(first: FloatArray, second: FloatArray) -> FloatArray:
+    """The design of a surface from the hats of its two sides: shape (n, k) and (n, m) give (n, k·m)."""
+    return (first[:, :, None] * second[:, None, :]).reshape(first.shape[0], -1)
+
+
+def fitted(
+    values: FloatArray, design: FloatArray, use: NDArray[np.bool_], below: float, above: float, rounds: int = 5
+) -> tuple[FloatArray, NDArray[np.bool_]]:
+    """(values less the fit, shape (n,); where it held): least squares in which what lies off does not count.
+
+    Args:
+        use: what may count at all; below, above: as many robust spreads under and over the fit still do.
+    """
+    kept, off = use, values
+    for _ in range(rounds):
+        own = design[kept]
+        square = own.T @ own
+        square.flat[:: square.shape[0] + 1] += 1e-6 * max(
+            own.shape[0], 1
+        )  # a knot that nothing is near stays where it is
+        off = values - design @ np.linalg.solve(square, own.T @ values[kept])
+        spread = float(np.median(np.abs(off[kept]))) / 0.6745
+        kept = use & (off > -below * spread) & (off < above * spread)
+    return off, kept
