@@ -24,6 +24,8 @@ _MOST_KPA = 1600.0
 _RARE = 0.01
 _JUMP_KPA = 60.0
 _STUCK_S = 2.0
+_EMPTIES_KPA_PER_S, _SMALL_JUMP_KPA = 3500.0, 40.0
+"""No bared pickup empties a gallery quicker than this."""
 
 
 def noise_kpa(values: FloatArray) -> float:
@@ -123,6 +125,13 @@ def _onto_one_value(p: FloatArray, t: FloatArray, jump: float, noise: float) -> 
     # Three equal readings from a noisy sensor are no coincidence; on a rail one is enough.
     held = ((ends - starts) >= 3) & (noise > 0.2)
     wrong = jumps_in & jumps_out & (on_rail | held) & (ends - starts < p.size)
+    # From idle the fall to the rail is a small one: quicker than a gallery empties is enough where the other side is a jump, and
+    # the value stands on the rail, exactly, for as long as noise never would.
+    step = np.diff(t)
+    quick = (change > np.maximum(_SMALL_JUMP_KPA, _EMPTIES_KPA_PER_S * step)) & (step <= 0.05)
+    quick_in, quick_out = np.append(False, quick[starts[1:] - 1]), np.append(quick[ends[:-1] - 1], False)
+    long_on_rail = on_rail & held & (ends - starts >= 5) & (t[ends - 1] - t[starts] >= 0.1)
+    wrong |= long_on_rail & ((jumps_in & quick_out) | (quick_in & jumps_out))
     return np.repeat(wrong, ends - starts)
 
 
