@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
+from scipy.signal import savgol_filter
 
-from basso.recording.rolling import any_lately, bell_smooth, rolling_max, rolling_mean, rolling_min
+from basso.recording.rolling import any_lately, bell_smooth, local_parabola, rolling_max, rolling_mean, rolling_min
 
 values = hnp.arrays(np.float64, st.integers(1, 60), elements=st.floats(-1e3, 1e3))
 sizes = st.integers(1, 25)
@@ -44,3 +46,17 @@ def test_smoothing_keeps_a_constant_and_the_middle_of_a_step() -> None:
     np.testing.assert_allclose(bell_smooth(np.full(20, 3.0), 2.0), 3.0)
     step = np.concatenate([np.zeros(50), np.ones(50)])
     assert 0.4 < bell_smooth(step, 3.0)[50] < 0.65
+
+
+@pytest.mark.parametrize("size", [5, 31, 61])
+def test_the_local_parabola_is_that_of_another_library(size: int) -> None:
+    values = np.cumsum(np.random.default_rng(size).normal(0, 1, 400))
+    level, slope = local_parabola(values, size)
+    inside = slice(size, -size)
+    np.testing.assert_allclose(level[inside], savgol_filter(values, size, 2)[inside], atol=1e-9)
+    np.testing.assert_allclose(slope[inside], savgol_filter(values, size, 2, deriv=1)[inside], atol=1e-9)
+    # A parabola is left as it is, and its slope is known.
+    x = np.arange(200.0)
+    level, slope = local_parabola(0.01 * x * x, size)
+    np.testing.assert_allclose(level[size:-size], (0.01 * x * x)[size:-size], rtol=1e-9)
+    np.testing.assert_allclose(slope[size:-size], (0.02 * x)[size:-size], rtol=1e-9)

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import t as student
 
 from basso.errors import InputError
 from basso.units import DisplayUnits, FloatArray, Quantity, digits_of
@@ -85,8 +84,10 @@ def fit_line(
     gain_error = zero_error = float("nan")
     n = applied.size
     if n > 2:
+        from scipy.special import stdtrit  # slow to load, and wanted here only
+
         scatter = float(np.sqrt(np.sum(residual**2) / (n - 2)))
-        sure = float(student.ppf(0.975, n - 2)) * scatter
+        sure = float(stdtrit(n - 2, 0.975)) * scatter
         gain_error = sure / float(np.sqrt(spread))
         zero_error = sure * float(np.sqrt(1.0 / n + middle**2 / spread))
     return CalibrationLine(

@@ -26,6 +26,20 @@ def rolling_mean(values: FloatArray, size: int, trailing: bool = False) -> Float
     return mean
 
 
+def local_parabola(values: FloatArray, size: int) -> tuple[FloatArray, FloatArray]:
+    """Value and slope per sample of the parabola through the ``size`` (odd) samples about each; edges repeat. No NaN, please.
+
+    Least squares in closed form (Savitzky and Golay): weights 3·(3m² + 3m − 1 − 5i²) ÷ ((2m + 1)(4m² + 4m − 3)) and i ÷ Σi².
+    """
+    m = size // 2
+    if m == 0 or values.size == 0:
+        return values, np.zeros(values.shape)
+    i = np.arange(-m, m + 1, dtype=np.float64)
+    level = 3.0 * (3.0 * m * m + 3.0 * m - 1.0 - 5.0 * i * i) / ((2.0 * m + 1.0) * (4.0 * m * m + 4.0 * m - 3.0))
+    padded = _padded(values, 2 * m + 1, trailing=False)
+    return np.convolve(padded, level[::-1], "valid"), np.convolve(padded, (i / np.sum(i * i))[::-1], "valid")
+
+
 def rolling_max(values: FloatArray, size: int, trailing: bool = False) -> FloatArray:
     """Largest of ``size`` samples about each sample (or up to it); edges repeat. No NaN, please.
 

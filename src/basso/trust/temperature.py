@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.signal import savgol_filter
 
 from basso.recording.corrections import Correction
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
-from basso.recording.rolling import rolling_max, rolling_mean
+from basso.recording.rolling import local_parabola, rolling_max, rolling_mean
 from basso.trust.surface import fitted, hats, surface
 from basso.trust.verdict import Check
 from basso.units import FloatArray
@@ -114,8 +113,8 @@ def _lag(recording: Recording, name: str) -> list[Check]:
     window = round(_CALM_S / _GRID_S) | 1
     if grid.size < 4 * window:
         return []
-    calm = savgol_filter(temperature, window, 2)
-    rate = savgol_filter(temperature, window, 2, deriv=1, delta=_GRID_S)
+    calm, per_step = local_parabola(temperature, window)
+    rate = per_step / _GRID_S
     change = np.abs(np.gradient(rolling_mean(rpm, 3), _GRID_S)) / np.maximum(rpm, 500.0)
     use = (rpm > 600.0) & (change < 0.10) & (pressure > 30.0)
     # Enough moments, and a rate of warming that changes: else a lag is only a shift of the curve.
