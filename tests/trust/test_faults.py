@@ -266,6 +266,18 @@ class TestPressureReading:
 
 
 class TestTemperature:
+    def test_steps_of_two_degrees_or_a_reading_a_second_show_no_lag(self) -> None:
+        recording = harrowfell_session(replace(CLEAN, temperature_lag_s=60.0), laps=5)
+        (channel,) = (c for c in recording.channels if c.role is Role.OIL_TEMP)
+        stepped = replace(channel, values=np.round(channel.values / 2.0) * 2.0)
+        coarse = recording.with_channels(tuple(stepped if c is channel else c for c in recording.channels))
+        slow = harrowfell_session(replace(CLEAN, rate_hz=1, temperature_lag_s=60.0), laps=5)
+        for log, why in ((coarse, "steps of 2.0 °C"), (slow, "too slowly")):
+            check = next(c for c in check_temperature(log) if c.id == "oil_temp_lag")
+            assert check.level == "note" and why in check.message
+        fine = next(c for c in check_temperature(recording) if c.id == "oil_temp_lag")
+        assert fine.level == "warn"
+
     @pytest.mark.parametrize("stands", [0.0, 25.0, 150.0])
     def test_one_that_stands_still_is_left_out_and_the_rest_is_judged(self, stands: float) -> None:
         found = analyse(harrowfell_session(Logger(20, gps=True, temperature_stands_c=stands)))
