@@ -91,11 +91,6 @@ class RegisterPanel(QWidget):
         layout.addLayout(head)
         layout.addWidget(self.circuit)
         layout.addWidget(self._cautions)
-        form = QScrollArea()
-        form.setWidgetResizable(True)
-        form.setFrameShape(QFrame.Shape.NoFrame)
-        form.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        form.setWidget(self.form)
         side = QWidget()
         column = QVBoxLayout(side)
         column.setContentsMargins(10, 0, 0, 0)
@@ -104,11 +99,14 @@ class RegisterPanel(QWidget):
             (("calibrate", "Calibrate…"), ("calibration", "Correct"), ("new card", "New card…")),
             (("move", "Move to"), ("off", "Take off…"), ("remove", "Remove card")),
         )
-        for i, label in enumerate((self._about, self._calibrated)):
-            column.addWidget(label)
-            if not i:
-                column.addSpacing(2)
-        column.addWidget(self.plot, 1)
+        said = QWidget()
+        inner = QVBoxLayout(said)
+        inner.setContentsMargins(0, 0, 6, 0)
+        inner.setSpacing(6)
+        for label in (self._about, self._calibrated):
+            inner.addWidget(label)
+        inner.addWidget(self.plot, 1)
+        column.addWidget(_scrolling(said), 1)
         for row in rows:
             line = QHBoxLayout()
             line.setSpacing(4)
@@ -119,7 +117,7 @@ class RegisterPanel(QWidget):
         self.buttons["calibration"].clicked.disconnect()
         self.buttons["move"].clicked.disconnect()
         self._bottom.setChildrenCollapsible(False)
-        for widget in (self.list, form, side):
+        for widget in (self.list, _scrolling(self.form), side):
             self._bottom.addWidget(widget)
         self._bottom.setSizes([190, 330, 350])
         layout.addWidget(self._bottom, 1)
@@ -255,3 +253,13 @@ class RegisterPanel(QWidget):
             for x in (self._head.text(), names, self._cautions.text(), self._about.text(), self._calibrated.text())
             if x
         )
+
+
+def _scrolling(inside: QWidget) -> QScrollArea:
+    """The widget in an area that scrolls down where there is too little room."""
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setWidget(inside)
+    return area
