@@ -159,6 +159,17 @@ class TestStuck:
             "longitudinal_g": 0.0,
         }
         assert check_stuck(made_recording(**on_rollers)) == []
+        # Without noise, a steady corner in which the pressure falls: engine speed and speed stand, and are right.
+        t = np.arange(3000) / 50.0
+        corner = np.where((t % 12.0) > 6.0, 1.1, 0.0)
+        steady = {
+            "rpm": 5000.0,
+            "speed": 35.0,
+            "lateral_g": corner,
+            "longitudinal_g": 0.0,
+            "oil_pressure": 400.0 - 200.0 * (corner > 0),
+        }
+        assert check_stuck(made_recording(**steady)) == []
 
 
 class TestScale:

@@ -19,15 +19,23 @@ from basso.trust.verdict import Check
 from basso.units import FloatArray
 
 _LONG_S = 5.0
+_AT_NOTHING_S = 30.0
+"""On exactly nothing it must stand longer: a straight in a log without noise."""
 _MOVED: MappingProxyType[Role, float] = MappingProxyType(
     {Role.RPM: 600.0, Role.SPEED: 5.0, Role.LATERAL_G: 0.5, Role.LONGITUDINAL_G: 0.5, Role.OIL_PRESSURE: 90.0}
 )
 """By this much another channel must have moved meanwhile, in its own unit (default): two of those that are logged, so that one
 that is faulty itself proves nothing."""
-_WITNESS: MappingProxyType[Role, tuple[Role, ...]] = MappingProxyType({
-    Role.LATERAL_G: (Role.LONGITUDINAL_G,), Role.LONGITUDINAL_G: (Role.LATERAL_G,), Role.SPEED: (Role.LATERAL_G, Role.LONGITUDINAL_G),
-})  # fmt: skip
-"""One of these must be among them: on a dyno the engine turns and the rollers run, and the g is truly nothing."""
+_WITNESS: MappingProxyType[Role, tuple[Role, ...]] = MappingProxyType(
+    {
+        Role.LATERAL_G: (Role.LONGITUDINAL_G,),
+        Role.LONGITUDINAL_G: (Role.LATERAL_G, Role.SPEED),
+        Role.SPEED: (Role.LONGITUDINAL_G,),
+        Role.RPM: (Role.SPEED,),
+    }
+)
+"""All of these must be among them, since they cannot move alone: on a dyno the rollers turn and the g is truly nothing, through
+a steady corner speed and engine speed may stand."""
 _LOOKED_AT = (
     Role.RPM, Role.LATERAL_G, Role.LONGITUDINAL_G, Role.SPEED, Role.PRESSURE_PUMP_OUT, Role.PRESSURE_COOLER_OUT, Role.PRESSURE_FILTER_OUT,
 )  # fmt: skip
@@ -44,7 +52,11 @@ def check_stuck(recording: Recording) -> list[Check]:
             continue
         runs = runs_of(np.diff(channel.values) == 0.0)
         lengths = np.array([channel.time_s[end] - channel.time_s[start] for start, end in runs])
-        held = [r for r, length in zip(runs, lengths.tolist(), strict=True) if length >= _LONG_S]
+        held = [
+            (start, end)
+            for (start, end), length in zip(runs, lengths.tolist(), strict=True)
+            if length >= (_AT_NOTHING_S if channel.values[start] == 0.0 else _LONG_S)
+        ]
         if not held:
             continue
         # A channel that often rests on one value (coarse, or without noise) may do so once more.
@@ -70,7 +82,7 @@ def _others_moved(frame: Frame, role: Role, part: slice) -> bool:
         known = values[part][np.isfinite(values[part])]
         if known.size > 10 and float(np.percentile(known, 95) - np.percentile(known, 5)) > least:
             moved.add(other)
-    return len(moved) >= 2 and (role not in _WITNESS or bool(moved & set(_WITNESS[role])))
+    return len(moved) >= 2 and moved.issuperset(_WITNESS.get(role, (Role.RPM,)))
 
 
 def _told(name: str, time_s: FloatArray, stuck: NDArray[np.bool_], role: Role) -> Check:
