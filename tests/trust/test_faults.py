@@ -117,6 +117,12 @@ class TestClock:
         assert check_pressure_clock(harrowfell_session(CLEAN)) == []
         assert check_pressure_clock(harrowfell_session(replace(CLEAN, delay_s=0.3))) == []
 
+    @pytest.mark.parametrize("rate_hz", [20, 50, 100])
+    def test_an_open_connector_is_no_slip_of_a_clock(self, rate_hz: int) -> None:
+        for seed in (7, 8, 9):
+            loose = harrowfell_session(Logger(rate_hz, gps=True, dropouts_per_min=8.0, spikes_per_min=6.0), seed=seed)
+            assert check_pressure_clock(loose) == []
+
     def test_a_g_that_is_late_throughout_is_moved(self) -> None:
         checks = check_clocks(mounted(late_s=0.7))
         assert all(c.correction is not None and c.correction.value == pytest.approx(0.7, abs=0.05) for c in checks)

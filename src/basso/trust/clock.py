@@ -7,7 +7,7 @@ everything it says is late. The lag is where its g agrees best with the change o
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -16,6 +16,7 @@ from basso.recording.recording import Frame, Recording
 from basso.recording.roles import Role
 from basso.trust.axes import correlation, references, smooth, thinned_on_g
 from basso.trust.delay import GRID_S, changes_of, delays_over_time
+from basso.trust.spikes import impossible_samples
 from basso.trust.verdict import Check
 from basso.units import FloatArray
 
@@ -114,8 +115,14 @@ def check_pressure_clock(recording: Recording) -> list[Check]:
     channel = recording.channel(Role.OIL_PRESSURE)
     if channel is None or not recording.has(Role.RPM) or channel.values.size < 200:
         return []
+    # An open connector moves the pressure more than any gear change does.
+    known = np.isfinite(channel.values) & ~impossible_samples(channel.values, channel.time_s)
+    if known.sum() < 200:
+        return []
+    sound = replace(channel, values=np.interp(channel.time_s, channel.time_s[known], channel.values[known]))
+    recording = recording.with_channels(tuple(sound if c is channel else c for c in recording.channels))
     found = Lags(*delays_over_time(recording))
-    at = slip_at(found) if found.lag_s.size >= 4 else None
+    at = slip_at(found, least=3) if found.lag_s.size >= 6 else None
     changes = changes_of(recording, longest_s=np.inf) if at is not None else None
     if at is None or changes is None:
         return []
@@ -208,8 +215,8 @@ def _lag(seen: FloatArray, reference: FloatArray, offset: int, reach: int) -> fl
     return float(lags[top]) + (0.5 * float(before - after) / bend if bend < 0 else 0.0)
 
 
-def slip_at(found: Lags) -> int | None:
-    """The window from which on the lag is another, or None.
+def slip_at(found: Lags, least: int = 2) -> int | None:
+    """The window from which on the lag is another, or None; ``least`` windows must stand on either side.
 
     Where two parts differ by more than 0.12 s and by more than four times what the windows scatter within them.
     """
@@ -217,7 +224,7 @@ def slip_at(found: Lags) -> int | None:
     best, at = 0.0, None
     if float(np.ptp(np.percentile(lag, (2, 98)))) < _SLIPPED_S:
         return None
-    for k in range(2, lag.size - 1):
+    for k in range(least, lag.size - least + 1):
         first, second = lag[:k], lag[k:]
         step = abs(float(np.median(second) - np.median(first)))
         scatter = float(np.median(np.abs(first - np.median(first))) + np.median(np.abs(second - np.median(second))))
