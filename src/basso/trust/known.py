@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from basso.fitting.wiring import LEAST_TOLD_KPA
 from basso.recording.corrections import Correction
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
@@ -19,8 +20,6 @@ _GAUGE_KPA = 10.0
 _AT_ITS_END = 0.985
 _CUT_SHARE = 0.002
 _SPONGY_S = 0.08
-_GROUND_KPA = 3.0
-"""As much as a zero may be off (default)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,7 +183,7 @@ def _wiring(known: KnownSensor, name: str) -> Check:
         words = f"Cannot be checked: current and resistance of the return of {known.name} are not on its card."
         return Check("sensor_wiring", "note", words, name)
     words = f"Current in the return of {known.name} adds {known.ground_kpa:.1f} kPa to what it reads"
-    if abs(known.ground_kpa) > _GROUND_KPA:
+    if abs(known.ground_kpa) > LEAST_TOLD_KPA:
         words += ", and changes with what else returns there. Give it a return of its own."
         return Check("sensor_wiring", "warn", words, name, measured=known.ground_kpa)
     return Check("sensor_wiring", "ok", f"{words}: little enough.", name, measured=known.ground_kpa)
