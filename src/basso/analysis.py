@@ -41,14 +41,14 @@ from basso.trust.clock import check_clocks, check_pressure_clock
 from basso.trust.decisions import Decision
 from basso.trust.delay import check_delay
 from basso.trust.scale import check_scale, check_scale_against
-from basso.trust.spikes import check_spikes, noise_kpa
+from basso.trust.spikes import check_spikes
 from basso.trust.steps import check_steps
 from basso.trust.stuck import check_stuck
 from basso.trust.supply import check_supply
 from basso.trust.temperature import check_temperature
 from basso.trust.update_rate import check_update_rate
 from basso.trust.verdict import Check
-from basso.trust.vibration import check_vibration
+from basso.trust.vibration import check_vibration, noise_by_rpm
 from basso.trust.zero import check_zero
 from basso.units import FloatArray
 
@@ -123,7 +123,6 @@ class Analysis:
     longitudinal_g: FloatArray | None
     judged: NDArray[np.bool_]
     settled: NDArray[np.bool_]
-    noise_kpa: float
     dips: tuple[JudgedDip, ...]
     exposure: Exposure
 
@@ -222,8 +221,8 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     progress(0.7, "finding dips")
     floor = highest_floor(options.floors, followed, expected_kpa)
     is_judged = (np.nan_to_num(rpm) > options.rules.rpm_gate) & running(rpm) & warm(frame)
-    noise = noise_kpa(pressure)
-    dips = find_dips(frame.time_s, pressure, floor.kpa, expected_kpa, is_judged, noise, options.rules)
+    noise_kpa = noise_by_rpm(pressure, rpm)
+    dips = find_dips(frame.time_s, pressure, floor.kpa, expected_kpa, is_judged, noise_kpa, options.rules)
 
     progress(0.9, "explaining them")
     signals = Signals(
@@ -264,7 +263,6 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
         longitudinal,
         is_judged,
         is_settled,
-        noise,
         judged_dips,
         exposure,
     )
@@ -517,7 +515,6 @@ def _unjudged(
         None,
         false,
         false,
-        0.0,
         (),
         measure_exposure(time_s, false, false, 0.0, nothing),
     )

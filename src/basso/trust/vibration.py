@@ -12,6 +12,7 @@ from basso.units import FloatArray
 _TIMES = 1.8
 _NOTED_KPA = 4.0
 _MUCH_KPA = 10.0
+_STEADY = 0.015
 
 
 def check_vibration(recording: Recording) -> Check | None:
@@ -29,7 +30,7 @@ def check_vibration(recording: Recording) -> Check | None:
         return None
     second, bend = (np.abs(v[2:] - 2.0 * v[1:-1] + v[:-2]) for v in (pressure, rpm))
     # An engine speed that changes unevenly moves the pressure by itself.
-    steady = running[1:-1] & np.isfinite(second) & (bend < 0.015 * np.maximum(rpm[1:-1], 1.0))
+    steady = running[1:-1] & np.isfinite(second) & (bend < _STEADY * np.maximum(rpm[1:-1], 1.0))
     quiet, loud = (_noise(second[steady & part[1:-1]]) for part in (rpm <= low, rpm >= high))
     if quiet is None or loud is None:
         return None
@@ -48,6 +49,25 @@ def check_vibration(recording: Recording) -> Check | None:
         "on a flexible line."
     )
     return Check("vibration", "warn" if loud >= _MUCH_KPA else "note", words, channel.name, measured=grown)
+
+
+def noise_by_rpm(pressure: FloatArray, rpm: FloatArray) -> FloatArray:
+    """Standard deviation of the pressure's sample-to-sample noise at each sample, kPa; arrays of shape (n,).
+
+    From second differences in eight equal shares of the running samples by engine speed, linear between their means. 0 with
+    too few samples to tell.
+    """
+    second, bend = (np.abs(v[2:] - 2.0 * v[1:-1] + v[:-2]) for v in (pressure, rpm))
+    speed = rpm[1:-1]
+    with np.errstate(invalid="ignore"):
+        use = np.isfinite(second) & (speed > 600.0) & (bend < _STEADY * speed)
+    second, speed = second[use], speed[use]
+    order = np.argsort(speed)
+    told = [(float(speed[part].mean()), noise) for part in np.array_split(order, 8) if (noise := _noise(second[part]))]
+    if not told:
+        return np.zeros(pressure.shape)
+    speeds, noises = np.array(told).T
+    return np.asarray(np.interp(np.nan_to_num(rpm), speeds, noises), dtype=np.float64)
 
 
 def _noise(second: FloatArray) -> float | None:
