@@ -6,15 +6,14 @@ The zero's trend, the scale, the relief valve, the drops along the oil's way, th
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, fields, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from basso.oil.grades import Grade
 from basso.pressure.drops import Drop
-from basso.pressure.expected import ExpectedPressure, log_viscosity
+from basso.pressure.expected import ExpectedPressure
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 from basso.recording.roles import Role, take_apart
@@ -66,18 +65,14 @@ class Earlier:
 
     def as_plain(self) -> dict[str, Any]:
         """As JSON holds it."""
-        return asdict(self)
+        plain = {f.name: getattr(self, f.name) for f in fields(self)}
+        return {**plain, "expected": self.expected.as_plain(), "drops": [asdict(d) for d in self.drops]}
 
     @classmethod
     def from_plain(cls, plain: dict[str, Any]) -> Earlier:
         """Back from JSON; raises KeyError, TypeError or ValueError where it is something else."""
-        expected = dict(plain["expected"])
-        temperature = expected["temperature_range_c"]
-        made = ExpectedPressure(**{
-            **expected, "oil": Grade(**expected["oil"]), "rpm_range": tuple(expected["rpm_range"]),
-            "temperature_range_c": tuple(temperature) if temperature is not None else None,
-        })  # fmt: skip
-        return cls(**{**plain, "expected": made, "drops": tuple(Drop(**d) for d in plain["drops"])})
+        expected = ExpectedPressure.from_plain(plain["expected"])
+        return cls(**{**plain, "expected": expected, "drops": tuple(Drop(**d) for d in plain["drops"])})
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -91,16 +86,21 @@ class Known:
 def relief_of(expected: ExpectedPressure, at_c: float | None = None) -> Relief | None:
     """The relief valve as the expected pressure shows it; None where there is none or it is by engine speed only.
 
-    The knee is where pump and bearings alone would make the relief's pressure: k·n^b·ν^c = p_relief.
+    The knee is where pump and bearings alone would make the relief's pressure: k·n^b·ν^c = p_relief, with the engine's own
+    departure from that form.
     """
     if not expected.valid or expected.temperature_range_c is None:
         return None
     hot = at_c if at_c is not None else expected.temperature_range_c[1]
-    log_v = float(log_viscosity(expected.oil, np.array([hot]))[0])
-    rpm = 4000.0 * float(
-        np.exp((np.log(expected.relief_kpa) - expected.log_k - expected.c * log_v) / max(expected.b, 0.05))
+    rpm = np.arange(500.0, expected.rpm_range[1] + 20.0, 20.0)
+    free = replace(expected, relief_kpa=1e9).at(rpm, np.full(rpm.shape, hot))
+    reached = np.flatnonzero(free >= expected.relief_kpa)
+    if not reached.size or not reached[0]:
+        return Relief(expected.relief_kpa, hot, None if not reached.size else float(rpm[0]))
+    at = int(reached[0])
+    return Relief(
+        expected.relief_kpa, hot, float(np.interp(expected.relief_kpa, free[at - 1 : at + 1], rpm[at - 1 : at + 1]))
     )
-    return Relief(expected.relief_kpa, hot, rpm if rpm <= expected.rpm_range[1] else None)
 
 
 def relief_words(now: Relief | None, before: Sequence[Relief]) -> str:

@@ -5,18 +5,30 @@
 with ν from ASTM D341. Air, churning and a bare pickup only ever lower the pressure, so the fit is one-sided:
 medians over a grid of rpm × temperature of settled running, then least squares in log pressure in which a point
 far *under* the curve loses its say and a point over it keeps it. Weak priors on b, c and the relief hold what
-a session does not show (an oil that never changed temperature cannot tell c).
+a session does not show (an oil that never changed temperature cannot tell c). How this engine departs from the form, and how
+sure the expectation is, is learned from the same cells (:mod:`basso.pressure.departure`).
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, replace
+from statistics import NormalDist
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from basso.oil.grades import Grade, usual
 from basso.oil.viscosity import walther
+from basso.pressure.departure import (
+    OF_A_FORM_THAT_DOES_NOT,
+    OF_A_FORM_THAT_FITS,
+    Departure,
+    Freedom,
+    Points,
+    fit_departure,
+)
+from basso.recording.spans import runs_of
 from basso.units import FloatArray
 
 _REFERENCE_RPM = 4000.0
@@ -29,6 +41,20 @@ _MOST_SCATTER = 0.10
 _MOST_SCATTER_BY_RPM = 0.20
 """By rpm only, 25 °C of warming alone spread the pressure by 15 %."""
 _LEAST_CELLS = 6
+_MOST_CELLS = 320
+_ALIKE = 8.0
+"""As many samples of a cell are taken to say one thing: they follow on each other."""
+_APART = 50
+"""Samples between two visits to a cell."""
+_ZERO_KPA = 1.5
+"""Zero and noise that a cell's own scatter does not show."""
+_BENDS = 0.15
+"""How far the exponents may change over a factor e of engine speed or viscosity (standard deviation, default)."""
+_SLOW_SHARE = 0.5
+_FAR, _MOST_FAR = 0.05, 0.10
+"""As much of the settled running may lie this far off the form without air to explain it, before the form does not fit (default)."""
+_MOST_SPREAD = 0.025
+"""Normal is valid where its own standard deviation is no more (default)."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -36,7 +62,8 @@ class ExpectedPressure:
     """A fitted normal, with what it rests on.
 
     Attributes:
-        method: "physical, rpm and oil temperature" or "rpm only", or "none".
+        method: "physical" or "from the data" (where the form does not fit), and by what: "rpm and oil temperature" or "rpm only";
+            or "none".
         log_k: natural log of the unlimited pressure in kPa at 4000 rpm and the reference viscosity.
         b, c: exponents of rpm and of viscosity.
         relief_kpa: where it flattens.
@@ -61,6 +88,26 @@ class ExpectedPressure:
     samples: int
     valid: bool
     reason: str
+    departure: Departure | None = None
+    parameter_sd: tuple[float, float, float, float] | None = None
+    """Standard deviations of log k, b, c and the log of the relief; c's is 0 where normal is by engine speed only."""
+
+    def as_plain(self) -> dict[str, Any]:
+        """As JSON holds it."""
+        plain = {f.name: getattr(self, f.name) for f in fields(self)}
+        oil = {f.name: getattr(self.oil, f.name) for f in fields(self.oil)}
+        return {**plain, "oil": oil, "departure": self.departure.as_plain() if self.departure is not None else None}
+
+    @classmethod
+    def from_plain(cls, plain: dict[str, Any]) -> ExpectedPressure:
+        """Back from JSON; raises KeyError, TypeError or ValueError where it is something else."""
+        heat, departure = plain["temperature_range_c"], plain["departure"]
+        return cls(**{
+            **plain, "oil": Grade(**plain["oil"]), "rpm_range": tuple(plain["rpm_range"]),
+            "temperature_range_c": tuple(heat) if heat is not None else None,
+            "parameter_sd": tuple(plain["parameter_sd"]) if plain["parameter_sd"] is not None else None,
+            "departure": Departure.from_plain(departure) if departure is not None else None,
+        })  # fmt: skip
 
     def at(self, rpm: FloatArray, temperature_c: FloatArray | None) -> FloatArray:
         """Expected pressure in kPa at each sample; NaN where it is not valid or an input is missing.
@@ -70,20 +117,89 @@ class ExpectedPressure:
         rpm = np.asarray(rpm, dtype=np.float64)
         if not self.valid:
             return np.full(rpm.shape, np.nan)
-        log_rpm = np.log(np.maximum(rpm, 200.0) / _REFERENCE_RPM)
-        if temperature_c is not None and self.temperature_range_c is not None:
-            log_v = log_viscosity(self.oil, np.maximum(temperature_c, self.temperature_range_c[0] - 3.0))
-        else:
-            log_v = np.zeros(rpm.shape)
-        return _curve(np.array([self.log_k, self.b, self.c, np.log(self.relief_kpa)]), self.sharpness, log_rpm, log_v)
+        log_rpm, heat, log_v = self._coordinates(rpm, temperature_c)
+        kpa = _curve(np.array([self.log_k, self.b, self.c, np.log(self.relief_kpa)]), self.sharpness, log_rpm, log_v)
+        d = self.departure
+        return kpa * np.exp(d.at(d.mean, log_rpm, heat)) if d is not None else kpa
+
+    def spread_at(self, rpm: FloatArray, temperature_c: FloatArray | None) -> FloatArray:
+        """Standard deviation of the expectation itself, as a share of it, at each sample; NaN where there is none."""
+        rpm = np.asarray(rpm, dtype=np.float64)
+        if not self.valid or self.departure is None:
+            return np.full(rpm.shape, np.nan)
+        log_rpm, heat, log_v = self._coordinates(rpm, temperature_c)
+        return np.where(np.isfinite(log_v), self.departure.at(self.departure.sd, log_rpm, heat), np.nan)
+
+    def interval(
+        self, rpm: FloatArray, temperature_c: FloatArray | None, level: float = 0.90
+    ) -> tuple[FloatArray, FloatArray]:
+        """From where to where the engine's true normal lies with this probability, kPa at each sample."""
+        kpa, times = self.at(rpm, temperature_c), NormalDist().inv_cdf(0.5 + level / 2.0)
+        wide = np.exp(times * self.spread_at(rpm, temperature_c))
+        return kpa / wide, kpa * wide
 
     def covers(self, rpm: FloatArray, temperature_c: FloatArray | None) -> NDArray[np.bool_]:
-        """Where the expectation rests on data: within its rpm range ± 300 and its temperature range ± 5 °C."""
-        inside = (rpm >= self.rpm_range[0] - 300.0) & (rpm <= self.rpm_range[1] + 300.0)
+        """Where the expectation rests on data: settled running nearby (15 % in rpm, 6 °C), and its own spread small."""
+        d = self.departure
+        rpm = np.asarray(rpm, dtype=np.float64)
+        if not self.valid or d is None:
+            return np.zeros(rpm.shape, dtype=np.bool_)
+        log_rpm, heat, log_v = self._coordinates(rpm, temperature_c)
+        near = d.at(d.apart, log_rpm, heat) <= 1.0
+        sure = d.at(d.sd, log_rpm, heat) <= _MOST_SPREAD
+        low, high = (np.log(v / _REFERENCE_RPM) for v in self.rpm_range)
+        inside = (log_rpm >= low - 0.1) & (log_rpm <= high + 0.1) & np.isfinite(log_v)
         if temperature_c is not None and self.temperature_range_c is not None:
-            low, high = self.temperature_range_c
-            inside &= (temperature_c >= low - 5.0) & (temperature_c <= high + 5.0)
-        return np.asarray(inside & self.valid)
+            coldest, hottest = self.temperature_range_c
+            inside &= (temperature_c >= coldest - 3.0) & (temperature_c <= hottest + 6.0)
+        return np.asarray(inside & near & sure)
+
+    def valid_range(self) -> tuple[tuple[float, float], tuple[float, float] | None] | None:
+        """The largest block of engine speeds and temperatures in which normal is valid throughout; None without any.
+
+        Temperatures are None where normal is by engine speed only.
+        """
+        if not self.valid:
+            return None
+        rpm = np.linspace(*self.rpm_range, 41)
+        heat = np.linspace(*self.temperature_range_c, 21) if self.temperature_range_c is not None else None
+        if heat is None:
+            inside = self.covers(rpm, None)[:, None]
+        else:
+            r, t = np.meshgrid(rpm, heat, indexing="ij")
+            inside = self.covers(r.ravel(), t.ravel()).reshape(r.shape)
+        block = largest_block(inside)
+        if block is None:
+            return None
+        (top, bottom), (left, right) = block
+        temperatures = (float(heat[left]), float(heat[right])) if heat is not None else None
+        return (float(rpm[top]), float(rpm[bottom])), temperatures
+
+    def _coordinates(
+        self, rpm: FloatArray, temperature_c: FloatArray | None
+    ) -> tuple[FloatArray, FloatArray | None, FloatArray]:
+        """Log rpm, temperature and log viscosity at each sample, with colder oil taken as the coldest fitted."""
+        log_rpm = np.log(np.maximum(rpm, 200.0) / _REFERENCE_RPM)
+        if temperature_c is None or self.temperature_range_c is None:
+            return log_rpm, None, np.zeros(rpm.shape)
+        heat = np.maximum(temperature_c, self.temperature_range_c[0] - 3.0)
+        return log_rpm, heat, log_viscosity(self.oil, heat)
+
+
+def largest_block(inside: NDArray[np.bool_]) -> tuple[tuple[int, int], tuple[int, int]] | None:
+    """First and last row and column of the largest all-true block; None where nothing is true."""
+    best, found = 0, None
+    for top in range(inside.shape[0]):
+        whole = np.ones(inside.shape[1], dtype=bool)
+        for bottom in range(top, inside.shape[0]):
+            whole &= inside[bottom]
+            for left, right in runs_of(whole):
+                size = (bottom - top + 1) * (right - left)
+                if size > best:
+                    best, found = size, ((top, bottom), (left, right - 1))
+            if not whole.any():
+                break
+    return found
 
 
 def no_expectation(reason: str) -> ExpectedPressure:
@@ -115,6 +231,10 @@ class _Cells:
     log_v: FloatArray
     log_p: FloatArray
     weight: FloatArray
+    temperature_c: FloatArray | None
+    noise: FloatArray
+    """Standard deviation of a cell's log pressure, from the scatter within it."""
+    visits: FloatArray
 
 
 def fit_expected(
@@ -139,98 +259,179 @@ def fit_expected(
         )
     p, n = pressure_kpa[use], rpm[use]
     t = temperature_c[use] if temperature_c is not None else None
-    cells = _grid(p, n, t, oil)
+    cells = _grid(p, n, t, np.flatnonzero(use), oil)
     span = float(np.percentile(n, 99) - np.percentile(n, 1))
     if cells.log_p.size < _LEAST_CELLS or span < 1000.0:
         return no_expectation("settled running covers too little engine speed to learn normal from")
-    theta, sharpness = _robust_fit(cells, float(np.percentile(p, 99.5)), with_temperature=t is not None)
-    log_v = log_viscosity(oil, t) if t is not None else np.zeros(n.shape)
-    ratio = np.log(p / _curve(theta, sharpness, np.log(n / _REFERENCE_RPM), log_v))
-    # Recentre on the settled samples' own mode: what lies under the curve may be air, what lies over is noise.
-    shift, spread = _upper_centre(ratio)
-    theta = theta + np.array([shift, 0.0, 0.0, shift])
-    level = float(np.median(p))
+    x, robust = _robust_fit(cells, float(np.percentile(p, 99.5)), with_temperature=t is not None)
     range_c = (float(np.percentile(t, 0.5)), float(np.percentile(t, 99.5))) if t is not None else None
-    good = spread < (_MOST_SCATTER if t is not None else _MOST_SCATTER_BY_RPM)
-    return ExpectedPressure(
-        method="physical, rpm and oil temperature" if t is not None else "physical, rpm only",
-        log_k=float(theta[0]),
-        b=float(theta[1]),
-        c=float(theta[2]) if t is not None else 0.0,
-        relief_kpa=float(np.exp(theta[3])),
-        sharpness=sharpness,
+    rpm_range = (float(np.percentile(n, 0.5)), float(np.percentile(n, 99.5)))
+    departure, x, sd, fits = _departure(cells, x, robust, rpm_range, range_c, oil)
+    fit = ExpectedPressure(
+        method=("physical" if fits else "from the data")
+        + (", rpm and oil temperature" if t is not None else ", rpm only"),
+        log_k=float(x[0]),
+        b=float(x[1]),
+        c=float(x[2]) if t is not None else 0.0,
+        relief_kpa=float(np.exp(x[3])),
+        sharpness=float(np.exp(x[4])),
         oil=oil,
-        rpm_range=(float(np.percentile(n, 0.5)), float(np.percentile(n, 99.5))),
+        rpm_range=rpm_range,
         temperature_range_c=range_c,
-        residual_kpa=spread * level,
+        residual_kpa=0.0,
         samples=int(use.sum()),
-        valid=good,
-        reason=""
-        if good
-        else f"settled pressure scatters by {spread:.0%} about any smooth curve of rpm and temperature",
+        valid=True,
+        reason="",
+        departure=departure,
+        parameter_sd=(float(sd[0]), float(sd[1]), float(sd[2]), float(sd[3])),
     )
+    some = slice(None, None, max(1, p.size // 40_000))
+    spread = _upper_spread(np.log(p[some] / fit.at(n[some], t[some] if t is not None else None)))
+    good = spread < (_MOST_SCATTER if t is not None else _MOST_SCATTER_BY_RPM)
+    reason = "" if good else f"settled pressure scatters by {spread:.0%} about any smooth curve of rpm and temperature"
+    return replace(fit, residual_kpa=spread * float(np.median(p)), valid=good, reason=reason)
 
 
-def _upper_centre(log_ratio: FloatArray) -> tuple[float, float]:
-    """Centre and spread of the healthy samples: the half-sample mode and the spread of what lies above it."""
+def _departure(
+    cells: _Cells,
+    x: FloatArray,
+    robust: FloatArray,
+    rpm_range: tuple[float, float],
+    range_c: tuple[float, float] | None,
+    oil: Grade,
+) -> tuple[Departure, FloatArray, FloatArray, bool]:
+    """How the engine departs from the form, the form's five parameters, how sure the first four are, and whether it fits at all.
+
+    Starts from the parameters ``x``; cells that lie far under them at speed have no say. At low engine speed a cell is believed as it is: with the pan level nothing but the engine makes it lie where it lies.
+    """
+
+    def basis_at(log_rpm: FloatArray, heat: FloatArray | None) -> FloatArray:
+        log_v = log_viscosity(oil, heat) if heat is not None else np.zeros(log_rpm.shape)
+        _, jacobian = _log_curve(x, log_rpm, log_v)
+        free = jacobian[:, 0]
+        bends = [free * log_rpm**2]
+        if heat is None:
+            return np.column_stack([jacobian[:, [0, 1, 3, 4]], *bends])
+        return np.column_stack([jacobian, *bends, free * log_rpm * log_v, free * log_v**2])
+
+    centre = np.array([0.0, _PRIORS[0][0] - x[1], _PRIORS[1][0] - x[2], 0.0, np.log(9.0) - x[4], 0.0, 0.0, 0.0])
+    width = np.array([1.0, _PRIORS[0][1], _PRIORS[1][1], 0.5, 0.5, _BENDS, _BENDS, _BENDS])
+    if range_c is None:
+        centre, width = (np.delete(z, [2, 6, 7]) for z in (centre, width))
+    slow = cells.log_rpm < np.log(_SLOW_SHARE * rpm_range[1] / _REFERENCE_RPM)
+    say, sagging = np.where(slow, 1.0, robust), _sagging(cells)
+    seen = Points(cells.log_rpm, cells.temperature_c, basis_at(cells.log_rpm, cells.temperature_c), cells.visits)
+    off = cells.log_p - _log_curve(x, cells.log_rpm, cells.log_v)[0]
+    low, high = (np.log(v / _REFERENCE_RPM) for v in (0.9 * rpm_range[0], 1.06 * rpm_range[1]))
+    heat = np.arange(range_c[0] - 6.0, range_c[1] + 8.0, 2.0) if range_c is not None else None
+
+    def fit(say: FloatArray, freedom: Freedom, knots: int) -> tuple[Departure, FloatArray, FloatArray]:
+        noise = np.where(say > 0.05, cells.noise / np.sqrt(np.maximum(say, 1e-3)), np.inf)
+        edges = np.linspace(low, high, knots)
+        return fit_departure(seen, off, noise, centre, width, edges, heat, basis_at, freedom)
+
+    departure, change, sd = fit(say, OF_A_FORM_THAT_FITS, 36)
+    far = np.abs(off - departure.at(departure.mean, cells.log_rpm, cells.temperature_c)) > _FAR
+    fits = float(cells.weight[far & ~sagging].sum()) <= _MOST_FAR * float(cells.weight.sum())
+    if not fits:
+        # What lies off the form and yet rises with engine speed is no air: this engine's curve has another shape.
+        departure, change, sd = fit(np.where(sagging, say, 1.0), OF_A_FORM_THAT_DOES_NOT, 90)
+    by_form = [0, 1, 2, 3, 4] if range_c is not None else [0, 1, 3, 4]
+    better, sure = x.copy(), np.zeros(5)
+    better[by_form], sure[by_form] = x[by_form] + change[: len(by_form)], sd[: len(by_form)]
+    # What the parameters now say themselves is no departure any more.
+    r, t = np.meshgrid(departure.log_rpm, departure.temperature_c, indexing="ij")
+    log_v = log_viscosity(oil, t) if range_c is not None else np.zeros(r.shape)
+    moved = (_log_curve(x, r.ravel(), log_v.ravel())[0] - _log_curve(better, r.ravel(), log_v.ravel())[0]).reshape(
+        r.shape
+    )
+    return replace(departure, mean=np.round(departure.mean + moved, 5)), better, sure, fits
+
+
+def _sagging(cells: _Cells) -> NDArray[np.bool_]:
+    """Cells whose pressure lies under what lower engine speed made at the same temperature: only air does that."""
+    lower = cells.log_rpm[None, :] < cells.log_rpm[:, None] - 0.02
+    if cells.temperature_c is not None:
+        lower &= np.abs(cells.temperature_c[None, :] - cells.temperature_c[:, None]) < 4.0
+    highest = np.where(lower, cells.log_p[None, :], -np.inf).max(axis=1)
+    return np.asarray(cells.log_p < highest - 0.03)
+
+
+def _upper_spread(log_ratio: FloatArray) -> float:
+    """Spread of the healthy samples about the curve: of what lies over their half-sample mode, for what lies under may be air."""
     ordered = np.sort(log_ratio)
     half = max(2, ordered.size // 2)
-    widths = ordered[half - 1 :] - ordered[: ordered.size - half + 1]
-    best = int(np.argmin(widths))
+    best = int(np.argmin(ordered[half - 1 :] - ordered[: ordered.size - half + 1]))
     centre = float(np.median(ordered[best : best + half]))
-    above = ordered[ordered >= centre] - centre
-    spread = float(np.percentile(above, 68)) if above.size else 0.0
-    return centre, spread
+    return float(np.percentile(ordered[ordered >= centre] - centre, 68))
 
 
-def _grid(p: FloatArray, n: FloatArray, t: FloatArray | None, oil: Grade) -> _Cells:
-    """Medians of settled pressure over a grid of rpm × temperature."""
+def _grid(p: FloatArray, n: FloatArray, t: FloatArray | None, sample: NDArray[np.intp], oil: Grade) -> _Cells:
+    """Medians of settled pressure over a grid of rpm × temperature; ``sample``: which sample of the recording each is."""
     rows = np.clip(((n - n.min()) / max(float(np.ptp(n)), 1.0) * 48).astype(np.int64), 0, 47)
     if t is not None:
         width = max(1.0, float(np.ptp(t)) / 32)
         columns = np.clip(((t - t.min()) / width).astype(np.int64), 0, 31)
     else:
         columns = np.zeros(p.shape, dtype=np.int64)
-    cell = rows * 32 + columns
-    order = np.lexsort((p, cell))
+    cell = (rows * 32 + columns).astype(np.int16)
+    visits = _visits(cell, sample)
+    order = np.argsort(cell + p / (1.001 * float(p.max())))  # by cell, then by pressure
     cell, p, n = cell[order], p[order], n[order]
-    starts = np.flatnonzero(np.diff(cell, prepend=-1))
+    starts = np.flatnonzero(np.diff(cell, prepend=np.int16(-1)))
     counts = np.diff(np.append(starts, cell.size))
     middle = p[starts + counts // 2]
     mean_n = np.add.reduceat(n, starts) / counts
-    if t is not None:
-        mean_t = np.add.reduceat(t[order], starts) / counts
-        log_v = log_viscosity(oil, mean_t)
-    else:
-        log_v = np.zeros(starts.shape)
-    full = counts >= 3
+    mean_t = np.add.reduceat(t[order], starts) / counts if t is not None else None
+    log_v = log_viscosity(oil, mean_t) if mean_t is not None else np.zeros(starts.shape)
+    scatter = (p[starts + (3 * counts) // 4] - p[starts + counts // 4]) / 1.35
+    noise = np.hypot(scatter / np.sqrt(np.maximum(counts / _ALIKE, 1.0)), _ZERO_KPA) / middle
+    full = np.flatnonzero(counts >= 3)
+    full = full[np.linspace(0, full.size - 1, min(full.size, _MOST_CELLS)).astype(np.intp)] if full.size else full
     return _Cells(
-        np.log(mean_n[full] / _REFERENCE_RPM), log_v[full], np.log(middle[full]), np.minimum(counts[full], 60.0) / 60.0
+        np.log(mean_n[full] / _REFERENCE_RPM),
+        log_v[full],
+        np.log(middle[full]),
+        np.minimum(counts[full], 60.0) / 60.0,
+        mean_t[full] if mean_t is not None else None,
+        noise[full],
+        visits[full],
     )
 
 
-def _robust_fit(cells: _Cells, top_kpa: float, with_temperature: bool) -> tuple[FloatArray, float]:
-    """One-sided robust least squares in log pressure; returns (log k, b, c, log relief) and sharpness.
+def _visits(cell: NDArray[np.int16], sample: NDArray[np.intp]) -> FloatArray:
+    """How often the driver came by each cell, in the order of the cells: what was read in one go says one thing."""
+    order = np.argsort(cell, kind="stable")
+    cell, sample = cell[order], sample[order]
+    new_cell = np.diff(cell, prepend=np.int16(-1)) != 0
+    new_visit = new_cell | (np.diff(sample, prepend=-_APART) >= _APART)
+    return np.add.reduceat(new_visit.astype(np.float64), np.flatnonzero(new_cell))
+
+
+def _robust_fit(cells: _Cells, top_kpa: float, with_temperature: bool) -> tuple[FloatArray, FloatArray]:
+    """One-sided robust least squares in log pressure; returns (log k, b, c, log relief, log m) and each cell's say.
 
     Froth that sets in at high rpm bends a fit down and hides in it. So the fit is started from all cells and
     from the lower half and two thirds of the rpm alone, and the start that most cells agree with wins.
     """
-    best: tuple[float, FloatArray] | None = None
+    best: tuple[float, FloatArray, FloatArray] | None = None
     for quantile in (1.0, 0.67, 0.5):
         first = cells.log_rpm <= np.quantile(cells.log_rpm, quantile)
         if int(first.sum()) < _LEAST_CELLS:
             continue
-        x = _reweighted(cells, first.astype(np.float64), top_kpa, with_temperature)
-        error = cells.log_p - np.log(_curve(x[:4], float(np.exp(x[4])), cells.log_rpm, cells.log_v))
+        x, say = _reweighted(cells, first.astype(np.float64), top_kpa, with_temperature)
+        error = cells.log_p - _log_curve(x, cells.log_rpm, cells.log_v)[0]
         agreeing = float(cells.weight[np.abs(error) < _INLIER].sum())
         if best is None or agreeing > 1.05 * best[0]:
-            best = (agreeing, x)
+            best = (agreeing, x, say)
     assert best is not None
-    return best[1][:4], float(np.exp(best[1][4]))
+    return best[1], best[2]
 
 
-def _reweighted(cells: _Cells, robust: FloatArray, top_kpa: float, with_temperature: bool) -> FloatArray:
-    """Iterate least squares in which a cell far under the curve loses its say; returns five parameters."""
+def _reweighted(
+    cells: _Cells, robust: FloatArray, top_kpa: float, with_temperature: bool
+) -> tuple[FloatArray, FloatArray]:
+    """Iterate least squares in which a cell far under the curve loses its say; returns five parameters and each cell's say."""
     prior_b, prior_c = _PRIORS
     near = cells.log_p - prior_b[0] * cells.log_rpm - prior_c[0] * cells.log_v
     low = np.log(max(top_kpa * 0.75, 50.0))
@@ -248,23 +449,23 @@ def _reweighted(cells: _Cells, robust: FloatArray, top_kpa: float, with_temperat
     x = np.clip(x, lower + 1e-6, upper - 1e-6)
     for _ in range(6):
         x = _damped_least_squares(cells, robust * np.sqrt(cells.weight), x, lower, upper)
-        error = cells.log_p - _log_curve(x, cells)[0]
+        error = cells.log_p - _log_curve(x, cells.log_rpm, cells.log_v)[0]
         above = np.abs(error[(error > 0) & (robust > 0.05)])
         scale = max(0.012, float(np.median(above)) / 0.6745) if above.size else 0.03
         under = np.clip(-error / (3.5 * scale), 0.0, 1.0)
         over = np.maximum(error / (2.0 * scale), 1.0)
         robust = np.where(error < 0, 1.0 - under**2, 1.0 / np.sqrt(over))
-    return x
+    return x, robust
 
 
-def _log_curve(x: FloatArray, cells: _Cells) -> tuple[FloatArray, FloatArray]:
-    """Log pressure of the five parameters (log k, b, c, log relief, log m) at the cells, and its Jacobian (n, 5)."""
+def _log_curve(x: FloatArray, log_rpm: FloatArray, log_v: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Log pressure of the five parameters (log k, b, c, log relief, log m) at each place, and its Jacobian (n, 5)."""
     m = float(np.exp(x[4]))
-    free = x[0] + x[1] * cells.log_rpm + x[2] * cells.log_v
+    free = x[0] + x[1] * log_rpm + x[2] * log_v
     both = np.logaddexp(-m * free, -m * x[3])
     unlimited = np.exp(-m * free - both)  # how much the free curve, not the relief, sets the pressure
     by_m = both / m + unlimited * free + (1.0 - unlimited) * x[3]
-    jacobian = np.column_stack([unlimited, unlimited * cells.log_rpm, unlimited * cells.log_v, 1.0 - unlimited, by_m])
+    jacobian = np.column_stack([unlimited, unlimited * log_rpm, unlimited * log_v, 1.0 - unlimited, by_m])
     return -both / m, jacobian
 
 
@@ -282,12 +483,13 @@ def _damped_least_squares(
 
     def cost(y: FloatArray) -> float:
         return float(
-            np.sum((scaled * (cells.log_p - _log_curve(y, cells)[0])) ** 2) + np.sum((pull * (y - centre)) ** 2)
+            np.sum((scaled * (cells.log_p - _log_curve(y, cells.log_rpm, cells.log_v)[0])) ** 2)
+            + np.sum((pull * (y - centre)) ** 2)
         )
 
     damping, now = 1e-3, cost(x)
     for _ in range(60):
-        fit, jacobian = _log_curve(x, cells)
+        fit, jacobian = _log_curve(x, cells.log_rpm, cells.log_v)
         weighted = jacobian * scaled[:, None]
         gram = weighted.T @ weighted + np.diag(pull**2)
         slope = weighted.T @ (scaled * (cells.log_p - fit)) + pull**2 * (centre - x)

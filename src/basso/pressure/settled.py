@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from basso.recording.recording import Frame
 from basso.recording.roles import Role
-from basso.recording.rolling import any_lately, rolling_mean
+from basso.recording.rolling import any_lately, rolling_max, rolling_mean, rolling_min
 from basso.units import FloatArray
 
 WARM_C = 60.0
@@ -27,6 +27,7 @@ class SettledLimits:
     driving_g: float = 0.45
     for_s: float = 1.2
     rpm_per_s: float = 900.0
+    rpm_within: float = 250.0
     least_rpm: float = 700.0
 
 
@@ -59,6 +60,9 @@ def settled(
     swing = np.abs(np.roll(known, -half) - np.roll(known, half)) / (2 * half * step)
     swing[:half] = swing[-half:] = np.inf
     calm &= swing <= limits.rpm_per_s
+    # A change of gear swings there and back: the pressure follows late, so the last quarter of a second counts as well.
+    lately = round(0.25 / step) + 1
+    calm &= rolling_max(known, lately, trailing=True) - rolling_min(known, lately, trailing=True) <= limits.rpm_within
     window = max(1, round(limits.for_s / step))
     smooth = max(1, round(0.2 / step))
 
