@@ -51,6 +51,8 @@ _ZERO_KPA = 1.5
 _BENDS = 0.15
 """How far the exponents may change over a factor e of engine speed or viscosity (standard deviation, default)."""
 _SLOW_SHARE = 0.5
+_SHOULDER = 0.10
+"""Of log rpm below the first that sags (default)."""
 _FAR, _MOST_FAR = 0.05, 0.10
 """As much of the settled running may lie this far off the form without air to explain it, before the form does not fit (default)."""
 _MOST_SPREAD = 0.025
@@ -319,9 +321,12 @@ def _departure(
     if range_c is None:
         centre, width = (np.delete(z, [2, 6, 7]) for z in (centre, width))
     slow = cells.log_rpm < np.log(_SLOW_SHARE * rpm_range[1] / _REFERENCE_RPM)
-    say, sagging = np.where(slow, 1.0, robust), _sagging(cells)
+    sagging = _sagging(cells) & ~slow
+    # Froth begins a little before it makes the pressure fall: what is low on its shoulder is not believed either.
+    shoulder = cells.log_rpm > _froths_from(cells, sagging) - _SHOULDER
     seen = Points(cells.log_rpm, cells.temperature_c, basis_at(cells.log_rpm, cells.temperature_c), cells.visits)
     off = cells.log_p - _log_curve(x, cells.log_rpm, cells.log_v)[0]
+    say = np.where(slow, 1.0, np.where(shoulder & (off < 0.0), 0.0, robust))
     low, high = (np.log(v / _REFERENCE_RPM) for v in (0.9 * rpm_range[0], 1.06 * rpm_range[1]))
     heat = np.arange(range_c[0] - 6.0, range_c[1] + 8.0, 2.0) if range_c is not None else None
 
@@ -346,6 +351,15 @@ def _departure(
         r.shape
     )
     return replace(departure, mean=np.round(departure.mean + moved, 5)), better, sure, fits
+
+
+def _froths_from(cells: _Cells, sagging: NDArray[np.bool_]) -> float:
+    """Log rpm from which on most of the settled running sags; infinite where it does not."""
+    order = np.argsort(-cells.log_rpm)
+    weight = cells.weight[order]
+    most = np.cumsum(weight * sagging[order]) >= 0.6 * np.cumsum(weight)
+    most &= sagging[order]
+    return float(cells.log_rpm[order][most].min()) if most.any() else np.inf
 
 
 def _sagging(cells: _Cells) -> NDArray[np.bool_]:
