@@ -1,6 +1,6 @@
 """Expected pressure: what this engine shows at an rpm and oil temperature with the pickup covered.
 
-    p = softmin(p_relief, k · rpm^b · ν(T)^c),   softmin(a, b) = (a^−m + b^−m)^(−1/m)
+    p = softmin(p_relief, k · rpm^b · ν(T)^c)
 
 with ν from ASTM D341. Air, churning and a bare pickup only ever lower the pressure, so the fit is one-sided:
 medians over a grid of rpm × temperature of settled running, then least squares in log pressure in which a point
@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from basso.oil.grades import Grade, usual
-from basso.oil.viscosity import walther
+from basso.pressure.cells import REFERENCE_RPM, Cells, cells_of, log_viscosity
 from basso.pressure.departure import (
     OF_A_FORM_THAT_DOES_NOT,
     OF_A_FORM_THAT_FITS,
@@ -28,26 +28,13 @@ from basso.pressure.departure import (
     Points,
     fit_departure,
 )
+from basso.pressure.form import LEAST_CELLS, PRIORS, curve, fit_form, log_curve
 from basso.recording.spans import runs_of
 from basso.units import FloatArray
 
-_REFERENCE_RPM = 4000.0
-_REFERENCE_C = 95.0
-_PRIORS = ((0.85, 0.25), (0.75, 0.35))
-"""Mean and standard deviation of b and c: flow through clearances gives 1 and 1, jets and heating bearings
-pull both down; engines fall between 0.4 and 1.0 (default)."""
-_INLIER = 0.025
 _MOST_SCATTER = 0.10
 _MOST_SCATTER_BY_RPM = 0.20
 """By rpm only, 25 °C of warming alone spread the pressure by 15 %."""
-_LEAST_CELLS = 6
-_MOST_CELLS = 320
-_ALIKE = 8.0
-"""As many samples of a cell are taken to say one thing: they follow on each other."""
-_APART = 50
-"""Samples between two visits to a cell."""
-_ZERO_KPA = 1.5
-"""Zero and noise that a cell's own scatter does not show."""
 _BENDS = 0.15
 """How far the exponents may change over a factor e of engine speed or viscosity (standard deviation, default)."""
 _SLOW_SHARE = 0.5
@@ -120,7 +107,7 @@ class ExpectedPressure:
         if not self.valid:
             return np.full(rpm.shape, np.nan)
         log_rpm, heat, log_v = self._coordinates(rpm, temperature_c)
-        kpa = _curve(np.array([self.log_k, self.b, self.c, np.log(self.relief_kpa)]), self.sharpness, log_rpm, log_v)
+        kpa = curve(np.array([self.log_k, self.b, self.c, np.log(self.relief_kpa)]), self.sharpness, log_rpm, log_v)
         d = self.departure
         return kpa * np.exp(d.at(d.mean, log_rpm, heat)) if d is not None else kpa
 
@@ -149,7 +136,7 @@ class ExpectedPressure:
         log_rpm, heat, log_v = self._coordinates(rpm, temperature_c)
         near = d.at(d.apart, log_rpm, heat) <= 1.0
         sure = d.at(d.sd, log_rpm, heat) <= _MOST_SPREAD
-        low, high = (np.log(v / _REFERENCE_RPM) for v in self.rpm_range)
+        low, high = (np.log(v / REFERENCE_RPM) for v in self.rpm_range)
         inside = (log_rpm >= low - 0.1) & (log_rpm <= high + 0.1) & np.isfinite(log_v)
         if temperature_c is not None and self.temperature_range_c is not None:
             coldest, hottest = self.temperature_range_c
@@ -181,7 +168,7 @@ class ExpectedPressure:
         self, rpm: FloatArray, temperature_c: FloatArray | None
     ) -> tuple[FloatArray, FloatArray | None, FloatArray]:
         """Log rpm, temperature and log viscosity at each sample, with colder oil taken as the coldest fitted."""
-        log_rpm = np.log(np.maximum(rpm, 200.0) / _REFERENCE_RPM)
+        log_rpm = np.log(np.maximum(rpm, 200.0) / REFERENCE_RPM)
         if temperature_c is None or self.temperature_range_c is None:
             return log_rpm, None, np.zeros(rpm.shape)
         heat = np.maximum(temperature_c, self.temperature_range_c[0] - 3.0)
@@ -209,36 +196,6 @@ def no_expectation(reason: str) -> ExpectedPressure:
     return ExpectedPressure("none", 0.0, 0.0, 0.0, 1.0, 1.0, usual(), (0.0, 0.0), None, float("nan"), 0, False, reason)
 
 
-def log_viscosity(oil: Grade, temperature_c: FloatArray) -> FloatArray:
-    """Natural log of viscosity relative to the reference temperature's, by ASTM D341."""
-    curve = walther(oil)
-    reference = float(curve.viscosity_mm2ps(np.array([_REFERENCE_C]))[0])
-    # A table is exact to 1e-5 here and a hundred times quicker than the powers on a long log.
-    knots = np.arange(-30.0, 201.0, 1.0)
-    table = np.log(curve.viscosity_mm2ps(knots) / reference)
-    return np.asarray(np.interp(temperature_c, knots, table), dtype=np.float64)
-
-
-def _curve(theta: FloatArray, sharpness: float, log_rpm: FloatArray, log_v: FloatArray) -> FloatArray:
-    log_free = theta[0] + theta[1] * log_rpm + theta[2] * log_v
-    # softmin in logs, safe against overflow
-    with np.errstate(invalid="ignore"):  # a missing temperature gives a missing expectation, quietly
-        both = np.logaddexp(-sharpness * log_free, -sharpness * theta[3])
-    return np.asarray(np.exp(-both / sharpness), dtype=np.float64)
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class _Cells:
-    log_rpm: FloatArray
-    log_v: FloatArray
-    log_p: FloatArray
-    weight: FloatArray
-    temperature_c: FloatArray | None
-    noise: FloatArray
-    """Standard deviation of a cell's log pressure, from the scatter within it."""
-    visits: FloatArray
-
-
 def fit_expected(
     pressure_kpa: FloatArray,
     rpm: FloatArray,
@@ -261,11 +218,11 @@ def fit_expected(
         )
     p, n = pressure_kpa[use], rpm[use]
     t = temperature_c[use] if temperature_c is not None else None
-    cells = _grid(p, n, t, np.flatnonzero(use), oil)
+    cells = cells_of(pressure_kpa, rpm, temperature_c, use, oil)
     span = float(np.percentile(n, 99) - np.percentile(n, 1))
-    if cells.log_p.size < _LEAST_CELLS or span < 1000.0:
+    if cells.log_p.size < LEAST_CELLS or span < 1000.0:
         return no_expectation("settled running covers too little engine speed to learn normal from")
-    x, robust = _robust_fit(cells, float(np.percentile(p, 99.5)), with_temperature=t is not None)
+    x, robust = fit_form(cells, float(np.percentile(p, 99.5)), with_temperature=t is not None)
     range_c = (float(np.percentile(t, 0.5)), float(np.percentile(t, 99.5))) if t is not None else None
     rpm_range = (float(np.percentile(n, 0.5)), float(np.percentile(n, 99.5)))
     departure, x, sd, fits = _departure(cells, x, robust, rpm_range, range_c, oil)
@@ -295,7 +252,7 @@ def fit_expected(
 
 
 def _departure(
-    cells: _Cells,
+    cells: Cells,
     x: FloatArray,
     robust: FloatArray,
     rpm_range: tuple[float, float],
@@ -309,25 +266,25 @@ def _departure(
 
     def basis_at(log_rpm: FloatArray, heat: FloatArray | None) -> FloatArray:
         log_v = log_viscosity(oil, heat) if heat is not None else np.zeros(log_rpm.shape)
-        _, jacobian = _log_curve(x, log_rpm, log_v)
+        _, jacobian = log_curve(x, log_rpm, log_v)
         free = jacobian[:, 0]
         bends = [free * log_rpm**2]
         if heat is None:
             return np.column_stack([jacobian[:, [0, 1, 3, 4]], *bends])
         return np.column_stack([jacobian, *bends, free * log_rpm * log_v, free * log_v**2])
 
-    centre = np.array([0.0, _PRIORS[0][0] - x[1], _PRIORS[1][0] - x[2], 0.0, np.log(9.0) - x[4], 0.0, 0.0, 0.0])
-    width = np.array([1.0, _PRIORS[0][1], _PRIORS[1][1], 0.5, 0.5, _BENDS, _BENDS, _BENDS])
+    centre = np.array([0.0, PRIORS[0][0] - x[1], PRIORS[1][0] - x[2], 0.0, np.log(9.0) - x[4], 0.0, 0.0, 0.0])
+    width = np.array([1.0, PRIORS[0][1], PRIORS[1][1], 0.5, 0.5, _BENDS, _BENDS, _BENDS])
     if range_c is None:
         centre, width = (np.delete(z, [2, 6, 7]) for z in (centre, width))
-    slow = cells.log_rpm < np.log(_SLOW_SHARE * rpm_range[1] / _REFERENCE_RPM)
+    slow = cells.log_rpm < np.log(_SLOW_SHARE * rpm_range[1] / REFERENCE_RPM)
     sagging = _sagging(cells) & ~slow
     # Froth begins a little before it makes the pressure fall: what is low on its shoulder is not believed either.
     shoulder = cells.log_rpm > _froths_from(cells, sagging) - _SHOULDER
     seen = Points(cells.log_rpm, cells.temperature_c, basis_at(cells.log_rpm, cells.temperature_c), cells.visits)
-    off = cells.log_p - _log_curve(x, cells.log_rpm, cells.log_v)[0]
+    off = cells.log_p - log_curve(x, cells.log_rpm, cells.log_v)[0]
     say = np.where(slow, 1.0, np.where(shoulder & (off < 0.0), 0.0, robust))
-    low, high = (np.log(v / _REFERENCE_RPM) for v in (0.9 * rpm_range[0], 1.06 * rpm_range[1]))
+    low, high = (np.log(v / REFERENCE_RPM) for v in (0.9 * rpm_range[0], 1.06 * rpm_range[1]))
     heat = np.arange(range_c[0] - 6.0, range_c[1] + 8.0, 2.0) if range_c is not None else None
 
     def fit(say: FloatArray, freedom: Freedom, knots: int) -> tuple[Departure, FloatArray, FloatArray]:
@@ -347,13 +304,13 @@ def _departure(
     # What the parameters now say themselves is no departure any more.
     r, t = np.meshgrid(departure.log_rpm, departure.temperature_c, indexing="ij")
     log_v = log_viscosity(oil, t) if range_c is not None else np.zeros(r.shape)
-    moved = (_log_curve(x, r.ravel(), log_v.ravel())[0] - _log_curve(better, r.ravel(), log_v.ravel())[0]).reshape(
+    moved = (log_curve(x, r.ravel(), log_v.ravel())[0] - log_curve(better, r.ravel(), log_v.ravel())[0]).reshape(
         r.shape
     )
     return replace(departure, mean=np.round(departure.mean + moved, 5)), better, sure, fits
 
 
-def _froths_from(cells: _Cells, sagging: NDArray[np.bool_]) -> float:
+def _froths_from(cells: Cells, sagging: NDArray[np.bool_]) -> float:
     """Log rpm from which on most of the settled running sags; infinite where it does not."""
     order = np.argsort(-cells.log_rpm)
     weight = cells.weight[order]
@@ -362,7 +319,7 @@ def _froths_from(cells: _Cells, sagging: NDArray[np.bool_]) -> float:
     return float(cells.log_rpm[order][most].min()) if most.any() else np.inf
 
 
-def _sagging(cells: _Cells) -> NDArray[np.bool_]:
+def _sagging(cells: Cells) -> NDArray[np.bool_]:
     """Cells whose pressure lies under what lower engine speed made at the same temperature: only air does that."""
     lower = cells.log_rpm[None, :] < cells.log_rpm[:, None] - 0.02
     if cells.temperature_c is not None:
@@ -378,145 +335,3 @@ def _upper_spread(log_ratio: FloatArray) -> float:
     best = int(np.argmin(ordered[half - 1 :] - ordered[: ordered.size - half + 1]))
     centre = float(np.median(ordered[best : best + half]))
     return float(np.percentile(ordered[ordered >= centre] - centre, 68))
-
-
-def _grid(p: FloatArray, n: FloatArray, t: FloatArray | None, sample: NDArray[np.intp], oil: Grade) -> _Cells:
-    """Medians of settled pressure over a grid of rpm × temperature; ``sample``: which sample of the recording each is."""
-    rows = np.clip(((n - n.min()) / max(float(np.ptp(n)), 1.0) * 48).astype(np.int64), 0, 47)
-    if t is not None:
-        width = max(1.0, float(np.ptp(t)) / 32)
-        columns = np.clip(((t - t.min()) / width).astype(np.int64), 0, 31)
-    else:
-        columns = np.zeros(p.shape, dtype=np.int64)
-    cell = (rows * 32 + columns).astype(np.int16)
-    visits = _visits(cell, sample)
-    order = np.argsort(cell + p / (1.001 * float(p.max())))  # by cell, then by pressure
-    cell, p, n = cell[order], p[order], n[order]
-    starts = np.flatnonzero(np.diff(cell, prepend=np.int16(-1)))
-    counts = np.diff(np.append(starts, cell.size))
-    middle = p[starts + counts // 2]
-    mean_n = np.add.reduceat(n, starts) / counts
-    mean_t = np.add.reduceat(t[order], starts) / counts if t is not None else None
-    log_v = log_viscosity(oil, mean_t) if mean_t is not None else np.zeros(starts.shape)
-    scatter = (p[starts + (3 * counts) // 4] - p[starts + counts // 4]) / 1.35
-    noise = np.hypot(scatter / np.sqrt(np.maximum(counts / _ALIKE, 1.0)), _ZERO_KPA) / middle
-    full = np.flatnonzero(counts >= 3)
-    full = full[np.linspace(0, full.size - 1, min(full.size, _MOST_CELLS)).astype(np.intp)] if full.size else full
-    return _Cells(
-        np.log(mean_n[full] / _REFERENCE_RPM),
-        log_v[full],
-        np.log(middle[full]),
-        np.minimum(counts[full], 60.0) / 60.0,
-        mean_t[full] if mean_t is not None else None,
-        noise[full],
-        visits[full],
-    )
-
-
-def _visits(cell: NDArray[np.int16], sample: NDArray[np.intp]) -> FloatArray:
-    """How often the driver came by each cell, in the order of the cells: what was read in one go says one thing."""
-    order = np.argsort(cell, kind="stable")
-    cell, sample = cell[order], sample[order]
-    new_cell = np.diff(cell, prepend=np.int16(-1)) != 0
-    new_visit = new_cell | (np.diff(sample, prepend=-_APART) >= _APART)
-    return np.add.reduceat(new_visit.astype(np.float64), np.flatnonzero(new_cell))
-
-
-def _robust_fit(cells: _Cells, top_kpa: float, with_temperature: bool) -> tuple[FloatArray, FloatArray]:
-    """One-sided robust least squares in log pressure; returns (log k, b, c, log relief, log m) and each cell's say.
-
-    Froth that sets in at high rpm bends a fit down and hides in it. So the fit is started from all cells and
-    from the lower half and two thirds of the rpm alone, and the start that most cells agree with wins.
-    """
-    best: tuple[float, FloatArray, FloatArray] | None = None
-    for quantile in (1.0, 0.67, 0.5):
-        first = cells.log_rpm <= np.quantile(cells.log_rpm, quantile)
-        if int(first.sum()) < _LEAST_CELLS:
-            continue
-        x, say = _reweighted(cells, first.astype(np.float64), top_kpa, with_temperature)
-        error = cells.log_p - _log_curve(x, cells.log_rpm, cells.log_v)[0]
-        agreeing = float(cells.weight[np.abs(error) < _INLIER].sum())
-        if best is None or agreeing > 1.05 * best[0]:
-            best = (agreeing, x, say)
-    assert best is not None
-    return best[1], best[2]
-
-
-def _reweighted(
-    cells: _Cells, robust: FloatArray, top_kpa: float, with_temperature: bool
-) -> tuple[FloatArray, FloatArray]:
-    """Iterate least squares in which a cell far under the curve loses its say; returns five parameters and each cell's say."""
-    prior_b, prior_c = _PRIORS
-    near = cells.log_p - prior_b[0] * cells.log_rpm - prior_c[0] * cells.log_v
-    low = np.log(max(top_kpa * 0.75, 50.0))
-    x = np.array(
-        [
-            float(np.percentile(near, 70)),
-            prior_b[0],
-            prior_c[0] if with_temperature else 0.0,
-            np.log(top_kpa * 1.05),
-            np.log(9.0),
-        ]
-    )
-    lower = np.array([np.log(20.0), 0.15, -0.05, low, np.log(3.0)])
-    upper = np.array([np.log(5000.0), 1.8, 1.8, np.log(max(top_kpa * 3.0, 100.0)), np.log(30.0)])
-    x = np.clip(x, lower + 1e-6, upper - 1e-6)
-    for _ in range(6):
-        x = _damped_least_squares(cells, robust * np.sqrt(cells.weight), x, lower, upper)
-        error = cells.log_p - _log_curve(x, cells.log_rpm, cells.log_v)[0]
-        above = np.abs(error[(error > 0) & (robust > 0.05)])
-        scale = max(0.012, float(np.median(above)) / 0.6745) if above.size else 0.03
-        under = np.clip(-error / (3.5 * scale), 0.0, 1.0)
-        over = np.maximum(error / (2.0 * scale), 1.0)
-        robust = np.where(error < 0, 1.0 - under**2, 1.0 / np.sqrt(over))
-    return x, robust
-
-
-def _log_curve(x: FloatArray, log_rpm: FloatArray, log_v: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """Log pressure of the five parameters (log k, b, c, log relief, log m) at each place, and its Jacobian (n, 5)."""
-    m = float(np.exp(x[4]))
-    free = x[0] + x[1] * log_rpm + x[2] * log_v
-    both = np.logaddexp(-m * free, -m * x[3])
-    unlimited = np.exp(-m * free - both)  # how much the free curve, not the relief, sets the pressure
-    by_m = both / m + unlimited * free + (1.0 - unlimited) * x[3]
-    jacobian = np.column_stack([unlimited, unlimited * log_rpm, unlimited * log_v, 1.0 - unlimited, by_m])
-    return -both / m, jacobian
-
-
-def _damped_least_squares(
-    cells: _Cells, weight: FloatArray, x: FloatArray, lower: FloatArray, upper: FloatArray
-) -> FloatArray:
-    """Levenberg–Marquardt with an exact Jacobian over five bounded parameters and their priors.
-
-    (SciPy's general solver does the same; importing it takes six times as long as this whole fit.)
-    """
-    prior_b, prior_c = _PRIORS
-    centre = np.array([0.0, prior_b[0], prior_c[0], 0.0, np.log(9.0)])
-    pull = np.array([0.0, 1.0 / prior_b[1], 1.0 / prior_c[1], 0.0, 2.0])
-    scaled = weight / 0.03
-
-    def cost(y: FloatArray) -> float:
-        return float(
-            np.sum((scaled * (cells.log_p - _log_curve(y, cells.log_rpm, cells.log_v)[0])) ** 2)
-            + np.sum((pull * (y - centre)) ** 2)
-        )
-
-    damping, now = 1e-3, cost(x)
-    for _ in range(60):
-        fit, jacobian = _log_curve(x, cells.log_rpm, cells.log_v)
-        weighted = jacobian * scaled[:, None]
-        gram = weighted.T @ weighted + np.diag(pull**2)
-        slope = weighted.T @ (scaled * (cells.log_p - fit)) + pull**2 * (centre - x)
-        step = np.linalg.solve(gram + damping * np.diag(np.diag(gram) + 1e-9), slope)
-        tried = np.clip(x + step, lower, upper)
-        then = cost(tried)
-        if then < now:
-            gained, x, now = now - then, tried, then
-            damping = max(damping * 0.3, 1e-9)
-            if gained < 1e-7 * now + 1e-10:
-                break
-        else:
-            damping *= 5.0
-            if damping > 1e8:
-                break
-    return x
