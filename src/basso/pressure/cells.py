@@ -13,7 +13,6 @@ from basso.units import FloatArray
 
 REFERENCE_RPM = 4000.0
 REFERENCE_C = 95.0
-_MOST_CELLS = 320
 _LEAST_SAMPLES = 3
 _ALIKE = 8.0
 """As many samples of a cell are taken to say one thing: they follow on each other."""
@@ -57,9 +56,17 @@ def log_viscosity(oil: Grade, temperature_c: FloatArray) -> FloatArray:
 
 
 def cells_of(
-    pressure_kpa: FloatArray, rpm: FloatArray, temperature_c: FloatArray | None, use: NDArray[np.bool_], oil: Grade
+    pressure_kpa: FloatArray,
+    rpm: FloatArray,
+    temperature_c: FloatArray | None,
+    use: NDArray[np.bool_],
+    oil: Grade,
+    most: int = 320,
 ) -> Cells:
-    """The cells of what is to be used; arrays of shape (n,), at least one sample of them used, none of those missing."""
+    """The cells of what is to be used; arrays of shape (n,), at least one sample of them used, none of those missing.
+
+    Of more than ``most`` cells with three samples and more, as many spread evenly are taken.
+    """
     p, n = pressure_kpa[use], rpm[use]
     t = temperature_c[use] if temperature_c is not None else None
     rows = np.clip(((n - n.min()) / max(float(np.ptp(n)), 1.0) * 48).astype(np.int64), 0, 47)
@@ -81,7 +88,7 @@ def cells_of(
     scatter = (p[starts + (3 * counts) // 4] - p[starts + counts // 4]) / 1.35
     noise = np.hypot(scatter / np.sqrt(np.maximum(counts / _ALIKE, 1.0)), _ZERO_KPA) / middle
     full = np.flatnonzero(counts >= _LEAST_SAMPLES)
-    full = full[np.linspace(0, full.size - 1, min(full.size, _MOST_CELLS)).astype(np.intp)] if full.size else full
+    full = full[np.linspace(0, full.size - 1, min(full.size, most)).astype(np.intp)] if full.size else full
     return Cells(
         np.log(mean_n[full] / REFERENCE_RPM),
         log_v[full],

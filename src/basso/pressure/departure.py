@@ -20,7 +20,7 @@ _NEAR_LOG_RPM, _NEAR_C = 0.15, 6.0
 """As far from what was driven normal still rests on data (default)."""
 _SCATTERS = (0.006, 0.015, 0.035, 0.08)
 _ALWAYS = 0.002
-_UNSEEN = 0.008
+UNSEEN = 0.008
 """What no log shows of itself: a thermometer that follows late, what is left of a zero (a share of the pressure, default)."""
 
 
@@ -131,8 +131,8 @@ def fit_departure(
     temperature_c: FloatArray | None,
     basis_at: Callable[[FloatArray, FloatArray | None], FloatArray],
     freedom: Freedom,
-) -> tuple[Departure, FloatArray, FloatArray]:
-    """Learn the departure from cells, and by how much the form's parameters are other than those it was given, with how sure.
+) -> tuple[Departure, FloatArray]:
+    """Learn the departure from cells, and how sure the form's parameters are (standard deviations, (k,)).
 
     Args:
         seen: the cells; ``off``: log of their pressure over the form's, shape (n,); ``noise``: its standard deviation, inf
@@ -159,14 +159,13 @@ def fit_departure(
     weighted = across @ inverse
     mean = wanted.basis @ prior_mean + weighted @ off
     own = ((wanted.basis * prior_sd) ** 2).sum(axis=1) + amplitude**2
-    variance = np.maximum(own - np.einsum("ij,ij->i", weighted, across), 0.0) + _UNSEEN**2
+    variance = np.maximum(own - np.einsum("ij,ij->i", weighted, across), 0.0) + UNSEEN**2
     shape = (log_rpm.size, heat.size)
     apart = np.sqrt(wanted.apart(seen, _NEAR_LOG_RPM, _NEAR_C).min(axis=1))
     table, sd, far = (np.round(z.reshape(shape), 5) for z in (mean, np.sqrt(variance), apart))
     told = (seen.basis * prior_sd**2).T @ inverse
-    change = prior_mean + told @ off
     left = prior_sd**2 - np.einsum("ij,ji->i", told, seen.basis * prior_sd**2)
-    return Departure(log_rpm, heat, table, sd, far, amplitude), change, np.sqrt(np.maximum(left, 0.0))
+    return Departure(log_rpm, heat, table, sd, far, amplitude), np.sqrt(np.maximum(left, 0.0))
 
 
 def _likeliest(

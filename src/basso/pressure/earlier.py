@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.pressure.cells import REFERENCE_RPM
 from basso.pressure.drops import Drop
 from basso.pressure.expected import ExpectedPressure
 from basso.recording.channel import Channel
@@ -86,21 +87,20 @@ class Known:
 def relief_of(expected: ExpectedPressure, at_c: float | None = None) -> Relief | None:
     """The relief valve as the expected pressure shows it; None where there is none or it is by engine speed only.
 
-    The knee is where pump and bearings alone would make the relief's pressure: k·n^b·ν^c = p_relief, with the engine's own
+    The knee is where pump and bearings alone would make the relief's pressure: k·n^b·ν^c = p_relief·n^r, with the engine's own
     departure from that form.
     """
     if not expected.valid or expected.temperature_range_c is None:
         return None
     hot = at_c if at_c is not None else expected.temperature_range_c[1]
-    rpm = np.arange(500.0, expected.rpm_range[1] + 20.0, 20.0)
+    rpm = np.arange(500.0, expected.rpm_range[1] + 5.0, 5.0)
     free = replace(expected, relief_kpa=1e9).at(rpm, np.full(rpm.shape, hot))
-    reached = np.flatnonzero(free >= expected.relief_kpa)
-    if not reached.size or not reached[0]:
-        return Relief(expected.relief_kpa, hot, None if not reached.size else float(rpm[0]))
+    capped = expected.relief_kpa * (rpm / REFERENCE_RPM) ** expected.relief_rise
+    reached = np.flatnonzero(free >= capped)
+    if not reached.size:
+        return Relief(expected.relief_kpa, hot, None)
     at = int(reached[0])
-    return Relief(
-        expected.relief_kpa, hot, float(np.interp(expected.relief_kpa, free[at - 1 : at + 1], rpm[at - 1 : at + 1]))
-    )
+    return Relief(float(capped[at]), hot, float(rpm[at]))
 
 
 def relief_words(now: Relief | None, before: Sequence[Relief]) -> str:

@@ -1,6 +1,6 @@
 """Expected pressure: what this engine shows at an rpm and oil temperature with the pickup covered.
 
-    p = softmin(p_relief, k · rpm^b · ν(T)^c)
+    p = softmin(p_relief · n^r, k · n^b · v^c · …)      (:mod:`basso.pressure.form`)
 
 with ν from ASTM D341. Air, churning and a bare pickup only ever lower the pressure, so the fit is one-sided:
 medians over a grid of rpm × temperature of settled running, then least squares in log pressure in which a point
@@ -28,15 +28,15 @@ from basso.pressure.departure import (
     Points,
     fit_departure,
 )
-from basso.pressure.form import LEAST_CELLS, PRIORS, curve, fit_form, log_curve
+from basso.pressure.form import BY_SPEED_ONLY, CENTRE, LEAST_CELLS, WIDTH, fit_form, log_curve, log_pressure
 from basso.recording.spans import runs_of
 from basso.units import FloatArray
 
 _MOST_SCATTER = 0.10
 _MOST_SCATTER_BY_RPM = 0.20
 """By rpm only, 25 °C of warming alone spread the pressure by 15 %."""
-_BENDS = 0.15
-"""How far the exponents may change over a factor e of engine speed or viscosity (standard deviation, default)."""
+_WIDE = 0.7
+"""Of a logged pressure that nothing is known of beforehand."""
 _SLOW_SHARE = 0.5
 _SHOULDER = 0.10
 """Of log rpm below the first that sags (default)."""
@@ -55,7 +55,7 @@ class ExpectedPressure:
             or "none".
         log_k: natural log of the unlimited pressure in kPa at 4000 rpm and the reference viscosity.
         b, c: exponents of rpm and of viscosity.
-        relief_kpa: where it flattens.
+        relief_kpa: where it flattens, at 4000 rpm; ``relief_rise``: exponent of rpm by which that rises.
         sharpness: m of the softmin.
         oil: whose viscosity curve was used, by its label or as measured.
         rpm_range, temperature_range_c: range of the settled samples it rests on.
@@ -80,6 +80,9 @@ class ExpectedPressure:
     departure: Departure | None = None
     parameter_sd: tuple[float, float, float, float] | None = None
     """Standard deviations of log k, b, c and the log of the relief; c's is 0 where normal is by engine speed only."""
+    relief_rise: float = 0.0
+    bends: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    """By how much the exponents change with engine speed and viscosity."""
 
     def as_plain(self) -> dict[str, Any]:
         """As JSON holds it."""
@@ -93,7 +96,7 @@ class ExpectedPressure:
         heat, departure = plain["temperature_range_c"], plain["departure"]
         return cls(**{
             **plain, "oil": Grade(**plain["oil"]), "rpm_range": tuple(plain["rpm_range"]),
-            "temperature_range_c": tuple(heat) if heat is not None else None,
+            "bends": tuple(plain["bends"]), "temperature_range_c": tuple(heat) if heat is not None else None,
             "parameter_sd": tuple(plain["parameter_sd"]) if plain["parameter_sd"] is not None else None,
             "departure": Departure.from_plain(departure) if departure is not None else None,
         })  # fmt: skip
@@ -107,9 +110,15 @@ class ExpectedPressure:
         if not self.valid:
             return np.full(rpm.shape, np.nan)
         log_rpm, heat, log_v = self._coordinates(rpm, temperature_c)
-        kpa = curve(np.array([self.log_k, self.b, self.c, np.log(self.relief_kpa)]), self.sharpness, log_rpm, log_v)
         d = self.departure
-        return kpa * np.exp(d.at(d.mean, log_rpm, heat)) if d is not None else kpa
+        log_kpa = log_pressure(self._form, log_rpm, log_v)
+        return np.exp(log_kpa + d.at(d.mean, log_rpm, heat)) if d is not None else np.exp(log_kpa)
+
+    @property
+    def _form(self) -> FloatArray:
+        """The form's parameters as :mod:`basso.pressure.form` takes them."""
+        relief, m = np.log(self.relief_kpa), np.log(self.sharpness)
+        return np.array([self.log_k, self.b, self.c, relief, m, self.relief_rise, *self.bends])
 
     def spread_at(self, rpm: FloatArray, temperature_c: FloatArray | None) -> FloatArray:
         """Standard deviation of the expectation itself, as a share of it, at each sample; NaN where there is none."""
@@ -222,10 +231,11 @@ def fit_expected(
     span = float(np.percentile(n, 99) - np.percentile(n, 1))
     if cells.log_p.size < LEAST_CELLS or span < 1000.0:
         return no_expectation("settled running covers too little engine speed to learn normal from")
-    x, robust = fit_form(cells, float(np.percentile(p, 99.5)), with_temperature=t is not None)
     range_c = (float(np.percentile(t, 0.5)), float(np.percentile(t, 99.5))) if t is not None else None
     rpm_range = (float(np.percentile(n, 0.5)), float(np.percentile(n, 99.5)))
-    departure, x, sd, fits = _departure(cells, x, robust, rpm_range, range_c, oil)
+    slow = cells.log_rpm < np.log(_SLOW_SHARE * rpm_range[1] / REFERENCE_RPM)
+    x, say = fit_form(cells, float(np.percentile(p, 99.5)), t is not None, slow)
+    departure, sd, fits = _departure(cells, x, say, slow, rpm_range, range_c, oil)
     fit = ExpectedPressure(
         method=("physical" if fits else "from the data")
         + (", rpm and oil temperature" if t is not None else ", rpm only"),
@@ -243,6 +253,8 @@ def fit_expected(
         reason="",
         departure=departure,
         parameter_sd=(float(sd[0]), float(sd[1]), float(sd[2]), float(sd[3])),
+        relief_rise=float(x[5]),
+        bends=(float(x[6]), float(x[7]), float(x[8])),
     )
     some = slice(None, None, max(1, p.size // 40_000))
     spread = _upper_spread(np.log(p[some] / fit.at(n[some], t[some] if t is not None else None)))
@@ -255,59 +267,47 @@ def _departure(
     cells: Cells,
     x: FloatArray,
     robust: FloatArray,
+    slow: NDArray[np.bool_],
     rpm_range: tuple[float, float],
     range_c: tuple[float, float] | None,
     oil: Grade,
-) -> tuple[Departure, FloatArray, FloatArray, bool]:
-    """How the engine departs from the form, the form's five parameters, how sure the first four are, and whether it fits at all.
+) -> tuple[Departure, FloatArray, bool]:
+    """How the engine departs from the form with the parameters ``x``, how sure those are, and whether the form fits at all.
 
-    Starts from the parameters ``x``; cells that lie far under them at speed have no say. At low engine speed a cell is believed as it is: with the pan level nothing but the engine makes it lie where it lies.
+    Cells that lie far under the form at speed have no say. At low engine speed a cell is believed as it is: with the pan
+    level nothing but the engine makes it lie where it lies.
     """
 
     def basis_at(log_rpm: FloatArray, heat: FloatArray | None) -> FloatArray:
         log_v = log_viscosity(oil, heat) if heat is not None else np.zeros(log_rpm.shape)
-        _, jacobian = log_curve(x, log_rpm, log_v)
-        free = jacobian[:, 0]
-        bends = [free * log_rpm**2]
-        if heat is None:
-            return np.column_stack([jacobian[:, [0, 1, 3, 4]], *bends])
-        return np.column_stack([jacobian, *bends, free * log_rpm * log_v, free * log_v**2])
+        return log_curve(x, log_rpm, log_v)[1][:, of_form]
 
-    centre = np.array([0.0, PRIORS[0][0] - x[1], PRIORS[1][0] - x[2], 0.0, np.log(9.0) - x[4], 0.0, 0.0, 0.0])
-    width = np.array([1.0, PRIORS[0][1], PRIORS[1][1], 0.5, 0.5, _BENDS, _BENDS, _BENDS])
-    if range_c is None:
-        centre, width = (np.delete(z, [2, 6, 7]) for z in (centre, width))
-    slow = cells.log_rpm < np.log(_SLOW_SHARE * rpm_range[1] / REFERENCE_RPM)
+    of_form = list(range(x.size)) if range_c is not None else list(BY_SPEED_ONLY)
+    known = np.isfinite(WIDTH)
+    centre, width = np.where(known, CENTRE - x, 0.0)[of_form], np.where(known, WIDTH, _WIDE)[of_form]
     sagging = _sagging(cells) & ~slow
     # Froth begins a little before it makes the pressure fall: what is low on its shoulder is not believed either.
     shoulder = cells.log_rpm > _froths_from(cells, sagging) - _SHOULDER
     seen = Points(cells.log_rpm, cells.temperature_c, basis_at(cells.log_rpm, cells.temperature_c), cells.visits)
-    off = cells.log_p - log_curve(x, cells.log_rpm, cells.log_v)[0]
+    off = cells.log_p - log_pressure(x, cells.log_rpm, cells.log_v)
     say = np.where(slow, 1.0, np.where(shoulder & (off < 0.0), 0.0, robust))
     low, high = (np.log(v / REFERENCE_RPM) for v in (0.9 * rpm_range[0], 1.06 * rpm_range[1]))
-    heat = np.arange(range_c[0] - 6.0, range_c[1] + 8.0, 2.0) if range_c is not None else None
+    heat = np.arange(range_c[0] - 14.0, range_c[1] + 32.0, 2.0) if range_c is not None else None
 
-    def fit(say: FloatArray, freedom: Freedom, knots: int) -> tuple[Departure, FloatArray, FloatArray]:
+    def fit(say: FloatArray, freedom: Freedom, knots: int) -> tuple[Departure, FloatArray]:
         noise = np.where(say > 0.05, cells.noise / np.sqrt(np.maximum(say, 1e-3)), np.inf)
         edges = np.linspace(low, high, knots)
         return fit_departure(seen, off, noise, centre, width, edges, heat, basis_at, freedom)
 
-    departure, change, sd = fit(say, OF_A_FORM_THAT_FITS, 36)
+    departure, sd = fit(say, OF_A_FORM_THAT_FITS, 36)
     far = np.abs(off - departure.at(departure.mean, cells.log_rpm, cells.temperature_c)) > _FAR
     fits = float(cells.weight[far & ~sagging].sum()) <= _MOST_FAR * float(cells.weight.sum())
     if not fits:
         # What lies off the form and yet rises with engine speed is no air: this engine's curve has another shape.
-        departure, change, sd = fit(np.where(sagging, say, 1.0), OF_A_FORM_THAT_DOES_NOT, 90)
-    by_form = [0, 1, 2, 3, 4] if range_c is not None else [0, 1, 3, 4]
-    better, sure = x.copy(), np.zeros(5)
-    better[by_form], sure[by_form] = x[by_form] + change[: len(by_form)], sd[: len(by_form)]
-    # What the parameters now say themselves is no departure any more.
-    r, t = np.meshgrid(departure.log_rpm, departure.temperature_c, indexing="ij")
-    log_v = log_viscosity(oil, t) if range_c is not None else np.zeros(r.shape)
-    moved = (log_curve(x, r.ravel(), log_v.ravel())[0] - log_curve(better, r.ravel(), log_v.ravel())[0]).reshape(
-        r.shape
-    )
-    return replace(departure, mean=np.round(departure.mean + moved, 5)), better, sure, fits
+        departure, sd = fit(np.where(sagging, say, 1.0), OF_A_FORM_THAT_DOES_NOT, 90)
+    sure = np.zeros(x.size)
+    sure[of_form] = sd
+    return departure, sure, fits
 
 
 def _froths_from(cells: Cells, sagging: NDArray[np.bool_]) -> float:
