@@ -118,6 +118,8 @@ class Analysis:
     expected_kpa: FloatArray
     floor: FloorLine
     rpm: FloatArray
+    followed_rpm: FloatArray
+    """The engine speed that the gallery has had time to follow: the floor is held to it."""
     temperature_c: FloatArray | None
     lateral_g: FloatArray | None
     longitudinal_g: FloatArray | None
@@ -258,6 +260,7 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
         expected_kpa,
         floor,
         rpm,
+        followed,
         temperature,
         lateral,
         longitudinal,
@@ -509,6 +512,7 @@ def _unjudged(
         pressure.values if pressure is not None else nothing,
         nothing,
         floor,
+        nothing,
         nothing,
         None,
         None,

@@ -31,8 +31,6 @@ from basso.units import FloatArray
 
 NONE = "none"
 _LEAST_CELLS, _MOST_CELLS = 12, 130
-_LEAST_CHANGE = 0.02
-"""Less than this much of the pressure is no change worth a name (default)."""
 _SURE = 0.80
 _COMMON = 0.008
 """Both normals together may be off by this share everywhere: thermometers that lag differently, what is left of a zero."""
@@ -179,7 +177,7 @@ def _told(before: ExpectedPressure, cells: Cells, heat: FloatArray) -> NormalCha
     offset, low, high = (typical * np.expm1(middle + k * error) for k in (0.0, -1.645, 1.645))
     best = candidates[0]
     cause, reason = best.pattern.key, ""
-    if best.probability < _SURE:
+    if best.probability < _SURE and cause != NONE:
         second = candidates[1]
         cause = ""
         reason = f"{best.pattern.words} ({best.probability:.0%}) and {second.pattern.words} ({second.probability:.0%}) would look alike in what was driven"

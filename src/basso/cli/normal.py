@@ -1,0 +1,149 @@
+"""``basso normal LOG…``: what this engine's pressure should be, which floor says what, and which oil it wants."""
+
+from __future__ import annotations
+
+import argparse
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from basso.cli import options
+from basso.errors import InputError
+
+if TYPE_CHECKING:
+    from basso.normal.told import NormalTold, Question
+
+HELP = "what this engine's pressure should be, and which oil it wants"
+DESCRIPTION = """\
+Learn the expected pressure from one log, or pooled from several of the same build: parameters and a table with intervals, what
+each school of floor would flag, up to which oil temperature each grade holds the floor at racing speed, warm-up and hot idle.
+With --normal the last log is held against earlier ones, and what changed is named.
+
+  basso normal run2.csv --oil 10W-40
+  basso normal spring1.csv spring2.csv --rpm 7000 --hot 118 --margin 20 --listed 5W-40 --listed 10W-40
+  basso normal today.csv --normal spring1.csv --normal spring2.csv --json"""
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    parser.add_argument("logs", metavar="LOG", nargs="+", help="log files of one build; several are pooled")
+    parser.add_argument("--json", action="store_true", help="print one JSON document (basso.normal/1)")
+    group = parser.add_argument_group("the oil adviser")
+    group.add_argument(
+        "--rpm", type=float, metavar="RPM", help="racing speed (default: 95 %% of the driving is below it)"
+    )
+    group.add_argument("--hot", type=float, metavar="C", help="hottest oil to reckon with (default: the session's)")
+    group.add_argument("--start", type=float, default=10.0, metavar="C", help="oil at a cold start (default 10)")
+    group.add_argument("--margin", type=float, default=0.0, metavar="KPA", help="wanted over the floor (default 0)")
+    group.add_argument(
+        "--listed", action="append", default=[], metavar="GRADE", help="a grade the maker lists; repeatable"
+    )
+    group.add_argument(
+        "--sheet", action="append", default=[], metavar="GRADE=V40,V100",
+        help="an oil's own viscosities at 40 and 100 °C in mm²/s, by its data sheet; repeatable",
+    )  # fmt: skip
+    group.add_argument("--pump", type=float, metavar="CM3", help="oil pump, cm³ a turn of the crank (default 11)")
+    options.add_judging(parser)
+    options.add_reading(parser)
+
+
+def run(arguments: argparse.Namespace) -> int:
+    """Learn and tell."""
+    from basso.analysis import pooled_normal
+    from basso.normal.told import tell_normal
+    from basso.report.documents import dump
+    from basso.report.normal_documents import normal_document
+    from basso.workflow import judge, open_recording
+
+    question = _question(arguments)
+    judging, reading = options.judging(arguments), options.reading(arguments)
+    recordings = [open_recording(path, reading) for path in options.paths(arguments.logs)]
+    before = judging.normal
+    own = replace(judging, normal=None)
+    if len(recordings) > 1:
+        own = replace(own, normal=pooled_normal(recordings, own))
+    told = tell_normal(judge(recordings[-1], own), question, before)
+    if told is None:
+        raise InputError(
+            f"{arguments.logs[-1]}: nothing can be said of normal: oil pressure or engine speed is missing, or the engine hardly ran warm over "
+            f"{judging.rules.rpm_gate:.0f} rpm; 'basso import' shows what is in it."
+        )
+    if arguments.json:
+        print(dump({**normal_document(told), "logs": list(arguments.logs)}))
+    else:
+        _report(told, pooled=len(recordings))
+    return 0
+
+
+def _question(arguments: argparse.Namespace) -> Question:
+    import math
+
+    from basso.normal.told import Question
+    from basso.oil.grades import measured
+
+    for name, low, high in (
+        ("rpm", 500.0, 25000.0),
+        ("hot", 20.0, 200.0),
+        ("start", -40.0, 60.0),
+        ("margin", 0.0, 500.0),
+        ("pump", 0.5, 200.0),
+    ):
+        value = getattr(arguments, name)
+        if value is not None and not (math.isfinite(value) and low <= value <= high):
+            raise InputError(f"--{name} {value:g}: give a number from {low:g} to {high:g}.")
+    sheets = {}
+    for text in arguments.sheet:
+        grade, sign, numbers = text.partition("=")
+        try:
+            cold, hot = (float(v) for v in numbers.split(","))
+        except ValueError:
+            sign = ""
+        if not sign or not grade.strip():
+            raise InputError(f"--sheet {text}: write GRADE=V40,V100, such as 10W-40=93,14.1.")
+        sheets[grade.strip()] = measured(cold, hot, grade.strip())
+    return Question(
+        arguments.rpm, arguments.hot, arguments.start, arguments.margin, tuple(arguments.listed), arguments.pump, sheets
+    )
+
+
+def _report(told: NormalTold, pooled: int) -> None:
+    from basso.report.normal_documents import change_words, temperature_words
+    from basso.units import DisplayUnits
+
+    units, e = DisplayUnits(), told.analysis.expected
+    of = f"{pooled} logs pooled" if pooled > 1 else str(told.analysis.recording.path)
+    if not e.valid:
+        print(f"{of}: no normal: {e.reason}.")
+    else:
+        block = e.valid_range()
+        where = "nowhere"
+        if block is not None:
+            (low, high), heat = block
+            where = f"{low:.0f}–{high:.0f} rpm" + (f", {heat[0]:.0f}–{heat[1]:.0f} °C" if heat is not None else "")
+        print(f"{of}: normal {e.method}, ± {e.residual_kpa:.0f} kPa, from {e.samples} settled samples; valid {where}")
+    at = f"{told.racing_rpm:.0f} rpm" + (f" and {told.hot_c:.0f} °C" if told.hot_c == told.hot_c else "")
+    print(f"  floors, at {at}:        floor kPa  expected over it  dips  below s")
+    for s in told.schools:
+        kpa, over = (f"{v:.0f}" if v is not None else "–" for v in (s.at_hot_kpa, s.over_kpa))
+        print(f"  {'*' if s.active else ' '} {s.school.name:<26}{kpa:>12}  {over:>16}  {s.dips:4d}  {s.below_s:7.1f}")
+    if told.advice is not None:
+        print("  oil       holds the floor to        at hot kPa   over floor   pump kW   cold start mm²/s")
+        for g in told.advice.grades:
+            to = temperature_words(g.holds_to_c, units)
+            band = f"({temperature_words(g.low_c, units)} to {temperature_words(g.high_c, units)})"
+            mark = "" if g.listed is not False else "  not listed"
+            print(
+                f"  {g.grade.name:<8}  {to:<10} {band:<26}{g.at_hot_kpa:5.0f}  {g.over_kpa:+10.0f}  {g.pump_kw:8.2f}  {g.start_mm2ps:10.0f}{mark}"
+            )
+        lightest = told.advice.lightest
+        print(f"  lightest that holds: {lightest.grade.name if lightest is not None else 'none'}")
+        for words in told.advice.cautions:
+            print(f"  {words}")
+    if told.warm_up is not None:
+        w = told.warm_up
+        ready = "never" if w.ready_s is None else f"after {w.ready_s / 60.0:.1f} min"
+        print(f"  warm-up: started at {w.start_c:.0f} °C, ready {ready}; {w.cold_load_s:.0f} s loaded while cold")
+    if told.hot_idle is not None:
+        i = told.hot_idle
+        print(f"  hot idle: {i.kpa:.0f} ± {i.scatter_kpa:.0f} kPa at {i.rpm:.0f} rpm and {i.temperature_c:.0f} °C")
+    if told.change is not None:
+        print(f"  {change_words(told.change, units)}")

@@ -1,0 +1,99 @@
+"""Everything that is told about one session's normal, in one place: the curve, the schools, the oils, cold to hot, what changed."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from types import MappingProxyType
+
+import numpy as np
+
+from basso.analysis import Analysis
+from basso.normal.schools import SchoolFinding, held_by_schools
+from basso.oil.grades import Grade, grades
+from basso.pressure.adviser import AskedAt, OilAdvice, advise
+from basso.pressure.changed import NormalChange, changed_normal
+from basso.pressure.expected import ExpectedPressure
+from basso.pressure.warmup import Heating, HotIdle, WarmUp, heating, hot_idle, warm_up
+from basso.recording.roles import Role
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """What the user asks of normal; None: taken from the session.
+
+    Attributes:
+        rpm: racing speed; ``hot_c``: hottest oil; ``start_c``: of a cold start; ``margin_kpa``: over the floor.
+        listed: grades the maker lists; ``pump_cm3``: a turn of the crank.
+        data_sheets: viscosities of oils that the user knows better, by name.
+    """
+
+    rpm: float | None = None
+    hot_c: float | None = None
+    start_c: float = 10.0
+    margin_kpa: float = 0.0
+    listed: tuple[str, ...] = ()
+    pump_cm3: float | None = None
+    data_sheets: Mapping[str, Grade] = field(default_factory=lambda: MappingProxyType({}))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class NormalTold:
+    """What is told about a session's normal; carries the analysis and the question it answers.
+
+    ``racing_rpm``, ``hot_c``: what the session was driven at, or what was asked for. ``change``: against an earlier normal,
+    None where there is none to hold it against.
+    """
+
+    analysis: Analysis
+    question: Question
+    racing_rpm: float
+    hot_c: float
+    schools: tuple[SchoolFinding, ...]
+    advice: OilAdvice | None
+    warm_up: WarmUp | None
+    hot_idle: HotIdle | None
+    heating: Heating | None
+    change: NormalChange | None
+    before: ExpectedPressure | None
+
+
+def tell_normal(
+    analysis: Analysis, question: Question | None = None, before: ExpectedPressure | None = None
+) -> NormalTold | None:
+    """Put together what is told about a session's normal; None where it cannot be judged at all.
+
+    ``before``: an earlier normal that the session is held against.
+    """
+    question = question or Question()
+    a = analysis
+    if not a.judgeable or not a.judged.any():
+        return None
+    rpm = question.rpm if question.rpm is not None else float(np.percentile(a.rpm[a.judged], 95))
+    driven = a.temperature_c[a.judged & np.isfinite(a.temperature_c)] if a.temperature_c is not None else np.empty(0)
+    hot = question.hot_c
+    if hot is None:
+        hot = float(np.percentile(driven, 99)) if driven.size else float("nan")
+    return NormalTold(
+        a, question, rpm, hot, tuple(held_by_schools(a, rpm, hot, a.options.floors)), _advice(a, question, rpm, hot),
+        warm_up(a.time_s, a.rpm, a.temperature_c), hot_idle(a.time_s, a.rpm, a.pressure_kpa, a.temperature_c, _still(a)),
+        heating(a.time_s, a.rpm, a.temperature_c),
+        changed_normal(before, a.pressure_kpa, a.rpm, a.temperature_c, a.settled) if before is not None else None, before,
+    )  # fmt: skip
+
+
+def _advice(a: Analysis, question: Question, rpm: float, hot_c: float) -> OilAdvice | None:
+    if not np.isfinite(hot_c):
+        return None
+    known = {**grades(), **question.data_sheets}
+    oils: Sequence[Grade] = [*known.values(), *([] if a.expected.oil.name in known else [a.expected.oil])]
+    asked = AskedAt(rpm, hot_c, question.start_c, question.margin_kpa, question.listed, question.pump_cm3)
+    return advise(a.expected, a.options.floors, oils, asked)
+
+
+def _still(a: Analysis) -> np.ndarray:
+    """Where the car stands, as far as it was logged, and the engine's speed is steady (settled says so)."""
+    speed = a.corrected.channel(Role.SPEED)
+    if speed is None or speed.values.size < 2:
+        return a.settled
+    return a.settled & (np.interp(a.time_s, speed.time_s, np.nan_to_num(speed.values)) < 3.0)

@@ -1,0 +1,187 @@
+"""Which oil this engine wants: for each grade, up to which oil temperature it holds the floor at racing speed.
+
+The engine's own fitted curve is asked, with each oil taken as the present one at the temperature at which it is as thick:
+pump and bearings know an oil by its viscosity alone. Away from the temperatures that were driven the curve's own spread
+grows, and with it the interval.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from basso.oil.grades import Grade
+from basso.oil.viscosity import walther
+from basso.pressure.expected import ExpectedPressure
+from basso.pressure.floors import Floor, Share, highest_floor
+from basso.units import FloatArray
+
+_TEMPERATURES = np.arange(50.0, 171.0, 0.5)
+HOTTEST_C = float(_TEMPERATURES[-1])
+TRACK_TO_C = (("20", 110.0), ("30", 118.0), ("40", 130.0), ("50", 150.0), ("60", 150.0))
+"""School "heavier for the track": up to which oil temperature a hot grade is run (defaults; practice, not physics)."""
+TYPICAL_PUMP_CM3 = 11.0
+"""A turn of the crank, for a two-litre engine (default, where the engine's card does not say)."""
+
+
+@dataclass(frozen=True, slots=True)
+class AskedAt:
+    """What the oil has to do.
+
+    Attributes:
+        rpm: racing speed; ``hot_c``: the hottest oil to reckon with; ``start_c``: of a cold start.
+        margin_kpa: wanted over the floor.
+        listed: grades the maker lists; empty when not known.
+        pump_cm3: delivered a turn of the crank, or None.
+    """
+
+    rpm: float
+    hot_c: float
+    start_c: float = 10.0
+    margin_kpa: float = 0.0
+    listed: tuple[str, ...] = ()
+    pump_cm3: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class GradeAdvice:
+    """What one grade does on this engine.
+
+    Attributes:
+        holds_to_c: hottest oil at which the floor and the margin are met at racing speed, None where they never are;
+            ``low_c``, ``high_c``: its 90 % interval; :data:`HOTTEST_C` means that or more.
+        at_hot_kpa: expected at racing speed and the hottest oil, with ``at_hot_low_kpa`` and ``at_hot_high_kpa``.
+        over_kpa: of it over floor and margin; ``pump_kw``: pump work in what is over.
+        driven: True where the temperature it stands for lies in what was driven, not beyond.
+        start_mm2ps: viscosity at a cold start.
+        listed: in the maker's list; None when there is none.
+        holds: True where the lower end of the interval reaches the hottest oil; False where not even the upper end does.
+        track: True where the school "heavier for the track" runs it at that temperature.
+    """
+
+    grade: Grade
+    holds_to_c: float | None
+    low_c: float | None
+    high_c: float | None
+    at_hot_kpa: float
+    at_hot_low_kpa: float
+    at_hot_high_kpa: float
+    over_kpa: float
+    pump_kw: float
+    driven: bool
+    start_mm2ps: float
+    listed: bool | None
+    holds: bool | None
+    track: bool
+
+
+@dataclass(frozen=True, slots=True)
+class OilAdvice:
+    """Every grade, lightest first, and what follows from them.
+
+    Attributes:
+        lightest: the lightest that surely holds, of the maker's list where there is one; None when none does.
+        heavier: what the school "heavier for the track" would run.
+        floor_kpa: at racing speed, without the margin; ``rule``: which rule sets it.
+        cautions: what to say with it.
+    """
+
+    asked: AskedAt
+    grades: tuple[GradeAdvice, ...]
+    lightest: GradeAdvice | None
+    heavier: GradeAdvice | None
+    floor_kpa: float
+    rule: str
+    cautions: tuple[str, ...]
+
+
+def with_oil(expected: ExpectedPressure, oil: Grade, temperature_c: FloatArray) -> FloatArray:
+    """The temperature at which the oil that normal was learned with is as thick as ``oil`` at each temperature, shape (n,)."""
+    knots = np.arange(-30.0, 261.0, 1.0)
+    log_v = np.log(walther(expected.oil).viscosity_mm2ps(knots))
+    wanted = np.log(walther(oil).viscosity_mm2ps(temperature_c))
+    return np.asarray(np.interp(-wanted, -log_v, knots))
+
+
+def advise(
+    expected: ExpectedPressure, floors: Sequence[Floor], oils: Sequence[Grade], asked: AskedAt
+) -> OilAdvice | None:
+    """Ask the fitted curve for every oil; None where normal is not known by oil temperature, or no floor has a pressure.
+
+    A share of normal is no floor here: normal itself sinks with the oil.
+    """
+    absolute = [f for f in floors if not isinstance(f, Share)]
+    if not expected.valid or expected.temperature_range_c is None or not absolute:
+        return None
+    line = highest_floor(absolute, np.array([asked.rpm]), np.array([np.nan]))
+    floor, rule = float(line.kpa[0]), line.rule_at(0) or ""
+    rows = [_advice(expected, oil, floor, asked) for oil in sorted(oils, key=_hot_viscosity)]
+    allowed = [r for r in rows if r.listed is not False]
+    lightest = next((r for r in allowed if r.holds), None)
+    heavier = next((r for r in rows if r.track and r.at_hot_kpa >= floor + asked.margin_kpa), None)
+    return OilAdvice(asked, tuple(rows), lightest, heavier, floor, rule, _cautions(expected, rows, lightest, asked))
+
+
+def _hot_viscosity(oil: Grade) -> tuple[float, float]:
+    return oil.at_100_mm2ps, oil.at_40_mm2ps
+
+
+def _advice(expected: ExpectedPressure, oil: Grade, floor_kpa: float, asked: AskedAt) -> GradeAdvice:
+    heat = np.append(_TEMPERATURES, asked.hot_c)
+    like = with_oil(expected, oil, heat)
+    rpm = np.full(heat.shape, asked.rpm)
+    low, high = expected.temperature_range_c or (0.0, 0.0)
+    colder = replace(expected, temperature_range_c=(min(low, float(like.min()) + 3.0), high))
+    middle = colder.at(rpm, like)
+    under, over = colder.interval(rpm, like)
+    wanted = floor_kpa + asked.margin_kpa
+    holds_to, low_c, high_c = (_hottest(kpa[:-1], wanted) for kpa in (middle, under, over))
+    surely, perhaps = low_c is not None and low_c >= asked.hot_c, high_c is not None and high_c >= asked.hot_c
+    pump = asked.pump_cm3 or TYPICAL_PUMP_CM3
+    spare = float(middle[-1]) - wanted
+    hot_grade = oil.name.removeprefix("SAE ").split("W-")[-1].strip()
+    run_to = dict(TRACK_TO_C).get(hot_grade)
+    return GradeAdvice(
+        oil, holds_to, low_c, high_c, float(middle[-1]), float(under[-1]), float(over[-1]), spare,
+        max(spare, 0.0) * pump * asked.rpm / 1e6 / 60.0, bool(low - 3.0 <= like[-1] <= high + 3.0),
+        float(walther(oil).viscosity_mm2ps(np.array([asked.start_c]))[0]), oil.name in asked.listed if asked.listed else None,
+        True if surely else None if perhaps else False, run_to is not None and run_to >= asked.hot_c,
+    )  # fmt: skip
+
+
+def _hottest(kpa: FloatArray, wanted_kpa: float) -> float | None:
+    """Hottest oil up to which the pressure holds; the pressure falls with temperature."""
+    below = np.flatnonzero(kpa < wanted_kpa)
+    if not below.size:
+        return HOTTEST_C
+    at = int(below[0])
+    if at == 0:
+        return None
+    return float(np.interp(-wanted_kpa, -kpa[at - 1 : at + 1], _TEMPERATURES[at - 1 : at + 1]))
+
+
+def _cautions(
+    expected: ExpectedPressure, rows: Sequence[GradeAdvice], lightest: GradeAdvice | None, asked: AskedAt
+) -> tuple[str, ...]:
+    said = []
+    if lightest is None:
+        said.append(
+            "No oil surely holds the floor at that temperature: cool the oil before thickening it, and ask whether the floor, "
+            "the clearances or the pump are what is wrong."
+        )
+    elif not lightest.driven:
+        low, high = expected.temperature_range_c or (0.0, 0.0)
+        said.append(
+            f"{lightest.grade.name} at {asked.hot_c:.0f} °C is thinner or thicker than anything driven ({low:.0f} to {high:.0f} °C "
+            f"with {expected.oil.name}): outside the data, and the interval is as wide as it says."
+        )
+    outside = [r for r in rows if r.holds and r.listed is False]
+    if outside and (lightest is None or _hot_viscosity(outside[0].grade) < _hot_viscosity(lightest.grade)):
+        said.append(f"{outside[0].grade.name} would hold too, but is not in the maker's list.")
+    said.append(
+        "A thicker oil that runs at a lower oil temperature is a warning, not a success: less flow may carry less heat from the "
+        "bearings. High oil temperature is cured by a cooler, not by viscosity."
+    )
+    return tuple(said)

@@ -1,0 +1,159 @@
+"""Cold to hot: how the oil warmed, what was asked of it while cold, the hot idle, and where its temperature is heading.
+
+Cold samples never make normal (:mod:`basso.pressure.settled`); here they are what is looked at.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from basso.pressure.settled import running
+from basso.units import FloatArray
+
+READY_C = 70.0
+"""From here on the oil may be loaded (default; the engine builder decides)."""
+LOAD_RPM = 3500.0
+"""Above this the engine is loaded, for the warm-up's sake (default)."""
+_IDLE_RPM = (550.0, 1300.0)
+_IDLE_C = 85.0
+_LEAST_IDLE_S = 4.0
+_LONGEST_STEP_S = 2.0
+_LEAST_RISE_C = 4.0
+
+
+@dataclass(frozen=True, slots=True)
+class WarmUp:
+    """How a session warmed its oil.
+
+    Attributes:
+        start_c: oil when the engine started; ``ready_s``: running time until the oil was ready, None where it never was, 0
+            where it was at once.
+        cold_load_s: seconds over :data:`LOAD_RPM` before it was ready; ``cold_top_rpm``: highest engine speed then.
+    """
+
+    start_c: float
+    ready_s: float | None
+    cold_load_s: float
+    cold_top_rpm: float
+
+
+@dataclass(frozen=True, slots=True)
+class HotIdle:
+    """Idling hot, as the triple that can be compared: pressure with its scatter, engine speed, oil temperature; over so long."""
+
+    kpa: float
+    scatter_kpa: float
+    rpm: float
+    temperature_c: float
+    seconds: float
+
+
+@dataclass(frozen=True, slots=True)
+class Heating:
+    """Where the oil's temperature is heading at this pace: T∞ + (T₀ − T∞)·exp(−t/τ), by least squares.
+
+    Attributes:
+        steady_c, low_c, high_c: T∞ with its 90 % interval; None where the record does not show it.
+        tau_s: time constant. ``rate_c_per_min``: the fastest rise held for a minute.
+        reason: why there is no T∞, or "".
+    """
+
+    steady_c: float | None
+    low_c: float | None
+    high_c: float | None
+    tau_s: float | None
+    rate_c_per_min: float
+    reason: str
+
+
+def warm_up(
+    time_s: FloatArray, rpm: FloatArray, temperature_c: FloatArray | None, ready_c: float = READY_C
+) -> WarmUp | None:
+    """How a session warmed its oil; arrays of shape (n,). None without oil temperature or running."""
+    if temperature_c is None:
+        return None
+    on = running(rpm) & np.isfinite(temperature_c)
+    if on.sum() < 10:
+        return None
+    steps = _steps(time_s)
+    first = int(np.flatnonzero(on)[0])
+    warm = np.flatnonzero(on & (temperature_c >= ready_c))
+    ready = int(warm[0]) if warm.size else on.size
+    before = on & (np.arange(on.size) < ready)
+    loaded = before & (np.nan_to_num(rpm) > LOAD_RPM)
+    top = float(np.nanmax(rpm[before])) if before.any() else 0.0
+    return WarmUp(
+        float(temperature_c[first]), float(steps[before].sum()) if warm.size else None, float(steps[loaded].sum()), top
+    )
+
+
+def hot_idle(
+    time_s: FloatArray,
+    rpm: FloatArray,
+    pressure_kpa: FloatArray,
+    temperature_c: FloatArray | None,
+    still: NDArray[np.bool_],
+) -> HotIdle | None:
+    """The hot idle of a session; ``still``: where the car does not move and the engine's speed is steady. None without four seconds of it."""
+    if temperature_c is None:
+        return None
+    low, high = _IDLE_RPM
+    idle = still & (rpm > low) & (rpm < high) & (temperature_c >= _IDLE_C) & np.isfinite(pressure_kpa)
+    seconds = float(_steps(time_s)[idle].sum())
+    if seconds < _LEAST_IDLE_S:
+        return None
+    kpa = pressure_kpa[idle]
+    scatter = float(np.percentile(kpa, 84) - np.percentile(kpa, 16)) / 2.0
+    return HotIdle(
+        float(np.median(kpa)), scatter, float(np.median(rpm[idle])), float(np.median(temperature_c[idle])), seconds
+    )
+
+
+def heating(time_s: FloatArray, rpm: FloatArray, temperature_c: FloatArray | None) -> Heating | None:
+    """Where the oil's temperature is heading, from the driving (over 2000 rpm, pauses of a minute end it). None without it."""
+    if temperature_c is None:
+        return None
+    driven = np.flatnonzero((np.nan_to_num(rpm) > 2000.0) & np.isfinite(temperature_c))
+    if driven.size < 100:
+        return None
+    first, last = int(driven[0]), int(driven[-1])
+    seconds = np.arange(time_s[first], time_s[last], 2.0)
+    known = np.isfinite(temperature_c)
+    heat = np.interp(seconds, time_s[known], temperature_c[known])
+    if seconds.size < 60:
+        return Heating(None, None, None, None, float("nan"), "it was driven for less than two minutes")
+    minute = heat[30:] - heat[:-30]
+    rate = float(minute.max())
+    if float(np.ptp(heat)) < _LEAST_RISE_C:
+        middle = float(np.median(heat[seconds.size // 2 :]))
+        return Heating(middle, middle - 2.0, middle + 2.0, None, rate, "")
+    return _exponential(seconds - seconds[0], heat, rate)
+
+
+def _exponential(t: FloatArray, heat: FloatArray, rate: float) -> Heating:
+    """Over a grid of time constants the two other parameters are linear; the interval is by the likelihood over the grid."""
+    taus = np.geomspace(40.0, 2400.0, 60)
+    cost, steady = np.empty(taus.size), np.empty(taus.size)
+    for i, tau in enumerate(taus):
+        design = np.column_stack([np.ones(t.size), np.exp(-t / tau)])
+        found, *_ = np.linalg.lstsq(design, heat, rcond=None)
+        cost[i], steady[i] = float(np.sum((heat - design @ found) ** 2)), float(found[0])
+    # Laps repeat the error: as many observations as two-minute stretches, not as there are samples.
+    free = max(t[-1] / 120.0, 3.0) - 2.0
+    best = int(np.argmin(cost))
+    likely = np.flatnonzero(cost <= cost[best] * (1.0 + 2.7 / free))
+    low, high = float(steady[likely].min()), float(steady[likely].max())
+    if high - low > 25.0 or best == taus.size - 1:
+        return Heating(
+            None, None, None, None, rate, "the oil was still warming too evenly to tell where it would settle"
+        )
+    return Heating(float(steady[best]), low, high, float(taus[best]), rate, "")
+
+
+def _steps(time_s: FloatArray) -> FloatArray:
+    """Seconds each sample stands for; a pause counts for nothing."""
+    step = np.diff(time_s, append=time_s[-1:])
+    return np.where(step > _LONGEST_STEP_S, 0.0, step)
