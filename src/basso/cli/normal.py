@@ -49,7 +49,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     """Learn and tell."""
     from basso.analysis import pooled_normal
-    from basso.normal.told import tell_normal
+    from basso.normal.told import EarlierNormal, tell_normal
     from basso.report.documents import dump
     from basso.report.normal_documents import normal_document
     from basso.workflow import judge, open_recording
@@ -61,7 +61,8 @@ def run(arguments: argparse.Namespace) -> int:
     own = replace(judging, normal=None)
     if len(recordings) > 1:
         own = replace(own, normal=pooled_normal(recordings, own))
-    told = tell_normal(judge(recordings[-1], own), question, before)
+    earlier = [EarlierNormal(", ".join(arguments.normal), "", before)] if before is not None else []
+    told = tell_normal(judge(recordings[-1], own), question, earlier)
     if told is None:
         raise InputError(
             f"{arguments.logs[-1]}: nothing can be said of normal: oil pressure or engine speed is missing, or the engine hardly ran warm over "

@@ -15,6 +15,7 @@ from basso.pressure.adviser import AskedAt, OilAdvice, advise
 from basso.pressure.changed import NormalChange, changed_normal
 from basso.pressure.expected import ExpectedPressure
 from basso.pressure.warmup import Heating, HotIdle, WarmUp, heating, hot_idle, warm_up
+from basso.progress import Progress, silent
 from basso.recording.roles import Role
 
 
@@ -38,11 +39,28 @@ class Question:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class EarlierNormal:
+    """An earlier normal to hold a session against: what it is called, its day ("" where not known), the curve."""
+
+    title: str
+    day: str
+    expected: ExpectedPressure
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class HeldAgainst:
+    """A session against one earlier normal."""
+
+    earlier: EarlierNormal
+    change: NormalChange
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class NormalTold:
     """What is told about a session's normal; carries the analysis and the question it answers.
 
-    ``racing_rpm``, ``hot_c``: what the session was driven at, or what was asked for. ``change``: against an earlier normal,
-    None where there is none to hold it against.
+    ``racing_rpm``, ``hot_c``: what the session was driven at, or what was asked for. ``history``: held against
+    earlier normals, oldest first; empty where there is none.
     """
 
     analysis: Analysis
@@ -54,16 +72,24 @@ class NormalTold:
     warm_up: WarmUp | None
     hot_idle: HotIdle | None
     heating: Heating | None
-    change: NormalChange | None
-    before: ExpectedPressure | None
+    history: tuple[HeldAgainst, ...]
+
+    @property
+    def change(self) -> NormalChange | None:
+        """Against the newest earlier normal that can be told of; None where there is none to hold it against."""
+        told = [h.change for h in self.history if h.change.candidates]
+        return told[-1] if told else self.history[-1].change if self.history else None
 
 
 def tell_normal(
-    analysis: Analysis, question: Question | None = None, before: ExpectedPressure | None = None
+    analysis: Analysis,
+    question: Question | None = None,
+    earlier: Sequence[EarlierNormal] = (),
+    progress: Progress = silent,
 ) -> NormalTold | None:
     """Put together what is told about a session's normal; None where it cannot be judged at all.
 
-    ``before``: an earlier normal that the session is held against.
+    ``earlier``: normals that the session is held against, oldest first.
     """
     question = question or Question()
     a = analysis
@@ -74,11 +100,15 @@ def tell_normal(
     hot = question.hot_c
     if hot is None:
         hot = float(np.percentile(driven, 99)) if driven.size else float("nan")
+    history = []
+    for i, e in enumerate(earlier):
+        progress(i / len(earlier), f"holding it against {e.title}")
+        history.append(HeldAgainst(e, changed_normal(e.expected, a.pressure_kpa, a.rpm, a.temperature_c, a.settled)))
     return NormalTold(
         a, question, rpm, hot, tuple(held_by_schools(a, rpm, hot, a.options.floors)), _advice(a, question, rpm, hot),
         warm_up(a.time_s, a.rpm, a.temperature_c), hot_idle(a.time_s, a.rpm, a.pressure_kpa, a.temperature_c, _still(a)),
         heating(a.time_s, a.rpm, a.temperature_c),
-        changed_normal(before, a.pressure_kpa, a.rpm, a.temperature_c, a.settled) if before is not None else None, before,
+        tuple(history),
     )  # fmt: skip
 
 

@@ -146,9 +146,14 @@ def _advice(expected: ExpectedPressure, oil: Grade, floor_kpa: float, asked: Ask
     return GradeAdvice(
         oil, holds_to, low_c, high_c, float(middle[-1]), float(under[-1]), float(over[-1]), spare,
         max(spare, 0.0) * pump * asked.rpm / 1e6 / 60.0, bool(low - 3.0 <= like[-1] <= high + 3.0),
-        float(walther(oil).viscosity_mm2ps(np.array([asked.start_c]))[0]), oil.name in asked.listed if asked.listed else None,
+        float(walther(oil).viscosity_mm2ps(np.array([asked.start_c]))[0]), _is_listed(oil, asked.listed) if asked.listed else None,
         True if surely else None if perhaps else False, run_to is not None and run_to >= asked.hot_c,
     )  # fmt: skip
+
+
+def _is_listed(oil: Grade, listed: Sequence[str]) -> bool:
+    """True for a grade of the list, and for what a laboratory measured of one ("10W-40 as measured on …")."""
+    return any(oil.name == name or oil.name.startswith(f"{name} ") for name in listed)
 
 
 def _hottest(kpa: FloatArray, wanted_kpa: float) -> float | None:

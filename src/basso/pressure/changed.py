@@ -180,7 +180,7 @@ def _told(before: ExpectedPressure, cells: Cells, heat: FloatArray) -> NormalCha
     if best.probability < _SURE and cause != NONE:
         second = candidates[1]
         cause = ""
-        reason = f"{best.pattern.words} ({best.probability:.0%}) and {second.pattern.words} ({second.probability:.0%}) would look alike in what was driven"
+        reason = f"{best.pattern.words} ({100.0 * best.probability:.0f} %) and {second.pattern.words} ({100.0 * second.probability:.0f} %) would look alike in what was driven"
     return NormalChange(
         cause, reason, candidates, float(offset), float(low), float(high), cells.log_rpm, heat, ratio
     )  # fmt: skip

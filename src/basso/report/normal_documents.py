@@ -123,6 +123,7 @@ def normal_document(told: NormalTold) -> Document:
         "hot_idle": _plain(told.hot_idle, ("kpa", "scatter_kpa", "rpm", "temperature_c", "seconds")),
         "heating": _plain(told.heating, ("steady_c", "low_c", "high_c", "tau_s", "rate_c_per_min", "reason")),
         "change": _change(told.change) if told.change is not None else None,
+        "history": [{"against": h.earlier.title, "day": h.earlier.day, **_change(h.change)} for h in told.history],
     }
 
 
@@ -189,7 +190,7 @@ def change_words(c: NormalChange, units: DisplayUnits) -> str:
     if not c.cause:
         return f"The session lies {lies}. {c.reason[:1].upper() + c.reason[1:]}: cannot tell which."
     best = c.candidates[0]
-    return f"The session lies {lies}: {best.pattern.words} ({best.probability:.0%} sure). What says so: {BY_KEY[c.cause].says}."
+    return f"The session lies {lies}: {best.pattern.words} ({100.0 * best.probability:.0f} % sure). What says so: {BY_KEY[c.cause].says}."
 
 
 def temperature_words(value_c: float | None, units: DisplayUnits) -> str:

@@ -19,6 +19,7 @@ from basso.ui.commands import BY_KEY, COMMANDS, GROUPS, Command
 from basso.ui.cursor import Cursor
 from basso.ui.exporting import Exporting
 from basso.ui.jobs import Jobs
+from basso.ui.learning import Learning
 from basso.ui.log_list import LogList
 from basso.ui.opening import Opening
 from basso.ui.pan.widget import Moment, PanView, ReadingLine
@@ -30,6 +31,7 @@ from basso.ui.stations.catalogue import BY_KEY as STATIONS_BY_KEY
 from basso.ui.stations.catalogue import STATIONS
 from basso.ui.stations.dips.picture import nearest, readings, working
 from basso.ui.stations.dips.widget import DipsStation
+from basso.ui.stations.normal.widget import NormalStation
 from basso.ui.stations.recordings.widget import RecordingsStation
 from basso.ui.stations.sensors.widget import DROPS, FIT, REGISTER, SensorsStation
 from basso.ui.stations.trial.widget import TrialStation
@@ -67,6 +69,7 @@ class Desk(QObject):
         self.dips = DipsStation(look, self.cursor)
         self.sensors = SensorsStation(look)
         self.trial = TrialStation(look)
+        self.normal = NormalStation(look)
         self.pan = PanView(look, lambda: self.workspace.units)
         self.tide = Tide(look, self.cursor)
         self._stack = QStackedWidget()
@@ -74,6 +77,7 @@ class Desk(QObject):
         self._last_analysis: object = None
         self._lay_out()
         self.sensing = Sensing(self)
+        self.learning = Learning(self)
         self.actions = self._bind()
         self._connect()
         self._show_units()
@@ -122,6 +126,7 @@ class Desk(QObject):
             "recordings": self.recordings,
             "dips": self.dips,
             "trial": self.trial,
+            "normal": self.normal,
         }
         for station in STATIONS:
             page = built.get(station.key) or WaitingStation(self.look, station)
@@ -269,6 +274,8 @@ class Desk(QObject):
             self.garage.take_focus()
         elif key == "sensors":
             self.sensors.take_focus()
+        elif key == "normal":
+            self.learning.refresh()
 
     def _sensors_page(self, page: int) -> None:
         self.go_to("sensors")

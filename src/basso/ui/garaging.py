@@ -143,13 +143,18 @@ class Garaging:
         cards = trial_cards([view], on_a, on_b, self._desk.workspace.units)
         return " ".join([cards.listed, *cards.cautions]) if cards is not None else ""
 
-    def floor_advice(self) -> tuple[tuple[tuple[float, float], ...], str]:
-        """The maker's points of the engine whose log is shown, and a caution about its clearances; nothing if not known."""
+    @property
+    def engine_shown(self) -> Engine | None:
+        """The card of the engine whose log is shown; None where the garage does not know it."""
         view, shown = self._model.view, self._desk.workspace.recording
         if view is None or shown is None:
-            return (), ""
+            return None
         session = next((s for s in view.sessions if s.log_hash == shown.content_hash), None)
-        engine = view.card_of(session) if session is not None else None
+        return view.card_of(session) if session is not None else None
+
+    def floor_advice(self) -> tuple[tuple[tuple[float, float], ...], str]:
+        """The maker's points of the engine whose log is shown, and a caution about its clearances; nothing if not known."""
+        engine = self.engine_shown
         if engine is None:
             return (), ""
         caution = "" if engine.clearance == "production" else (

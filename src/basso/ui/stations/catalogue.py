@@ -35,6 +35,7 @@ STATIONS: tuple[Station, ...] = (
         "normal",
         "Normal",
         "What this engine's pressure should be at each rpm and oil temperature, and which oil it wants.",
+        built=True,
     ),
     Station("dips", "Dips", "Where the pressure lay below the floor, how badly, and why.", built=True),
     Station("corners", "Corners", "Where on the circuit it happens, lap after lap, and from which g on."),

@@ -1,0 +1,71 @@
+"""The same session on a hotter day, or driven faster: its dips computed again, with a band.
+
+Two things that are measured apart are kept apart: *normal*, which is moved to the other oil temperature and engine speed on
+the fitted curve, and the *share of it that was lost*, which is taken as it was. That share would hardly be less with thinner
+oil or higher g: the answer is a lower limit of the trouble where the pace itself rises.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from basso.analysis import Analysis
+from basso.pressure.dips import find_dips
+from basso.pressure.floors import highest_floor
+from basso.trust.vibration import noise_by_rpm
+from basso.units import FloatArray
+
+
+@dataclass(frozen=True, slots=True)
+class WhatIf:
+    """A session under other conditions.
+
+    Attributes:
+        hotter_c, faster_rpm: what was added to oil temperature and engine speed.
+        dips, low_dips, high_dips: number of dips, with the band that normal's 90 % interval makes of it.
+        below_s, low_s, high_s: seconds below the floor likewise.
+        normal_kpa: normal at the middle of the judged driving, then and now.
+        outside: share of the judged driving that lies where normal rests on no data.
+    """
+
+    hotter_c: float
+    faster_rpm: float
+    dips: int
+    low_dips: int
+    high_dips: int
+    below_s: float
+    low_s: float
+    high_s: float
+    normal_kpa: tuple[float, float]
+    outside: float
+
+
+def what_if(a: Analysis, hotter_c: float, faster_rpm: float = 0.0) -> WhatIf | None:
+    """Compute a session's dips again with so much hotter oil and higher engine speed; None without normal by temperature."""
+    e = a.expected
+    if not e.valid or a.temperature_c is None or e.temperature_range_c is None or not a.judged.any():
+        return None
+    heat = a.temperature_c + hotter_c
+    rpm = np.where(a.judged, a.followed_rpm + faster_rpm, a.followed_rpm)
+    lost = a.pressure_kpa / a.expected_kpa
+    noise = noise_by_rpm(a.pressure_kpa, a.rpm)
+
+    def judged(normal_kpa: FloatArray) -> tuple[int, float]:
+        floor = highest_floor(a.options.floors, rpm, normal_kpa)
+        found = find_dips(a.time_s, lost * normal_kpa, floor.kpa, normal_kpa, a.judged, noise, a.options.rules)
+        return len(found), float(sum(d.duration_s for d in found))
+
+    middle = e.at(rpm, heat)
+    if hotter_c == 0.0 and faster_rpm == 0.0:
+        low = high = middle  # as it was: what was measured needs no band
+    else:
+        low, high = e.interval(rpm, heat)
+    (dips, below), (most, most_s), (least, least_s) = judged(middle), judged(low), judged(high)
+    outside = float(np.mean(~e.covers(rpm, heat)[a.judged]))
+    now, then = (float(np.nanmedian(kpa[a.judged])) for kpa in (middle, a.expected_kpa))
+    return WhatIf(
+        hotter_c, faster_rpm, dips, min(least, most, dips), max(least, most, dips), below, min(least_s, below), max(most_s, below),
+        (then, now), outside,
+    )  # fmt: skip

@@ -1,0 +1,148 @@
+"""Draws the pressure field: engine speed × oil temperature, expected pressure as contours, the floor as a line through it."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QFontMetricsF, QImage, QPainter, QPaintEvent
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from basso.ui.plots import paint
+from basso.ui.plots.ticks import ticks
+from basso.ui.stations.normal.picture import Contour, FieldPicture
+from basso.ui.theme.look import Look, Type
+from basso.units import DisplayUnits
+
+
+class FieldView(QWidget):
+    """The field of one session; drawn from a :class:`FieldPicture`."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self.picture: FieldPicture | None = None
+        self._units = DisplayUnits()
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumHeight(round(look.height() * 11.0))
+        self.setAccessibleName("Pressure field: expected pressure over engine speed and oil temperature")
+        look.changed.connect(self.update)
+
+    def show_picture(self, picture: FieldPicture | None, units: DisplayUnits) -> None:
+        """Show another field."""
+        self.picture, self._units = picture, units
+        self.update()
+
+    def _area(self) -> QRectF:
+        line = self._look.height(Type.SMALL)
+        return QRectF(line * 2.6, line * 1.5, self.width() - line * 3.2, self.height() - line * 4.0)
+
+    def _at(self, rpm: float, heat: float) -> QPointF:
+        p, area = self.picture, self._area()
+        assert p is not None
+        x = (rpm - p.rpm[0]) / (p.rpm[1] - p.rpm[0])
+        y = (heat - p.heat[0]) / (p.heat[1] - p.heat[0])
+        return QPointF(area.left() + x * area.width(), area.bottom() - y * area.height())
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter, look, p = QPainter(self), self._look, self.picture
+        painter.fillRect(self.rect(), look.color("paper"))
+        if p is None:
+            return
+        area = self._area()
+        painter.drawImage(area, self._ground(p))
+        self._hatch(painter, p)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        for contour in p.contours:
+            self._draw(painter, contour, look.color("ample"), 1.1, label=contour.words)
+        for contour in p.floors:
+            self._draw(painter, contour, look.color("below"), 2.4, label=contour.words)
+        self._draw_hot_area(painter, p)
+        self._draw_axes(painter, p, area)
+
+    def _ground(self, p: FieldPicture) -> QImage:
+        """How often the car ran settled there, as depth of ink on the panel."""
+        share = np.log1p(p.density) / max(float(np.log1p(p.density).max()), 1.0)
+        panel, soft = self._look.color("panel"), self._look.color("soft")
+        mixed = np.empty((*share.shape, 3), dtype=np.uint8)
+        for i, (a, b) in enumerate(
+            ((panel.red(), soft.red()), (panel.green(), soft.green()), (panel.blue(), soft.blue()))
+        ):
+            mixed[..., i] = np.round(a + (b - a) * 0.55 * share[::-1]).astype(np.uint8)
+        mixed = np.ascontiguousarray(mixed)
+        return QImage(
+            mixed.data, mixed.shape[1], mixed.shape[0], 3 * mixed.shape[1], QImage.Format.Format_RGB888
+        ).copy()
+
+    def _hatch(self, painter: QPainter, p: FieldPicture) -> None:
+        """What rests on no data is hatched: its contours are the form's own guess."""
+        pen = paint.pen(self._look.color("rule"))
+        painter.setPen(pen)
+        rows, columns = p.covered.shape
+        lines = []
+        low, high = p.heat
+        left, right = p.rpm
+        for row in range(0, rows - 1, 2):
+            for column in range(0, columns - 1, 2):
+                if not p.covered[row, column]:
+                    a = self._at(left + (right - left) * column / (columns - 1), low + (high - low) * row / (rows - 1))
+                    b = self._at(
+                        left + (right - left) * min(column + 2, columns - 1) / (columns - 1),
+                        low + (high - low) * min(row + 2, rows - 1) / (rows - 1),
+                    )
+                    lines.append(QLineF(a, b))
+        painter.drawLines(lines)
+
+    def _draw(self, painter: QPainter, contour: Contour, color: QColor, width: float, label: str) -> None:
+        painter.setPen(paint.pen(color, width))
+        painter.drawLines([QLineF(self._at(x0, y0), self._at(x1, y1)) for x0, y0, x1, y1 in contour.segments])
+        if contour.label_at is None:
+            return
+        font = self._look.font(Type.SMALL_STRONG if width > 2 else Type.SMALL)
+        at = self._at(*contour.label_at)
+        box = QFontMetricsF(font).boundingRect(label).adjusted(-3, -1, 3, 1)
+        box.moveCenter(at)
+        area = self._area()
+        if not area.adjusted(4, 2, -4, -2).contains(box):
+            return
+        painter.fillRect(box, self._look.color("panel"))
+        paint.text(painter, at.x(), at.y(), label, font, color, paint.CENTRE)
+
+    def _draw_hot_area(self, painter: QPainter, p: FieldPicture) -> None:
+        ink = self._look.color("ink")
+        if p.hot_area is not None:
+            low, high, cool, hot = p.hot_area
+            box = QRectF(self._at(low, hot), self._at(high, cool))
+            painter.setPen(paint.pen(ink, 1.4, Qt.PenStyle.DashLine))
+            painter.drawRect(box)
+            paint.text(
+                painter,
+                box.left() - 5,
+                box.center().y(),
+                "works hot",
+                self._look.font(Type.SMALL_STRONG),
+                ink,
+                paint.RIGHT,
+            )
+        at = self._at(*p.moment)
+        painter.setPen(paint.pen(ink, 1.6))
+        painter.setBrush(self._look.color("panel"))
+        painter.drawEllipse(at, 4.5, 4.5)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _draw_axes(self, painter: QPainter, p: FieldPicture, area: QRectF) -> None:
+        look = self._look
+        small, soft, line = look.font(Type.SMALL), look.color("soft"), look.height(Type.SMALL)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.setPen(paint.pen(look.color("soft")))
+        painter.drawRect(area)
+        for rpm in ticks(*p.rpm, 7):
+            x = self._at(rpm, p.heat[0]).x()
+            paint.text(painter, x, area.bottom() + line * 0.8, f"{rpm:.0f}", small, soft, paint.CENTRE)
+        unit = self._units.temperature
+        low, high = (unit.from_base(v) for v in p.heat)
+        for value in ticks(low, high, 6):
+            y = self._at(p.rpm[0], unit.to_base(value)).y()
+            paint.text(painter, area.left() - 6, y, f"{value:g}", small, soft, paint.RIGHT)
+        paint.text(painter, 0, line * 0.6, f"oil temperature, {unit.symbol}", small, soft)
+        paint.text(painter, area.right(), line * 0.6, f"lines: expected pressure, {self._units.pressure.symbol}; shaded: driven settled; hatched: not driven", small, soft, paint.RIGHT)  # fmt: skip
+        paint.text(painter, area.right(), area.bottom() + line * 1.7, "engine speed, rpm", small, soft, paint.RIGHT)

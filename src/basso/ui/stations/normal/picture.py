@@ -1,0 +1,327 @@
+"""What the Normal station draws and says, worked out without Qt: the pressure field, the tables, the sentences."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from basso.analysis import Analysis
+from basso.normal.told import NormalTold
+from basso.normal.what_if import WhatIf
+from basso.pressure.adviser import GradeAdvice
+from basso.pressure.changed import NONE
+from basso.pressure.expected import ExpectedPressure
+from basso.pressure.floors import Floor, Share, highest_floor
+from basso.report.normal_documents import change_words, temperature_words
+from basso.ui.plots.ticks import round_step
+from basso.units import DisplayUnits, FloatArray, Quantity
+
+_P, _T = Quantity.PRESSURE, Quantity.TEMPERATURE
+_COLUMNS, _ROWS = 90, 60
+
+
+@dataclass(frozen=True, slots=True)
+class Contour:
+    """One level of expected pressure: line segments (x0, y0, x1, y1) in rpm and °C, and where its label stands."""
+
+    words: str
+    segments: tuple[tuple[float, float, float, float], ...]
+    label_at: tuple[float, float] | None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class FieldPicture:
+    """The pressure field.
+
+    Attributes:
+        rpm, heat: edges of the picture, (low, high), rpm and °C.
+        contours: of expected pressure; ``floors``: where expected pressure meets the floor in force.
+        density: shape (heat, rpm) counts of settled running; ``covered``: where normal rests on data, same shape.
+        hot_area: (rpm low, high, °C low, high) of the car's hot working area, None where it was not judged.
+        moment: rpm and °C of racing speed and hottest oil.
+    """
+
+    rpm: tuple[float, float]
+    heat: tuple[float, float]
+    contours: tuple[Contour, ...]
+    floors: tuple[Contour, ...]
+    density: FloatArray
+    covered: NDArray[np.bool_]
+    hot_area: tuple[float, float, float, float] | None
+    moment: tuple[float, float]
+
+
+def field_picture(told: NormalTold, units: DisplayUnits) -> FieldPicture | None:
+    """The pressure field of a session; None where normal is not known by oil temperature."""
+    a, e = told.analysis, told.analysis.expected
+    if not e.valid or e.temperature_range_c is None or a.temperature_c is None:
+        return None
+    rpm = (500.0 * math.floor(e.rpm_range[0] / 500.0), 500.0 * math.ceil(max(e.rpm_range[1], told.racing_rpm) / 500.0))
+    low, high = e.temperature_range_c
+    heat = (math.floor(low - 4.0), math.ceil(max(high, told.hot_c) + 8.0))
+    x, y = np.linspace(*rpm, _COLUMNS), np.linspace(*heat, _ROWS)
+    gx, gy = np.meshgrid(x, y)
+    kpa = e.at(gx.ravel(), gy.ravel()).reshape(gx.shape)
+    covered = e.covers(gx.ravel(), gy.ravel()).reshape(gx.shape)
+    shown = units.pressure.from_base(kpa)
+    step = round_step(float(np.ptp(shown)), 9)
+    levels = np.arange(math.ceil(float(shown.min()) / step) * step, float(shown.max()), step)
+    contours = tuple(_contour(f"{v:g}", x, y, shown, float(v)) for v in levels)
+    line = _absolute_floor(a.options.floors, gx, kpa)
+    floors = (_contour("at the floor", x, y, kpa - line, 0.0, label_in_the_middle=True),) if line is not None else ()
+    use = a.settled & np.isfinite(a.temperature_c)
+    density, _, _ = np.histogram2d(a.temperature_c[use], a.rpm[use], bins=(_ROWS, _COLUMNS), range=(heat, rpm))
+    return FieldPicture(rpm, heat, contours, floors, density, covered, _hot_area(a), (told.racing_rpm, told.hot_c))
+
+
+def _absolute_floor(floors: tuple[Floor, ...], rpm: FloatArray, kpa: FloatArray) -> FloatArray | None:
+    absolute = [f for f in floors if not isinstance(f, Share)]
+    if not absolute:
+        return None
+    return highest_floor(absolute, rpm.ravel(), kpa.ravel()).kpa.reshape(rpm.shape)
+
+
+def _hot_area(a: Analysis) -> tuple[float, float, float, float] | None:
+    """Where the car works hot: the middle 90 % of engine speeds in the hottest third of the judged driving."""
+    if a.temperature_c is None:
+        return None
+    use = a.judged & np.isfinite(a.temperature_c)
+    if use.sum() < 50:
+        return None
+    from_c = float(np.percentile(a.temperature_c[use], 67))
+    hot = use & (a.temperature_c >= from_c)
+    low, high = (float(v) for v in np.percentile(a.rpm[hot], (5, 95)))
+    return low, high, from_c, float(np.percentile(a.temperature_c[hot], 99))
+
+
+def _contour(
+    words: str, x: FloatArray, y: FloatArray, z: FloatArray, level: float, label_in_the_middle: bool = False
+) -> Contour:
+    """A level line by crossing every cell's edges (marching squares, ambiguous cells drawn as two crossings)."""
+    segments = []
+    above = z > level
+    mixed = above[:-1, :-1].astype(int) + above[1:, :-1] + above[:-1, 1:] + above[1:, 1:]
+    for row, column in np.argwhere((mixed > 0) & (mixed < 4)):
+        corners = ((row, column), (row, column + 1), (row + 1, column + 1), (row + 1, column))
+        crossed = []
+        for (r0, c0), (r1, c1) in zip(corners, (*corners[1:], corners[0]), strict=True):
+            if above[r0, c0] != above[r1, c1]:
+                part = (level - z[r0, c0]) / (z[r1, c1] - z[r0, c0])
+                crossed.append((x[c0] + part * (x[c1] - x[c0]), y[r0] + part * (y[r1] - y[r0])))
+        for (ax, ay), (bx, by) in zip(crossed[::2], crossed[1::2], strict=False):
+            segments.append((float(ax), float(ay), float(bx), float(by)))
+    if not segments:
+        return Contour(words, (), None)
+    # Labels stand along a slanting line, so that those of neighbouring levels do not meet.
+    if label_in_the_middle:
+        across = sorted(segments)
+        x0, y0, x1, y1 = across[len(across) * 3 // 4]
+        return Contour(words, tuple(segments), ((x0 + x1) / 2.0, (y0 + y1) / 2.0))
+    wanted = y[0] + 0.30 * (y[-1] - y[0])
+    best = min(segments, key=lambda s: abs((s[1] + s[3]) / 2.0 - wanted))
+    return Contour(words, tuple(segments), ((best[0] + best[2]) / 2.0, (best[1] + best[3]) / 2.0))
+
+
+@dataclass(frozen=True, slots=True)
+class Opening:
+    """A title and the line under it."""
+
+    title: str
+    detail: str
+
+
+def opening(told: NormalTold, units: DisplayUnits) -> Opening:
+    """What normal is at racing speed and the hottest oil, and how that lies to the floor."""
+    e = told.analysis.expected
+    if not e.valid:
+        return Opening("Normal cannot be learned from this log", f"{e.reason[:1].upper() + e.reason[1:]}.")
+    at = f"{told.racing_rpm:.0f} rpm"
+    heat = np.array([told.hot_c]) if e.temperature_range_c is not None else None
+    if heat is not None:
+        at += f" and {units.text(told.hot_c, _T)}"
+    rpm = np.array([told.racing_rpm])
+    kpa = e.at(rpm, heat)
+    low, high = e.interval(rpm, heat)
+    title = f"{units.text(float(kpa[0]), _P)} is normal at {at} ({units.number(float(low[0]), _P)} to {units.number(float(high[0]), _P)})"
+    floor = _floor_at(told, kpa)
+    if floor is not None:
+        over = float(kpa[0]) - floor
+        by = units.text(abs(over), _P, difference=True)
+        title += f", {by} {'over' if over >= 0 else 'under'} the floor"
+    return Opening(title, _basis(e, units))
+
+
+def _scatter(kpa: float, units: DisplayUnits) -> str:
+    words = units.text(kpa, _P, difference=True)
+    return f"less than 1 {units.pressure.symbol}" if words.startswith("0 ") else words
+
+
+def _floor_at(told: NormalTold, kpa: FloatArray) -> float | None:
+    absolute = [f for f in told.analysis.options.floors if not isinstance(f, Share)]
+    if not absolute:
+        return None
+    return float(highest_floor(absolute, np.array([told.racing_rpm]), kpa).kpa[0])
+
+
+def _basis(e: ExpectedPressure, units: DisplayUnits) -> str:
+    how = (
+        "Pump, bearings, viscosity and relief valve"
+        if e.method.startswith("physical")
+        else "From the data alone: the physical form does not fit this engine"
+    )
+    by = (
+        ""
+        if e.temperature_range_c is not None
+        else " by engine speed only, for no oil temperature was logged: what warming does is in its scatter"
+    )
+    words = f"{how}{by}, from {e.samples} settled samples with {e.oil.name}; they scatter by {_scatter(e.residual_kpa, units)}."
+    block = e.valid_range()
+    if block is None:
+        return f"{words} Nowhere dense enough to rely on."
+    (low, high), heat = block
+    where = f"{round(low, -2):.0f} to {round(high, -2):.0f} rpm"
+    if heat is not None:
+        where += f" and {units.number(heat[0], _T)} to {units.text(heat[1], _T)}"
+    return f"{words} Sure from {where}; elsewhere as the field shows."
+
+
+def grade_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]:
+    """The adviser's table: grade, holds to, interval, pressure when hot, over the floor, pump power, at a cold start, remark."""
+    advice = told.advice
+    if advice is None:
+        return []
+    rows: list[tuple[str, ...]] = []
+    for g in advice.grades:
+        band = f"{temperature_words(g.low_c, units)} – {temperature_words(g.high_c, units)}"
+        rows.append(
+            (
+                g.grade.name, temperature_words(g.holds_to_c, units), band, units.number(g.at_hot_kpa, _P),
+                units.number(g.over_kpa, _P, difference=True, signed=True), f"{g.pump_kw:.2f}" if g.pump_kw > 0.005 else "–",
+                f"{g.start_mm2ps:.0f}", _remark(told, g),
+            )
+        )  # fmt: skip
+    return rows
+
+
+def _remark(told: NormalTold, g: GradeAdvice) -> str:
+    advice = told.advice
+    assert advice is not None
+    said = []
+    if g.grade.name == told.analysis.expected.oil.name:
+        said.append("in now")
+    if advice.lightest is not None and g is advice.lightest:
+        said.append("lightest that holds")
+    if advice.heavier is not None and g is advice.heavier and g is not advice.lightest:
+        said.append("heavier school")
+    if g.holds is None:
+        said.append("may hold")
+    if g.listed is False:
+        said.append("not in the maker's list")
+    if not g.driven:
+        said.append("outside the data")
+    return ", ".join(said)
+
+
+GRADE_HEADS = ("Grade", "Holds to", "90 % interval", "Hot", "Over floor", "Pump work", "Cold start", "")
+
+
+def grade_units(units: DisplayUnits) -> tuple[str, ...]:
+    """The units under the heads of the adviser's table."""
+    p = units.pressure.symbol
+    return ("", "", "", p, p, "kW", "mm²/s", "")
+
+
+def school_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]:
+    """The schools: name, floor when hot, expected over it, dips and seconds it would flag."""
+    rows: list[tuple[str, ...]] = []
+    for s in told.schools:
+        at = units.number(s.at_hot_kpa, _P) if s.at_hot_kpa is not None else "–"
+        over = units.number(s.over_kpa, _P, difference=True, signed=True) if s.over_kpa is not None else "–"
+        rows.append((s.school.name, at, over, str(s.dips), f"{s.below_s:.1f}", "in force" if s.active else ""))
+    return rows
+
+
+SCHOOL_HEADS = ("School", "Floor", "Normal over it", "Dips", "Below, s", "")
+
+
+def cold_to_hot(told: NormalTold, units: DisplayUnits) -> list[str]:
+    """Warm-up, hot idle and where the temperature is heading, a sentence each; what the record does not show is said."""
+    said = []
+    w = told.warm_up
+    if w is None:
+        said.append("No oil temperature: warm-up cannot be told.")
+    elif w.ready_s == 0.0:
+        said.append(f"Started warm, at {units.text(w.start_c, _T)}.")
+    else:
+        ready = (
+            "never ready for load in this log"
+            if w.ready_s is None
+            else f"ready for load after {w.ready_s / 60.0:.1f} min"
+        )
+        load = (
+            f"; {w.cold_load_s:.0f} s loaded before that, to {w.cold_top_rpm:.0f} rpm"
+            if w.cold_load_s >= 1.0
+            else "; not loaded before that"
+        )
+        said.append(f"Started at {units.text(w.start_c, _T)}, {ready}{load}.")
+    i = told.hot_idle
+    if i is None:
+        said.append("No hot idle of four seconds in this log.")
+    else:
+        said.append(f"Hot idle: {units.text(i.kpa, _P)} at {i.rpm:.0f} rpm and {units.text(i.temperature_c, _T)}.")
+    h = told.heating
+    if h is not None and h.steady_c is not None and h.low_c is not None and h.high_c is not None:
+        said.append(
+            f"At this pace the oil settles at about {units.text(h.steady_c, _T)} ({units.number(h.low_c, _T)} to {units.number(h.high_c, _T)})."
+        )
+    elif h is not None:
+        said.append(f"Where the oil's temperature would settle is not told: {h.reason}.")
+    return said
+
+
+def what_if_words(w: WhatIf | None, units: DisplayUnits) -> str:
+    """The hot day's answer in a sentence or two."""
+    if w is None:
+        return "Needs normal by oil temperature."
+    then, now = (units.text(v, _P) for v in w.normal_kpa)
+    if w.hotter_c == 0.0 and w.faster_rpm == 0.0:
+        return f"As driven: {_count(w.dips)}, {w.below_s:.0f} s below the floor; normal {then} in the middle of the driving."
+    band = f"{w.low_dips} to {w.high_dips}" if w.low_dips != w.high_dips else ""
+    seconds = f"{w.below_s:.0f} s ({w.low_s:.0f} to {w.high_s:.0f})"
+    words = (
+        f"{_count(w.dips)}{f' ({band})' if band else ''}, {seconds} below the floor; normal {now} instead of {then}."
+    )
+    if w.outside > 0.05:
+        words += f" {100.0 * w.outside:.0f} % of it lies outside what was driven."
+    return words
+
+
+def _count(dips: int) -> str:
+    return f"{dips} {'dip' if dips == 1 else 'dips'}"
+
+
+def change_line(told: NormalTold, units: DisplayUnits) -> str:
+    """How the session lies to the newest of the car's earlier sessions, and why."""
+    if told.change is None:
+        return "No earlier session of this car to hold it against: keep its sessions in the garage."
+    return change_words(told.change, units)
+
+
+HISTORY_HEADS = ("Day", "Session", "This one lies", "")
+
+
+def history_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]:
+    """Against each earlier session at the same engine speed and oil temperature: day, title, by how much, what it looks like."""
+    rows: list[tuple[str, ...]] = []
+    for h in reversed(told.history[-5:]):
+        c = h.change
+        if not c.candidates:
+            rows.append((h.earlier.day, h.earlier.title, "–", "too little in common"))
+            continue
+        by = units.text(c.offset_kpa, _P, difference=True, signed=True)
+        words = "as it was" if c.cause == NONE else c.candidates[0].pattern.words if c.cause else "cannot tell why"
+        rows.append((h.earlier.day, h.earlier.title, by, words))
+    return rows

@@ -1,0 +1,338 @@
+"""The Normal station: the pressure field, the schools of floor, the oils, a hotter day, cold to hot."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QDoubleSpinBox,
+    QGridLayout,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QScrollArea,
+    QSlider,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from basso.normal.told import Question
+from basso.ui.stations.normal.field import FieldView
+from basso.ui.stations.normal.picture import (
+    GRADE_HEADS,
+    HISTORY_HEADS,
+    SCHOOL_HEADS,
+    change_line,
+    cold_to_hot,
+    field_picture,
+    grade_rows,
+    grade_units,
+    history_rows,
+    opening,
+    school_rows,
+    what_if_words,
+)
+from basso.ui.stations.words import Words
+from basso.ui.theme.look import Look, Type
+from basso.units import DisplayUnits, Quantity
+
+if TYPE_CHECKING:
+    from basso.normal.told import NormalTold
+    from basso.normal.what_if import WhatIf
+
+_HOTTER_C, _FASTER_RPM = 30, 1500
+
+
+class NormalStation(QWidget):
+    """Told what is told of normal, and the units.
+
+    ``asked`` carries a :class:`Question` when the user asks the adviser something else; ``supposed`` carries °C hotter and rpm
+    faster.
+    """
+
+    asked = Signal(object)
+    supposed = Signal(float, float)
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self.told: NormalTold | None = None
+        self._answer: WhatIf | None = None
+        self._units = DisplayUnits()
+        self._title, self._detail = Words(look, Type.TITLE), Words(look, Type.BODY, "soft")
+        self.field = FieldView(look)
+        self.schools, self.grades = _table(len(SCHOOL_HEADS)), _table(len(GRADE_HEADS))
+        self.history = _table(len(HISTORY_HEADS))
+        self.cold, self.change = Words(look, Type.SMALL), Words(look, Type.SMALL)
+        self.supposition = Words(look, Type.STRONG)
+        self._schools_head = self._head("")
+        self.cautions = Words(look, Type.SMALL, "soft")
+        self.hotter, self.faster = (
+            _slider(-10, _HOTTER_C, "Oil hotter by"),
+            _slider(0, _FASTER_RPM, "Engine speed higher by"),
+        )
+        self.faster.setSingleStep(50)
+        self.faster.setPageStep(250)
+        self._hotter_words, self._faster_words = Words(look, Type.SMALL), Words(look, Type.SMALL)
+        self.racing, self.hottest, self.margin = (QDoubleSpinBox() for _ in range(3))
+        self._lay_out()
+        for slider in (self.hotter, self.faster):
+            slider.valueChanged.connect(self._suppose)
+        for box in (self.racing, self.hottest, self.margin):
+            box.setKeyboardTracking(False)
+            box.valueChanged.connect(self._ask)
+        look.changed.connect(self._dress)
+        self._dress()
+
+    def _lay_out(self) -> None:
+        inside = QWidget()
+        layout = QVBoxLayout(inside)
+        layout.setContentsMargins(0, 4, 8, 4)
+        layout.setSpacing(6)
+        top = QHBoxLayout()
+        top.setSpacing(18)
+        top.addWidget(self.field, 58)
+        right = QVBoxLayout()
+        right.setSpacing(4)
+        right.addWidget(self._schools_head)
+        right.addWidget(self.schools)
+        right.addWidget(self._head("Cold to hot"))
+        right.addWidget(self.cold)
+        right.addWidget(self._head("Against the car's earlier sessions"))
+        right.addWidget(self.change)
+        right.addWidget(self.history)
+        right.addStretch(1)
+        top.addLayout(right, 42)
+        layout.addLayout(top, 1)
+        layout.addWidget(self._head("The same laps on another day"))
+        layout.addLayout(self._another_day())
+        layout.addWidget(self.supposition)
+        layout.addLayout(self._questions())
+        layout.addWidget(self.grades)
+        layout.addWidget(self.cautions)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(inside)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.viewport().setAutoFillBackground(False)
+        inside.setAutoFillBackground(False)
+        self._body = inside
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(20, 12, 6, 4)
+        whole.setSpacing(2)
+        whole.addWidget(self._title)
+        whole.addWidget(self._detail)
+        whole.addWidget(scroll, 1)
+
+    def _head(self, words: str) -> Words:
+        label = Words(self._look, Type.SMALL_STRONG)
+        label.setText(words)
+        label.setWordWrap(False)
+        return label
+
+    def _another_day(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(10)
+        for column, (slider, words) in enumerate(
+            ((self.hotter, self._hotter_words), (self.faster, self._faster_words))
+        ):
+            grid.addWidget(words, 0, 2 * column)
+            grid.addWidget(slider, 0, 2 * column + 1)
+            grid.setColumnMinimumWidth(2 * column, round(self._look.height() * 8.5))
+            grid.setColumnStretch(2 * column + 1, 1)
+        return grid
+
+    def _questions(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        row.addWidget(self._head("Which oil holds the floor on this engine, at"))
+        for box, name, low, high in (
+            (self.racing, "Racing speed", 1500.0, 20000.0), (self.hottest, "Hottest oil", 0.0, 400.0), (self.margin, "Margin over the floor", 0.0, 200.0),
+        ):  # fmt: skip
+            box.setRange(low, high)
+            box.setAccessibleName(name)
+            box.setToolTip(name)
+            row.addWidget(box)
+        self.racing.setDecimals(0)
+        self.racing.setSingleStep(100.0)
+        self.racing.setSuffix(" rpm")
+        self.hottest.setDecimals(0)
+        self._margin_word = QLabel("with a margin of")
+        row.insertWidget(3, self._margin_word)
+        row.addStretch(1)
+        return row
+
+    def _dress(self) -> None:
+        self._margin_word.setFont(self._look.font(Type.SMALL_STRONG))
+        for table in (self.schools, self.grades, self.history):
+            table.setFont(self._look.font(Type.SMALL))
+            table.horizontalHeader().setFont(self._look.font(Type.SMALL))
+        if self.told is not None:
+            self._fill()
+
+    # Showing
+
+    def show_normal(self, told: NormalTold | None, units: DisplayUnits, waiting: str = "") -> None:
+        """Show what is told, or what is missing for it."""
+        fresh = told is not None and (self.told is None or self.told.analysis.recording is not told.analysis.recording)
+        self.told, self._units = told, units
+        self._body.setVisible(told is not None)
+        if told is None:
+            self._title.setText(waiting or "Open a log to learn this engine's normal pressure")
+            self._detail.setText(
+                "" if waiting else "It is learned from steady running with the pan level: straights, the pit lane, a dyno. Oil temperature belongs to it."
+            )  # fmt: skip
+            return
+        words = opening(told, units)
+        self._title.setText(words.title)
+        self._detail.setText(words.detail)
+        self._show_question(told)
+        if fresh:
+            for slider in (self.hotter, self.faster):
+                slider.blockSignals(True)
+                slider.setValue(0)
+                slider.blockSignals(False)
+        self._name_sliders()
+        self._fill()
+        if fresh:
+            self.supposition.setText("")
+        else:
+            self.show_supposition(self._answer)
+
+    def _show_question(self, told: NormalTold) -> None:
+        units = self._units
+        for box, value, suffix in (
+            (self.racing, told.racing_rpm, " rpm"),
+            (self.hottest, units.temperature.from_base(told.hot_c), f" {units.temperature.symbol}"),
+            (self.margin, units.pressure.difference_from_base(told.question.margin_kpa), f" {units.pressure.symbol}"),
+        ):
+            box.blockSignals(True)
+            box.setSuffix(suffix)
+            box.setValue(value if value == value else 0.0)
+            box.blockSignals(False)
+        self.margin.setDecimals(1 if units.pressure.symbol == "bar" else 0)
+
+    def _fill(self) -> None:
+        told, units = self.told, self._units
+        assert told is not None
+        self.field.show_picture(field_picture(told, units), units)
+        self.field.setVisible(self.field.picture is not None)
+        self._schools_head.setText(
+            f"Schools of floor at {told.racing_rpm:.0f} rpm"
+            + (f" and {units.text(told.hot_c, Quantity.TEMPERATURE)}" if told.hot_c == told.hot_c else "")
+            + f", {units.pressure.symbol}, and what each would flag"
+        )
+        _fill(self.schools, SCHOOL_HEADS, school_rows(told, units), words=(0, 5))
+        heads = tuple(f"{h}, {u}" if u else h for h, u in zip(GRADE_HEADS, grade_units(units), strict=True))
+        _fill(self.grades, heads, grade_rows(told, units), words=(0, 7))
+        self.grades.setVisible(told.advice is not None)
+        self.cold.setText(" ".join(cold_to_hot(told, units)))
+        self.change.setText(change_line(told, units))
+        _fill(self.history, HISTORY_HEADS, history_rows(told, units), words=(0, 1, 3))
+        self.history.setVisible(bool(told.history))
+        advice = told.advice
+        self.cautions.setText(
+            " ".join(advice.cautions) if advice is not None
+            else "No oil can be advised: that needs normal by oil temperature, and a floor that is a pressure."
+        )  # fmt: skip
+
+    def show_supposition(self, answer: WhatIf | None) -> None:
+        """The other day's answer."""
+        self._answer = answer
+        self.supposition.setText(what_if_words(answer, self._units))
+
+    # Asking
+
+    def _name_sliders(self) -> None:
+        unit = self._units.temperature
+        by = unit.difference_from_base(float(self.hotter.value()))
+        self._hotter_words.setText(f"Oil {'hotter' if by >= 0 else 'cooler'} by {abs(by):.0f} {unit.symbol}")
+        self._faster_words.setText(f"Engine faster by {self.faster.value()} rpm")
+
+    def _suppose(self) -> None:
+        self._name_sliders()
+        self.supposed.emit(float(self.hotter.value()), float(self.faster.value()))
+
+    def _ask(self) -> None:
+        if self.told is None:
+            return
+        units, q = self._units, self.told.question
+        margin = self.margin.value() / max(units.pressure.difference_from_base(1.0), 1e-9)
+        self.asked.emit(
+            Question(self.racing.value(), units.temperature.to_base(self.hottest.value()), q.start_c, margin, q.listed, q.pump_cm3, q.data_sheets)
+        )  # fmt: skip
+
+    @property
+    def title(self) -> str:
+        """The sentence at the top."""
+        return self._title.text()
+
+    def table_text(self, separator: str = "\t") -> str:
+        """Schools and oils as text, in the units shown."""
+        if self.told is None:
+            return ""
+        out = io.StringIO()
+        writer = csv.writer(out, delimiter=separator, lineterminator="\n")
+        units = self._units
+        heads = [f"{h}, {u}" if u else h for h, u in zip(GRADE_HEADS, grade_units(units), strict=True)]
+        for row in (
+            [self.title],
+            [self._schools_head.text()],
+            SCHOOL_HEADS,
+            *school_rows(self.told, units),
+            heads,
+            *grade_rows(self.told, units),
+        ):
+            writer.writerow([c.replace("\u2009", "").replace("−", "-") for c in row])
+        return out.getvalue()
+
+
+def _slider(low: int, high: int, name: str) -> QSlider:
+    slider = QSlider(Qt.Orientation.Horizontal)
+    slider.setRange(low, high)
+    slider.setAccessibleName(name)
+    return slider
+
+
+def _table(columns: int) -> QTableWidget:
+    table = QTableWidget(0, columns)
+    table.verticalHeader().hide()
+    table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    table.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+    table.horizontalHeader().setStretchLastSection(True)
+    table.horizontalHeader().setHighlightSections(False)
+    table.horizontalHeader().setStyleSheet("QHeaderView::section { padding: 2px 8px 2px 2px; }")
+    table.setStyleSheet("QTableView::item { padding: 0 8px 0 2px; }")
+    table.setShowGrid(False)
+    return table
+
+
+def _fill(table: QTableWidget, heads: Sequence[str], rows: Sequence[Sequence[str]], words: Sequence[int]) -> None:
+    """Fill a table and give it the height of its rows; ``words``: columns of text, the others are numbers."""
+    for c, head in enumerate(heads):
+        item = QTableWidgetItem(head)
+        item.setTextAlignment(_side(c in words))
+        table.setHorizontalHeaderItem(c, item)
+    table.verticalHeader().setMinimumSectionSize(1)
+    table.verticalHeader().setDefaultSectionSize(round(table.fontMetrics().height() * 1.2))
+    table.setRowCount(len(rows))
+    for r, row in enumerate(rows):
+        for c, text in enumerate(row):
+            item = QTableWidgetItem(text)
+            item.setTextAlignment(_side(c in words))
+            table.setItem(r, c, item)
+    table.setFixedHeight(table.horizontalHeader().sizeHint().height() + table.verticalHeader().length() + 2)
+
+
+def _side(is_words: bool) -> Qt.AlignmentFlag:
+    return (Qt.AlignmentFlag.AlignLeft if is_words else Qt.AlignmentFlag.AlignRight) | Qt.AlignmentFlag.AlignVCenter
