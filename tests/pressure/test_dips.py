@@ -126,3 +126,30 @@ def test_exposure_does_not_count_a_gap() -> None:
     times = np.concatenate([np.arange(0, 5, 0.1), np.arange(100, 105, 0.1)])
     true = np.ones(times.shape, dtype=bool)
     assert measure_exposure(times, true, true, 0.0, np.ones(times.shape)).running_s < 13.0
+
+
+def _shaken(pressure: FloatArray, sigma: float, seed: int) -> FloatArray:
+    return pressure + np.random.default_rng(seed).normal(0.0, sigma, pressure.size)
+
+
+@pytest.mark.parametrize("seed", range(5))
+def test_a_shaking_sensor_makes_no_dips_and_splits_none(seed: int) -> None:
+    quiet = np.full(T.size, 260.0)
+    assert _find(_shaken(quiet, 35.0, seed), noise=35.0) == []
+    (dip,) = _find(_shaken(_box(5.0, 7.0), 40.0, seed), noise=40.0)
+    assert dip.start_s == pytest.approx(5.0, abs=0.08) and dip.end_s == pytest.approx(7.0, abs=0.08)
+    # The lowest reading is the reading itself, shaking and all.
+    assert dip.min_pressure_kpa == pytest.approx(float(_shaken(_box(5.0, 7.0), 40.0, seed)[250:350].min()))
+    # What lies between floor and pressure is told without the noise's share.
+    assert dip.deficit_kpa_s == pytest.approx(190.0, rel=0.12)
+
+
+def test_noise_may_differ_from_sample_to_sample() -> None:
+    noise = np.where(T < 10.0, 1.0, 40.0)
+    pressure = np.where(T < 10.0, 300.0, _shaken(np.full(T.size, 270.0), 40.0, 3))
+    assert (
+        find_dips(
+            T, pressure, np.full(T.size, 200.0), np.full(T.size, 400.0), np.ones(T.size, dtype=bool), noise, DipRules()
+        )
+        == []
+    )

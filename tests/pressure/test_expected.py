@@ -154,3 +154,78 @@ def test_the_right_oil_explains_temperature_without_a_bent_exponent() -> None:
     assert told.oil.name == "SAE 50" and told.valid and untold.valid
     assert told.residual_kpa <= 1.05 * untold.residual_kpa
     assert untold.c > told.c  # a thinner oil thins less with heat; the exponent has to make up for it
+
+
+def _grid_of(fit: ExpectedPressure) -> tuple[np.ndarray, np.ndarray]:
+    rpm, heat = (a.ravel() for a in np.meshgrid(np.linspace(2600, 6700, 30), np.linspace(86, 111, 20)))
+    inside = fit.covers(rpm, heat)
+    assert inside.mean() > 0.9
+    return rpm[inside], heat[inside]
+
+
+@pytest.mark.parametrize("name", ENGINES)
+def test_the_interval_holds_the_truth(name: str) -> None:
+    engine = ENGINES[name]
+    fit = fit_expected(*_engine_data(engine, seed=4), np.ones(N, dtype=bool), grade(engine.oil))
+    rpm, heat = _grid_of(fit)
+    true = balance_kpa(engine, rpm, heat, pump_flow(engine, rpm))
+    low, high = fit.interval(rpm, heat)
+    assert np.mean((low <= true) & (true <= high)) >= 0.85
+    narrow_low, narrow_high = fit.interval(rpm, heat, level=0.5)
+    assert np.all((low < narrow_low) & (narrow_high < high))
+    assert np.median((high - low) / true) < 0.08  # and says something
+
+
+def test_empty_cells_stay_empty() -> None:
+    pressure, rpm, temperature = _engine_data(Engine())
+    driven = (rpm > 4500.0) | (rpm < 3000.0)
+    fit = fit_expected(pressure, rpm, temperature, driven)
+    assert fit.covers(np.array([2800.0, 5500.0]), np.array([100.0, 100.0])).all()
+    assert not fit.covers(np.array([3750.0]), np.array([100.0])).any()
+    gap, full = fit.spread_at(np.array([3750.0, 5500.0]), np.array([100.0, 100.0]))
+    assert gap > full
+    block = fit.valid_range()
+    assert block is not None and block[1] is not None
+    (low, high), (cool, hot) = block
+    assert low > 3900.0 and high > 6500.0 and cool < 90.0 and hot > 107.0
+
+
+def test_a_pump_of_two_stages_is_learned_from_the_data() -> None:
+    engine, rng = Engine(relief_kpa=900.0), np.random.default_rng(1)
+    rpm, heat = rng.uniform(1500, 7000, 8000), rng.uniform(85, 112, 8000)
+
+    def true(n: np.ndarray, t: np.ndarray) -> np.ndarray:
+        free = balance_kpa(engine, n, t, pump_flow(engine, n))
+        return np.where(n < 4200.0, np.minimum(free, 190.0 + 0.004 * n), np.minimum(free, 430.0))
+
+    starved = np.where(rng.random(8000) < 0.2, rng.uniform(0.3, 0.9, 8000), 1.0)
+    kpa = true(rpm, heat) * starved + rng.normal(0, 2.5, 8000)
+    fit = fit_expected(kpa, rpm, heat, np.ones(8000, dtype=bool))
+    assert fit.method == "from the data, rpm and oil temperature"
+    away = np.abs(rpm - 4200.0) > 250.0
+    error = np.abs(fit.at(rpm[away], heat[away]) / true(rpm[away], heat[away]) - 1.0)
+    assert np.median(error) < 0.02 and np.percentile(error, 95) < 0.08
+
+
+def test_dips_at_idle_speed_are_normal_there_not_starvation() -> None:
+    """Idle lies far under a power law drawn through racing speeds; it is the engine's normal all the same."""
+    engine, rng = Engine(), np.random.default_rng(2)
+    rpm = np.concatenate([rng.uniform(4200, 6800, 5000), rng.normal(900, 10, 800)])
+    heat = rng.uniform(85, 110, rpm.size)
+    kpa = balance_kpa(engine, rpm, heat, pump_flow(engine, rpm)) + rng.normal(0, 2, rpm.size)
+    fit = fit_expected(kpa, rpm, heat, np.ones(rpm.size, dtype=bool))
+    at, t = np.full(5, 900.0), np.linspace(87, 108, 5)
+    np.testing.assert_allclose(fit.at(at, t), balance_kpa(engine, at, t, pump_flow(engine, at)), rtol=0.03)
+
+
+def test_the_curve_goes_through_json_unchanged() -> None:
+    import json
+
+    fit = fit_expected(*_engine_data(Engine()), np.ones(N, dtype=bool))
+    again = ExpectedPressure.from_plain(json.loads(json.dumps(fit.as_plain())))
+    rpm, heat = np.array([900.0, 4000.0, 6500.0]), np.array([80.0, 100.0, 125.0])
+    np.testing.assert_array_equal(again.at(rpm, heat), fit.at(rpm, heat))
+    np.testing.assert_array_equal(again.covers(rpm, heat), fit.covers(rpm, heat))
+    assert again.parameter_sd == fit.parameter_sd
+    with pytest.raises((KeyError, TypeError, ValueError)):
+        ExpectedPressure.from_plain({**fit.as_plain(), "departure": {"log_rpm": [0.0]}})

@@ -38,6 +38,7 @@ _ROUGH, _ROUGH_LOG_RPM, _ROUGH_C = 0.003, 0.4, 14.0
 """And bend otherwise by this much over these reaches."""
 _ONE_VISIT = 0.010
 _AT_40 = 1.3
+_Z90 = 1.645
 _PRIOR_NONE = 4.0
 """Most sessions show no change; each cause counts 1 (default)."""
 
@@ -77,7 +78,7 @@ class NormalChange:
     Attributes:
         cause: key of the pattern; "none"; or "" where it cannot be told, ``reason`` says why.
         candidates: every cause by probability, likeliest first; "none" is one of them.
-        offset_kpa, low_kpa, high_kpa: by how much the session lies over the earlier normal in the middle of its settled
+        offset_kpa, low_kpa, high_kpa: by how much the session lies over the earlier normal on average over its settled
             running, with a 90 % interval.
         log_rpm, temperature_c, log_ratio: the cells that were compared, shape (n,).
     """
@@ -170,11 +171,9 @@ def _told(before: ExpectedPressure, cells: Cells, heat: FloatArray) -> NormalCha
             key=lambda c: -c.probability,
         )
     )
-    weight = cells.weight / cells.weight.sum()
-    middle = float(np.sum(weight * ratio))
-    error = float(np.sqrt(weight @ errors @ weight))
-    typical = float(np.exp(np.sum(weight * base)))
-    offset, low, high = (typical * np.expm1(middle + k * error) for k in (0.0, -1.645, 1.645))
+    weight, level = cells.weight / cells.weight.sum(), np.exp(base)
+    offset = float(weight @ (np.exp(cells.log_p) - level))
+    error = _Z90 * float(np.sqrt((weight * level) @ errors @ (weight * level)))
     best = candidates[0]
     cause, reason = best.pattern.key, ""
     if best.probability < _SURE and cause != NONE:
@@ -182,7 +181,7 @@ def _told(before: ExpectedPressure, cells: Cells, heat: FloatArray) -> NormalCha
         cause = ""
         reason = f"{best.pattern.words} ({100.0 * best.probability:.0f} %) and {second.pattern.words} ({100.0 * second.probability:.0f} %) would look alike in what was driven"
     return NormalChange(
-        cause, reason, candidates, float(offset), float(low), float(high), cells.log_rpm, heat, ratio
+        cause, reason, candidates, offset, offset - error, offset + error, cells.log_rpm, heat, ratio
     )  # fmt: skip
 
 

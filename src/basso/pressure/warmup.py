@@ -22,6 +22,8 @@ _IDLE_C = 85.0
 _LEAST_IDLE_S = 4.0
 _LONGEST_STEP_S = 2.0
 _LEAST_RISE_C = 4.0
+_THERMOMETER_C = 1.0
+"""No temperature is surer than its sensor (default)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,7 +147,7 @@ def _exponential(t: FloatArray, heat: FloatArray, rate: float) -> Heating:
     free = max(t[-1] / 120.0, 3.0) - 2.0
     best = int(np.argmin(cost))
     likely = np.flatnonzero(cost <= cost[best] * (1.0 + 2.7 / free))
-    low, high = float(steady[likely].min()), float(steady[likely].max())
+    low, high = float(steady[likely].min()) - _THERMOMETER_C, float(steady[likely].max()) + _THERMOMETER_C
     if high - low > 25.0 or best == taus.size - 1:
         return Heating(
             None, None, None, None, rate, "the oil was still warming too evenly to tell where it would settle"

@@ -1,0 +1,67 @@
+"""Cold to hot: answers worked by hand."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from basso.pressure.warmup import heating, hot_idle, warm_up
+
+T = np.arange(0.0, 900.0, 0.5)
+
+
+def test_how_long_until_ready_and_what_was_asked_before() -> None:
+    heat = np.minimum(20.0 + T / 6.0, 95.0)  # ready (70 °C) after 300 s
+    rpm = np.where(T < 10.0, 0.0, 1500.0)
+    rpm = np.where((T >= 200.0) & (T < 212.0), 5200.0, rpm)
+    found = warm_up(T, rpm, heat)
+    assert found is not None
+    assert found.start_c == pytest.approx(21.7, abs=0.1)
+    assert found.ready_s == pytest.approx(290.0, abs=1.0)  # it ran from 10 s on
+    assert found.cold_load_s == pytest.approx(12.0, abs=0.6) and found.cold_top_rpm == pytest.approx(5200.0)
+
+
+def test_never_warm_warm_from_the_start_and_not_known() -> None:
+    rpm = np.full(T.size, 3000.0)
+    never = warm_up(T, rpm, np.full(T.size, 55.0))
+    assert never is not None and never.ready_s is None and never.cold_load_s == 0.0
+    at_once = warm_up(T, rpm, np.full(T.size, 85.0))
+    assert at_once is not None and at_once.ready_s == 0.0
+    assert warm_up(T, rpm, None) is None and warm_up(T, np.zeros(T.size), np.full(T.size, 55.0)) is None
+
+
+def test_the_hot_idle_is_a_triple() -> None:
+    rpm = np.where(T < 60.0, 900.0, 4000.0)
+    kpa = np.where(T < 60.0, 62.0, 380.0) + np.random.default_rng(1).normal(0, 2, T.size)
+    heat = np.full(T.size, 101.0)
+    found = hot_idle(T, rpm, kpa, heat, np.ones(T.size, dtype=bool))
+    assert found is not None
+    assert (found.kpa, found.rpm, found.temperature_c) == (pytest.approx(62.0, abs=1.0), 900.0, 101.0)
+    assert found.scatter_kpa == pytest.approx(2.0, abs=0.6) and found.seconds == pytest.approx(60.0, abs=1.0)
+    # A cold idle, or one of three seconds, is none.
+    assert hot_idle(T, rpm, kpa, heat - 40.0, np.ones(T.size, dtype=bool)) is None
+    assert hot_idle(T, rpm, kpa, heat, T < 3.0) is None
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_where_the_oil_would_settle(seed: int) -> None:
+    true, tau = 118.0, 260.0
+    heat = (
+        true
+        - (true - 80.0) * np.exp(-T / tau)
+        + 0.4 * np.sin(T / 14.0)
+        + np.random.default_rng(seed).normal(0, 0.1, T.size)
+    )
+    found = heating(T, np.full(T.size, 5000.0), heat)
+    assert found is not None and found.steady_c is not None and found.low_c is not None and found.high_c is not None
+    assert found.low_c <= true <= found.high_c and found.steady_c == pytest.approx(true, abs=1.5)
+    assert found.tau_s == pytest.approx(tau, rel=0.15)
+    assert found.rate_c_per_min == pytest.approx(38.0 * (1 - np.exp(-60.0 / tau)), abs=0.9)
+
+
+def test_what_still_warms_evenly_settles_nobody_knows_where() -> None:
+    found = heating(T, np.full(T.size, 5000.0), 60.0 + T / 30.0)
+    assert found is not None and found.steady_c is None and "too evenly" in found.reason
+    short = T < 60.0
+    brief = heating(T[short], np.full(int(short.sum()), 5000.0), 60.0 + T[short] / 10.0)
+    assert brief is not None and brief.steady_c is None and "two minutes" in brief.reason
