@@ -8,7 +8,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from basso.errors import InputError
-from basso.pressure.floors import DEFAULT_FLOORS, SCHOOLS, Fixed, Share, Slope, Table, highest_floor, parse_floor
+from basso.pressure.floors import (
+    DEFAULT_FLOORS,
+    SCHOOLS,
+    Fixed,
+    Less,
+    Share,
+    Slope,
+    Table,
+    highest_floor,
+    moves_with_normal,
+    parse_floor,
+)
 
 RPM = np.array([1000.0, 2000.0, 5000.0])
 EXPECTED = np.array([200.0, 300.0, 400.0])
@@ -41,7 +52,19 @@ def test_a_share_says_nothing_where_nothing_is_expected() -> None:
     assert line.rule_at(0) is None
 
 
-@pytest.mark.parametrize("text", ["slope:0,48.3", "fixed:200", "share:0.7", "table:1000=70,2500=193"])
+def test_normal_less_a_margin_follows_normal_down_to_nothing() -> None:
+    line = highest_floor((Less(250.0),), RPM, EXPECTED)
+    assert line.kpa.tolist() == [0.0, 50.0, 150.0]
+    assert [moves_with_normal(f) for f in (Less(80.0), Share(0.7), Slope(0, 50.0), Fixed(200.0))] == [
+        True,
+        True,
+        False,
+        False,
+    ]
+    assert np.isnan(highest_floor((Less(80.0),), RPM, np.full(3, np.nan)).kpa).all()
+
+
+@pytest.mark.parametrize("text", ["slope:0,48.3", "fixed:200", "share:0.7", "less:80", "table:1000=70,2500=193"])
 def test_rules_read_back_as_written(text: str) -> None:
     assert parse_floor(text).rule == text
 
@@ -56,8 +79,14 @@ def test_any_slope_reads_back(base: float, per_1000: float) -> None:
 
 
 @pytest.mark.parametrize(
-    "text", ["", "slope", "slope:1", "slope:a,b", "share:70", "share:0", "share:1", "fixed:", "table:1000", "lean:7"]
+    "text",
+    ["", "slope", "slope:1", "slope:a,b", "share:70", "share:0", "share:1", "fixed:", "table:1000", "lean:7", "less:x"],
 )
 def test_a_rule_that_cannot_be_read_is_answered_with_the_form(text: str) -> None:
     with pytest.raises(InputError, match="share"):
         parse_floor(text)
+
+
+def test_a_margin_of_nothing_is_refused() -> None:
+    with pytest.raises(InputError, match="must be over 0, so write less:80"):
+        parse_floor("less:0")

@@ -42,6 +42,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="an oil's own viscosities at 40 and 100 °C in mm²/s, by its data sheet; repeatable",
     )  # fmt: skip
     group.add_argument("--pump", type=float, metavar="CM3", help="oil pump, cm³ a turn of the crank (default 11)")
+    group.add_argument(
+        "--window",
+        metavar="LOW,HIGH",
+        help="the maker's running window in kPa, such as 400,600; either side may be left out",
+    )
     options.add_judging(parser)
     options.add_reading(parser)
 
@@ -102,8 +107,29 @@ def _question(arguments: argparse.Namespace) -> Question:
             raise InputError(f"--sheet {text}: write GRADE=V40,V100, such as 10W-40=93,14.1.")
         sheets[grade.strip()] = measured(cold, hot, grade.strip())
     return Question(
-        arguments.rpm, arguments.hot, arguments.start, arguments.margin, tuple(arguments.listed), arguments.pump, sheets
+        arguments.rpm,
+        arguments.hot,
+        arguments.start,
+        arguments.margin,
+        tuple(arguments.listed),
+        arguments.pump,
+        _window(arguments.window),
+        sheets,
     )
+
+
+def _window(text: str | None) -> tuple[float | None, float | None]:
+    """Both sides of the maker's window."""
+    if text is None:
+        return None, None
+    low, sign, high = text.partition(",")
+    try:
+        sides = tuple(float(v) if v.strip() else None for v in (low, high))
+    except ValueError:
+        sign = ""
+    if not sign or sides == (None, None):
+        raise InputError(f"--window {text}: write LOW,HIGH in kPa, such as 400,600, or one side: 400, or ,600.")
+    return sides[0], sides[1]
 
 
 def _report(told: NormalTold, pooled: int) -> None:
@@ -137,7 +163,7 @@ def _report(told: NormalTold, pooled: int) -> None:
             )
         lightest = told.advice.lightest
         print(f"  lightest that holds: {lightest.grade.name if lightest is not None else 'none'}")
-        for words in told.advice.cautions:
+        for words in (x for x in (told.advice.window, *told.advice.cautions) if x):
             print(f"  {words}")
     if told.warm_up is not None:
         w = told.warm_up

@@ -52,7 +52,7 @@ def add_judging(parser: argparse.ArgumentParser) -> None:
         default=[],
         metavar="RULE",
         help="slope:BASE,PER1000 (kPa at 0 rpm and per 1000 rpm), fixed:KPA, table:RPM=KPA,… or share:FRACTION of the "
-        "expected pressure; repeatable, the highest applies (default: slope:0,48.3 and share:0.70)",
+        "expected pressure or less:KPA under it; repeatable, the highest applies (default: slope:0,48.3 and share:0.70)",
     )
     group.add_argument(
         "--rpm-gate", type=float, default=1500.0, metavar="RPM", help="judge only above this (default 1500)"

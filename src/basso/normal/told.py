@@ -25,7 +25,8 @@ class Question:
 
     Attributes:
         rpm: racing speed; ``hot_c``: hottest oil; ``start_c``: of a cold start; ``margin_kpa``: over the floor.
-        listed: grades the maker lists; ``pump_cm3``: a turn of the crank.
+        listed: grades the maker lists; ``pump_cm3``: a turn of the crank; ``window_kpa``: the maker's
+            running window, from and to.
         data_sheets: viscosities of oils that the user knows better, by name.
     """
 
@@ -35,6 +36,7 @@ class Question:
     margin_kpa: float = 0.0
     listed: tuple[str, ...] = ()
     pump_cm3: float | None = None
+    window_kpa: tuple[float | None, float | None] = (None, None)
     data_sheets: Mapping[str, Grade] = field(default_factory=lambda: MappingProxyType({}))
 
 
@@ -117,7 +119,9 @@ def _advice(a: Analysis, question: Question, rpm: float, hot_c: float) -> OilAdv
         return None
     known = {**grades(), **question.data_sheets}
     oils: Sequence[Grade] = [*known.values(), *([] if a.expected.oil.name in known else [a.expected.oil])]
-    asked = AskedAt(rpm, hot_c, question.start_c, question.margin_kpa, question.listed, question.pump_cm3)
+    asked = AskedAt(
+        rpm, hot_c, question.start_c, question.margin_kpa, question.listed, question.pump_cm3, question.window_kpa
+    )
     return advise(a.expected, a.options.floors, oils, asked)
 
 

@@ -15,7 +15,7 @@ import numpy as np
 from basso.oil.grades import Grade
 from basso.oil.viscosity import walther
 from basso.pressure.expected import ExpectedPressure
-from basso.pressure.floors import Floor, Share, highest_floor
+from basso.pressure.floors import Floor, highest_floor, moves_with_normal
 from basso.units import FloatArray
 
 _TEMPERATURES = np.arange(50.0, 171.0, 0.5)
@@ -35,6 +35,7 @@ class AskedAt:
         margin_kpa: wanted over the floor.
         listed: grades the maker lists; empty when not known.
         pump_cm3: delivered a turn of the crank, or None.
+        window_kpa: the maker's running window, from and to; None where one side is not given.
     """
 
     rpm: float
@@ -43,6 +44,7 @@ class AskedAt:
     margin_kpa: float = 0.0
     listed: tuple[str, ...] = ()
     pump_cm3: float | None = None
+    window_kpa: tuple[float | None, float | None] = (None, None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,6 +97,8 @@ class OilAdvice:
     floor_kpa: float
     rule: str
     cautions: tuple[str, ...]
+    window: str
+    """How normal lies to the maker's window, with what the surplus costs; "" without one."""
 
 
 def with_oil(expected: ExpectedPressure, oil: Grade, temperature_c: FloatArray) -> FloatArray:
@@ -110,9 +114,9 @@ def advise(
 ) -> OilAdvice | None:
     """Ask the fitted curve for every oil; None where normal is not known by oil temperature, or no floor has a pressure.
 
-    A share of normal is no floor here: normal itself sinks with the oil.
+    A floor drawn from normal is none here: normal itself sinks with the oil.
     """
-    absolute = [f for f in floors if not isinstance(f, Share)]
+    absolute = [f for f in floors if not moves_with_normal(f)]
     if not expected.valid or expected.temperature_range_c is None or not absolute:
         return None
     line = highest_floor(absolute, np.array([asked.rpm]), np.array([np.nan]))
@@ -121,7 +125,16 @@ def advise(
     allowed = [r for r in rows if r.listed is not False]
     lightest = next((r for r in allowed if r.holds), None)
     heavier = next((r for r in rows if r.track and r.at_hot_kpa >= floor + asked.margin_kpa), None)
-    return OilAdvice(asked, tuple(rows), lightest, heavier, floor, rule, _cautions(expected, rows, lightest, asked))
+    return OilAdvice(
+        asked,
+        tuple(rows),
+        lightest,
+        heavier,
+        floor,
+        rule,
+        _cautions(expected, rows, lightest, asked),
+        _window(expected, asked),
+    )
 
 
 def _hot_viscosity(oil: Grade) -> tuple[float, float]:
@@ -165,6 +178,24 @@ def _hottest(kpa: FloatArray, wanted_kpa: float) -> float | None:
     if at == 0:
         return None
     return float(np.interp(-wanted_kpa, -kpa[at - 1 : at + 1], _TEMPERATURES[at - 1 : at + 1]))
+
+
+def _window(expected: ExpectedPressure, asked: AskedAt) -> str:
+    """Against the maker's running window: too high is pump work and heat, neither virtue nor fault unless over its upper side."""
+    low, high = asked.window_kpa
+    if low is None and high is None:
+        return ""
+    kpa = float(expected.at(np.array([asked.rpm]), np.array([asked.hot_c]))[0])
+    at = f"{kpa:.0f} kPa is normal at {asked.rpm:.0f} rpm and {asked.hot_c:.0f} °C"
+    if low is not None and kpa < low:
+        return f"{at}: {low - kpa:.0f} kPa under the maker's window."
+    if high is not None and kpa > high:
+        kw = (kpa - high) * (asked.pump_cm3 or TYPICAL_PUMP_CM3) * asked.rpm / 1e6 / 60.0
+        return (
+            f"{at}: {kpa - high:.0f} kPa over the maker's window: a lighter grade is affordable, "
+            f"about {kw:.2f} kW of pump work."
+        )
+    return f"{at}: within the maker's window."
 
 
 def _cautions(

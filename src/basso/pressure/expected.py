@@ -28,7 +28,16 @@ from basso.pressure.departure import (
     Points,
     fit_departure,
 )
-from basso.pressure.form import BY_SPEED_ONLY, CENTRE, LEAST_CELLS, WIDTH, fit_form, log_curve, log_pressure
+from basso.pressure.form import (
+    BY_SPEED_ONLY,
+    CENTRE,
+    LEAST_CELLS,
+    WIDTH,
+    fit_form,
+    free_and_capped,
+    log_curve,
+    log_pressure,
+)
 from basso.recording.spans import runs_of
 from basso.units import FloatArray
 
@@ -113,6 +122,15 @@ class ExpectedPressure:
         d = self.departure
         log_kpa = log_pressure(self._form, log_rpm, log_v)
         return np.exp(log_kpa + d.at(d.mean, log_rpm, heat)) if d is not None else np.exp(log_kpa)
+
+    def parts_at(self, rpm: float, temperature_c: float | None) -> tuple[float, float, float]:
+        """What pump and bearings alone would make, what the relief valve lets stand (both kPa), and the engine's own factor."""
+        heat = np.array([temperature_c]) if temperature_c is not None else None
+        log_rpm, known_heat, log_v = self._coordinates(np.array([rpm]), heat)
+        free, capped = free_and_capped(self._form, log_rpm, log_v)
+        d = self.departure
+        factor = float(np.exp(d.at(d.mean, log_rpm, known_heat)[0])) if d is not None else 1.0
+        return float(np.exp(free[0])), float(np.exp(capped[0])), factor
 
     @property
     def _form(self) -> FloatArray:

@@ -1,7 +1,7 @@
 """Floors: the least pressure an engine may show. Several schools; the highest one asked for applies.
 
 Rules are written as in the headless contract: ``slope:BASE,PER1000``, ``fixed:KPA``, ``table:RPM=KPA,…``,
-``share:FRACTION``.
+``share:FRACTION``; and ``less:KPA``, so much under the expected pressure.
 """
 
 from __future__ import annotations
@@ -82,7 +82,28 @@ class Share:
         return self.fraction * expected_kpa
 
 
-Floor = Slope | Fixed | Table | Share
+@dataclass(frozen=True, slots=True)
+class Less:
+    """Normal less a margin, kPa; silent where nothing is expected."""
+
+    kpa: float
+
+    @property
+    def rule(self) -> str:
+        """The rule as the contract writes its own."""
+        return f"less:{self.kpa:g}"
+
+    def at(self, rpm: FloatArray, expected_kpa: FloatArray) -> FloatArray:
+        """Floor in kPa at each sample; NaN where there is no expectation."""
+        return np.maximum(expected_kpa - self.kpa, 0.0)
+
+
+Floor = Slope | Fixed | Table | Share | Less
+
+
+def moves_with_normal(floor: Floor) -> bool:
+    """True for a floor that is drawn from normal itself: it sinks where normal sinks, and says nothing of hot thin oil."""
+    return isinstance(floor, Share | Less)
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,6 +136,11 @@ SCHOOLS: tuple[School, ...] = (
         Table(((1000.0, 70.0), (2500.0, 28.0 * PSI_KPA))),
         "28 psi at 2500 rpm warm; put your maker's points here",
     ),
+    School(
+        "Normal less a margin",
+        Less(100.0),
+        "a fixed step under what this engine shows at the same rpm and oil temperature: as near to it idling as at speed",
+    ),
     School("Fixed", Fixed(30.0 * PSI_KPA), "a plain back-off line: below it lift, whatever the rpm"),
 )
 DEFAULT_FLOORS: tuple[Floor, ...] = (Slope(0.0, 48.3), Share(0.70))
@@ -130,6 +156,10 @@ def parse_floor(text: str) -> Floor:
             return Slope(base, per_1000)
         if kind == "fixed":
             return Fixed(float(rest))
+        if kind == "less":
+            if not 0.0 < float(rest) < 2000.0:
+                raise InputError(f"--floor {text}: the margin must be over 0, so write less:80.")
+            return Less(float(rest))
         if kind == "share":
             fraction = float(rest)
             if not 0.0 < fraction < 1.0:
@@ -141,7 +171,7 @@ def parse_floor(text: str) -> Floor:
     except ValueError:
         pass
     raise InputError(
-        f"--floor {text}: write slope:BASE,PER1000 or fixed:KPA or table:RPM=KPA,RPM=KPA or share:FRACTION, in kPa."
+        f"--floor {text}: write slope:BASE,PER1000 or fixed:KPA or table:RPM=KPA,RPM=KPA or share:FRACTION or less:KPA, in kPa."
     )
 
 

@@ -73,7 +73,8 @@ def _reweighted(
     return x, robust
 
 
-def _free_and_capped(x: FloatArray, log_rpm: FloatArray, log_v: FloatArray) -> tuple[FloatArray, FloatArray]:
+def free_and_capped(x: FloatArray, log_rpm: FloatArray, log_v: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Natural log of what pump and bearings alone would make, and of what the relief valve lets stand, at each place."""
     bent = x[6] * log_rpm**2 + (x[7] * log_rpm + x[8] * log_v) * log_v
     return x[0] + x[1] * log_rpm + x[2] * log_v + bent, x[3] + x[5] * log_rpm
 
@@ -81,7 +82,7 @@ def _free_and_capped(x: FloatArray, log_rpm: FloatArray, log_v: FloatArray) -> t
 def log_pressure(x: FloatArray, log_rpm: FloatArray, log_v: FloatArray) -> FloatArray:
     """Natural log of the pressure in kPa at each place; NaN where the viscosity is."""
     m = float(np.exp(x[4]))
-    free, capped = _free_and_capped(x, log_rpm, log_v)
+    free, capped = free_and_capped(x, log_rpm, log_v)
     with np.errstate(invalid="ignore"):  # a missing temperature gives a missing expectation, quietly
         return np.asarray(-np.logaddexp(-m * free, -m * capped) / m)
 
@@ -89,7 +90,7 @@ def log_pressure(x: FloatArray, log_rpm: FloatArray, log_v: FloatArray) -> Float
 def log_curve(x: FloatArray, log_rpm: FloatArray, log_v: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Natural log of the pressure at each place, and its Jacobian by the parameters (n, 9)."""
     m = float(np.exp(x[4]))
-    free, capped = _free_and_capped(x, log_rpm, log_v)
+    free, capped = free_and_capped(x, log_rpm, log_v)
     both = np.logaddexp(-m * free, -m * capped)
     unlimited = np.exp(-m * free - both)  # how much the free curve, not the relief, sets the pressure
     limited = 1.0 - unlimited

@@ -116,6 +116,7 @@ def normal_document(told: NormalTold) -> Document:
             "rule": advice.rule,
             "margin_kpa": rounded(advice.asked.margin_kpa),
             "cautions": list(advice.cautions),
+            "window": advice.window,
         }
         if advice is not None
         else None,

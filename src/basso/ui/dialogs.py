@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
 )
 
 from basso.errors import InputError
-from basso.pressure.floors import SCHOOLS, Fixed, Floor, Share, Slope, Table
+from basso.pressure.floors import SCHOOLS, Fixed, Floor, Less, Share, Slope, Table
 from basso.ui.commands import COMMANDS, GROUPS, Command
 from basso.ui.stations.dips.picture import Step
 from basso.ui.theme.look import Look, Type
@@ -189,6 +189,15 @@ class FloorsDialog(QDialog):
             share = self._number(100.0 * floor.fraction, 99.0, "% of expected", 0)
             row.addWidget(share)
             return holder, lambda: Share(share.value() / 100.0)
+        if isinstance(floor, Less):
+            less = self._number(
+                pressure.difference_from_base(floor.kpa),
+                pressure.from_base(1000.0),
+                f"{pressure.symbol} under normal",
+                decimals,
+            )
+            row.addWidget(less)
+            return holder, lambda: Less(max(kpa(less, floor.kpa), 1.0))
         points = QLineEdit(", ".join(f"{n:g}={pressure.from_base(p):.{decimals}f}" for n, p in floor.points))
         points.setMinimumWidth(230)
         points.setToolTip(f"rpm={pressure.symbol}, rpm={pressure.symbol}, …")

@@ -61,7 +61,9 @@ class Learning:
         engine = self._desk.garaging.engine_shown if self._desk.has_garage else None
         if engine is None:
             return self._question
-        return replace(self._question, listed=engine.grades, pump_cm3=engine.pump_cm3)
+        return replace(
+            self._question, listed=engine.grades, pump_cm3=engine.pump_cm3, window_kpa=(engine.window_low_kpa, engine.window_high_kpa)
+        )  # fmt: skip
 
     def _dropped(self) -> None:
         self._asked_of = None

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 
 from basso.fitting.places import GALLERY
-from basso.pressure.floors import SCHOOLS, Fixed, Floor, Share, Slope, Table
+from basso.pressure.floors import SCHOOLS, Fixed, Floor, Less, Share, Slope, Table
 from basso.trust.verdict import ZERO_STATES
 from basso.units import DisplayUnits, FloatArray, Quantity, digits_of
 
@@ -330,14 +330,19 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
     steps = [_reading_step(a, at, p)]
     expected = float(a.expected_kpa[at])
     if math.isfinite(expected):
-        heat = f", {units.text(float(a.temperature_c[at]), Q.TEMPERATURE)}" if a.temperature_c is not None else ""
+        warm = float(a.temperature_c[at]) if a.temperature_c is not None else None
+        heat = f", {units.text(warm, Q.TEMPERATURE)}" if warm is not None else ""
+        # The gallery follows late: normal is that of the engine speed it has had time to follow.
+        rpm = float(a.followed_rpm[at])
+        free, capped, own = e.parts_at(rpm, warm)
+        low, high = (float(v[0]) for v in e.interval(np.array([rpm]), np.array([warm]) if warm is not None else None))
         steps.append(
             Step(
                 "Expected pressure",
-                f"softmin({p(e.relief_kpa)}, {p(math.exp(e.log_k))} · (rpm/4000)^{e.b:.2f} · (ν/ν₉₅)^{e.c:.2f}) = {p(expected)} "
-                f"at {d.rpm:.0f} rpm{heat}",
+                f"softmin({p(free)} by pump and bearings, {p(capped)} by the relief valve) × {own:.3f} (this engine's own departure) = "
+                f"{p(expected)} at {rpm:.0f} rpm{heat}; 90 % sure of {p(low)} to {p(high)}",
                 f"fitted one-sidedly to {e.samples} samples of settled running (level pan, steady rpm, warm); scatter ± {p(e.residual_kpa)}; "
-                f"viscosity of {e.oil.name} by ASTM D341",
+                f"about {p(math.exp(e.log_k))} · (rpm/4000)^{e.b:.2f} · (ν/ν₉₅)^{e.c:.2f} below the relief; viscosity of {e.oil.name} by ASTM D341",
             )
         )
         steps.append(
@@ -403,6 +408,8 @@ def floor_words(floor: Floor, units: DisplayUnits) -> str:
             return f"{plain(floor.kpa)} {unit} at any rpm"
         case Share():
             return f"{floor.fraction:.0%} of expected"
+        case Less():
+            return f"expected less {plain(floor.kpa)} {unit}"
         case Table():
             return "points " + ", ".join(f"{n:.0f} rpm {plain(p)} {unit}" for n, p in floor.points)
 

@@ -36,6 +36,8 @@ from basso.units import DisplayUnits
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
+    from basso.pressure.dips import Dip
+    from basso.recording.recording import Recording
 
 _Index = QModelIndex | QPersistentModelIndex
 _SORT_ROLE = Qt.ItemDataRole.UserRole
@@ -102,6 +104,7 @@ class DipsStation(QWidget):
         super().__init__()
         self._look, self._cursor = look, cursor
         self._analysis: Analysis | None = None
+        self._chosen: tuple[Recording, Dip] | None = None
         self._units = DisplayUnits()
         self._title, self._detail, self._reason, self._room = QLabel(), QLabel(), QLabel(), QWidget()
         self.traces = Traces(look, cursor)
@@ -181,8 +184,7 @@ class DipsStation(QWidget):
 
     def show_analysis(self, analysis: Analysis | None, units: DisplayUnits, waiting: str = "") -> None:
         """Show a judged session, or that none is there yet."""
-        same = analysis is self._analysis and analysis is not None
-        kept = self.selected if same else -1
+        kept = self._kept(analysis)
         self._analysis, self._units = analysis, units
         has_dips = analysis is not None and bool(analysis.dips)
         self.table.setVisible(has_dips)
@@ -214,6 +216,17 @@ class DipsStation(QWidget):
         self._fit_columns()
         if kept >= 0:
             self.select(kept, move=False)
+
+    def _kept(self, analysis: Analysis | None) -> int:
+        """The dip that is selected now, found again in another judgement of the same recording; −1 where it is none there."""
+        if self._analysis is not None:  # while it is being judged again there is none
+            selected = self.selected
+            self._chosen = (self._analysis.recording, self._analysis.dips[selected].dip) if selected >= 0 else None
+        if analysis is None or self._chosen is None or self._chosen[0] is not analysis.recording:
+            return -1
+        dip = self._chosen[1]
+        again = [i for i, d in enumerate(analysis.dips) if d.dip.start_s < dip.end_s and d.dip.end_s > dip.start_s]
+        return again[0] if again else -1
 
     def _fit_columns(self) -> None:
         header = self.table.horizontalHeader()

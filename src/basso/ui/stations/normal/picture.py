@@ -14,7 +14,7 @@ from basso.normal.what_if import WhatIf
 from basso.pressure.adviser import GradeAdvice
 from basso.pressure.changed import NONE
 from basso.pressure.expected import ExpectedPressure
-from basso.pressure.floors import Floor, Share, highest_floor
+from basso.pressure.floors import Floor, highest_floor, moves_with_normal
 from basso.report.normal_documents import change_words, temperature_words
 from basso.ui.plots.ticks import round_step
 from basso.units import DisplayUnits, FloatArray, Quantity
@@ -78,7 +78,7 @@ def field_picture(told: NormalTold, units: DisplayUnits) -> FieldPicture | None:
 
 
 def _absolute_floor(floors: tuple[Floor, ...], rpm: FloatArray, kpa: FloatArray) -> FloatArray | None:
-    absolute = [f for f in floors if not isinstance(f, Share)]
+    absolute = [f for f in floors if not moves_with_normal(f)]
     if not absolute:
         return None
     return highest_floor(absolute, rpm.ravel(), kpa.ravel()).kpa.reshape(rpm.shape)
@@ -160,7 +160,7 @@ def _scatter(kpa: float, units: DisplayUnits) -> str:
 
 
 def _floor_at(told: NormalTold, kpa: FloatArray) -> float | None:
-    absolute = [f for f in told.analysis.options.floors if not isinstance(f, Share)]
+    absolute = [f for f in told.analysis.options.floors if not moves_with_normal(f)]
     if not absolute:
         return None
     return float(highest_floor(absolute, np.array([told.racing_rpm]), kpa).kpa[0])

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
@@ -23,7 +24,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from basso.normal.told import Question
 from basso.ui.stations.normal.field import FieldView
 from basso.ui.stations.normal.picture import (
     GRADE_HEADS,
@@ -41,7 +41,7 @@ from basso.ui.stations.normal.picture import (
 )
 from basso.ui.stations.words import Words
 from basso.ui.theme.look import Look, Type
-from basso.units import DisplayUnits, Quantity
+from basso.units import DisplayUnits, Quantity, told_in
 
 if TYPE_CHECKING:
     from basso.normal.told import NormalTold
@@ -239,7 +239,7 @@ class NormalStation(QWidget):
         self.history.setVisible(bool(told.history))
         advice = told.advice
         self.cautions.setText(
-            " ".join(advice.cautions) if advice is not None
+            told_in(" ".join(x for x in (advice.window, *advice.cautions) if x), units) if advice is not None
             else "No oil can be advised: that needs normal by oil temperature, and a floor that is a pressure."
         )  # fmt: skip
 
@@ -266,7 +266,7 @@ class NormalStation(QWidget):
         units, q = self._units, self.told.question
         margin = self.margin.value() / max(units.pressure.difference_from_base(1.0), 1e-9)
         self.asked.emit(
-            Question(self.racing.value(), units.temperature.to_base(self.hottest.value()), q.start_c, margin, q.listed, q.pump_cm3, q.data_sheets)
+            replace(q, rpm=self.racing.value(), hot_c=units.temperature.to_base(self.hottest.value()), margin_kpa=margin)
         )  # fmt: skip
 
     @property

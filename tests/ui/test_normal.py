@@ -1,0 +1,152 @@
+"""The Normal station, driven as a person would: read, ask another question, slide to a hotter day, copy."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QApplication
+
+from basso.normal.told import tell_normal
+from basso.ui.desk import Desk
+from basso.ui.main_window import MainWindow
+from basso.ui.screenshots import wait_until
+from basso.ui.stations.normal.picture import field_picture
+from basso.units import UNITS, DisplayUnits
+from basso.workflow import demo_folder
+
+
+def _told(application: QApplication, desk: Desk) -> None:
+    wait_until(
+        application,
+        lambda: (
+            desk.normal.told is not None and desk.normal.told.analysis is desk.workspace.analysis and not desk.jobs.busy
+        ),
+    )
+
+
+@pytest.fixture
+def desk(application: QApplication, wide_window: MainWindow) -> Desk:
+    """A hot session looked at under Normal."""
+    opened = wide_window.desk
+    opened.workspace.open_logs([demo_folder() / "baseline-2.csv"])
+    wait_until(application, lambda: opened.workspace.analysis is not None)
+    opened.run("station.normal")
+    _told(application, opened)
+    return opened
+
+
+def _cell(desk: Desk, table: str, row: int, column: int) -> str:
+    item = getattr(desk.normal, table).item(row, column)
+    return item.text() if item is not None else ""
+
+
+def _column(desk: Desk, table: str, column: int) -> list[str]:
+    return [_cell(desk, table, r, column) for r in range(getattr(desk.normal, table).rowCount())]
+
+
+def test_normal_is_told_first_in_a_sentence(desk: Desk) -> None:
+    told = desk.normal.told
+    assert told is not None
+    assert "is normal at" in desk.normal.title and "over the floor" in desk.normal.title
+    assert f"{told.racing_rpm:.0f} rpm" in desk.normal.title
+    active = [
+        n
+        for n, state in zip(_column(desk, "schools", 0), _column(desk, "schools", 5), strict=True)
+        if state == "in force"
+    ]
+    assert active == ["Lean per-thousand", "Share of normal"]
+    assert "Hot idle" in desk.normal.cold.text()
+    assert desk.normal.supposition.text().startswith("As driven:")
+    assert "keep its sessions in the garage" in desk.normal.change.text()
+
+
+def test_a_hotter_day_and_back(application: QApplication, desk: Desk) -> None:
+    station = desk.normal
+    before = station.supposition.text()
+    station.hotter.setValue(15)
+    wait_until(application, lambda: not desk.jobs.busy and station.supposition.text() != before)
+    assert "instead of" in station.supposition.text() and "kPa" in station.supposition.text()
+    desk.workspace.set_units(DisplayUnits(pressure=UNITS["psi"]))
+    assert "psi" in station.supposition.text() and "kPa" not in station.supposition.text()
+    station.hotter.setValue(0)
+    wait_until(application, lambda: not desk.jobs.busy and station.supposition.text().startswith("As driven"))
+
+
+def test_the_adviser_answers_what_is_asked(application: QApplication, desk: Desk) -> None:
+    station = desk.normal
+    assert station.told is not None
+    first = _column(desk, "grades", 4)
+    station.margin.setValue(40.0)
+    _told(application, desk)
+    wait_until(application, lambda: _column(desk, "grades", 4) != first)
+    fell = [
+        float(a.replace("−", "-")) - float(b.replace("−", "-"))
+        for a, b in zip(first, _column(desk, "grades", 4), strict=True)
+    ]
+    assert all(abs(v - 40.0) <= 1.0 for v in fell)
+    # Another session asks its own question again.
+    desk.workspace.open_logs([demo_folder() / "dyno.csv"])
+    wait_until(
+        application,
+        lambda: desk.workspace.analysis is not None and desk.workspace.analysis.recording.path.stem == "dyno",
+    )
+    _told(application, desk)
+    assert station.margin.value() == 0.0
+
+
+def test_other_floors_are_told_of_at_once(application: QApplication, desk: Desk) -> None:
+    from basso.pressure.floors import Fixed
+
+    desk.workspace.set_floors((Fixed(200.0),))
+    wait_until(application, lambda: desk.workspace.analysis is not None)
+    _told(application, desk)
+    assert [n for n, s in zip(_column(desk, "schools", 0), _column(desk, "schools", 5), strict=True) if s] == ["Fixed"]
+    desk.run("edit.undo")
+    wait_until(application, lambda: desk.workspace.analysis is not None)
+    _told(application, desk)
+    assert "Share of normal" in [
+        n for n, s in zip(_column(desk, "schools", 0), _column(desk, "schools", 5), strict=True) if s
+    ]
+
+
+def test_the_tables_copy_with_their_units(desk: Desk) -> None:
+    desk.run("edit.copy")
+    text = QGuiApplication.clipboard().text()
+    assert text.splitlines()[0] == desk.normal.title
+    assert "Hot, kPa" in text and "10W-40" in text and "Lean per-thousand" in text
+
+
+def test_empty_says_what_it_takes(wide_window: MainWindow) -> None:
+    wide_window.desk.run("station.normal")
+    assert wide_window.desk.normal.title.startswith("Open a log to learn")
+    assert wide_window.desk.normal.table_text() == ""
+
+
+def test_the_floor_line_lies_where_normal_meets_the_floor(desk: Desk) -> None:
+    told = desk.normal.told
+    assert told is not None
+    found = tell_normal(told.analysis)
+    assert found is not None
+    picture = field_picture(found, DisplayUnits())
+    assert picture is not None and picture.floors
+    ends = np.array(picture.floors[0].segments)
+    rpm, heat = ends[:, 0], ends[:, 1]
+    np.testing.assert_allclose(told.analysis.expected.at(rpm, heat), 48.3 * rpm / 1000.0, rtol=0.01)
+    for contour in picture.contours:
+        at = np.array(contour.segments)
+        np.testing.assert_allclose(
+            told.analysis.expected.at(at[:, 0], at[:, 1]), float(contour.words), rtol=0.02, atol=1.0
+        )
+
+
+def test_a_dip_stays_selected_when_the_session_is_judged_again(application: QApplication, desk: Desk) -> None:
+    from basso.pressure.floors import DEFAULT_FLOORS, Fixed
+
+    desk.run("station.dips")
+    desk.dips.select(3)
+    at = desk.workspace.analysis.dips[3].dip.lowest_margin  # type: ignore[union-attr]
+    desk.workspace.set_floors((*DEFAULT_FLOORS, Fixed(150.0)))
+    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    dip = desk.workspace.analysis.dips[desk.dips.selected].dip  # type: ignore[union-attr]
+    assert desk.dips.selected >= 0 and dip.first <= at < dip.last
