@@ -31,7 +31,9 @@ from basso.units import FloatArray
 
 NONE = "none"
 _LEAST_CELLS, _MOST_CELLS = 12, 130
-_SURE = 0.80
+_NAMED = 0.50
+"""A cause is named where it is likelier than all others together; how likely is said with it."""
+SURE = 0.90
 _COMMON = 0.008
 """Both normals together may be off by this share everywhere: thermometers that lag differently, what is left of a zero."""
 _ROUGH, _ROUGH_LOG_RPM, _ROUGH_C = 0.003, 0.4, 14.0
@@ -176,7 +178,7 @@ def _told(before: ExpectedPressure, cells: Cells, heat: FloatArray) -> NormalCha
     error = _Z90 * float(np.sqrt((weight * level) @ errors @ (weight * level)))
     best = candidates[0]
     cause, reason = best.pattern.key, ""
-    if best.probability < _SURE and cause != NONE:
+    if best.probability < _NAMED and cause != NONE:
         second = candidates[1]
         cause = ""
         reason = f"{best.pattern.words} ({100.0 * best.probability:.0f} %) and {second.pattern.words} ({100.0 * second.probability:.0f} %) would look alike in what was driven"

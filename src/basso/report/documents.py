@@ -74,7 +74,8 @@ def analysis_document(analysis: Analysis) -> Document:
         if e.valid
         else {}
     )
-    temperature = e.temperature_range_c
+    # Where normal is sure throughout; of a curve that is sure nowhere, what it was learned from.
+    rpm_range, temperature = e.valid_range() or (e.rpm_range, e.temperature_range_c)
     others = [_correction(c) for c in analysis.corrections if c.kind not in OF_ONE_CHANNEL]
     return {
         "schema": "basso.analysis/1",
@@ -111,7 +112,7 @@ def analysis_document(analysis: Analysis) -> Document:
             "residual_kpa": rounded(e.residual_kpa),
             "valid": e.valid,
             "range": {
-                "rpm": [rounded(v, 0) for v in e.rpm_range] if e.valid else [None, None],
+                "rpm": [rounded(v, 0) for v in rpm_range] if e.valid else [None, None],
                 "oil_temp_c": [rounded(v, 1) for v in temperature]
                 if temperature is not None and e.valid
                 else [None, None],

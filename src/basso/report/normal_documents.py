@@ -8,7 +8,7 @@ import numpy as np
 
 from basso.normal.told import NormalTold
 from basso.pressure.adviser import HOTTEST_C, GradeAdvice
-from basso.pressure.changed import BY_KEY, NONE, NormalChange
+from basso.pressure.changed import BY_KEY, NONE, SURE, NormalChange
 from basso.pressure.expected import ExpectedPressure
 from basso.report.documents import Document, rounded
 from basso.units import DisplayUnits, Quantity
@@ -190,8 +190,27 @@ def change_words(c: NormalChange, units: DisplayUnits) -> str:
     lies = f"{by} {where} the earlier normal" + (f" ({band})" if clear else "")
     if not c.cause:
         return f"The session lies {lies}. {c.reason[:1].upper() + c.reason[1:]}: cannot tell which."
-    best = c.candidates[0]
-    return f"The session lies {lies}: {best.pattern.words} ({100.0 * best.probability:.0f} % sure). What says so: {BY_KEY[c.cause].says}."
+    best, second = c.candidates[:2]
+    sure = f"{100.0 * best.probability:.0f} %"
+    if best.probability >= SURE:
+        return f"The session lies {lies}: {best.pattern.words} ({sure} sure). What says so: {BY_KEY[c.cause].says}."
+    settles = _SETTLES.get(frozenset((best.pattern.key, second.pattern.key)), "")
+    return (
+        f"The session lies {lies}: {best.pattern.words} ({sure}) is likelier than {second.pattern.words} "
+        f"({100.0 * second.probability:.0f} %).{settles}"
+    )
+
+
+_OIL_OR_WEAR = " What would settle it: the oil's viscosity at 100 °C from a laboratory, or fresh oil of the same grade and another session."
+_SETTLES = {
+    frozenset(("thin_oil", "worn_bearings")): _OIL_OR_WEAR,
+    frozenset(
+        ("leak", "worn_bearings")
+    ): " What would settle it: warm-up at idle. A leak is there with cold oil too, wear hardly.",
+    frozenset(("relief_low", "clogged_filter")): " What would settle it: the pressure before the filter.",
+    frozenset(("relief_high", "none")): " What would settle it: a cold start, where the relief valve has to open.",
+}
+"""What tells two causes apart that look alike."""
 
 
 def temperature_words(value_c: float | None, units: DisplayUnits) -> str:
