@@ -129,3 +129,27 @@ def test_a_plain_floor_does_not_move_with_the_day(analysis: Analysis) -> None:
     fixed = analyse(analysis.recording, JudgeOptions(floors=(Fixed(200.0),)))
     warm, hot = what_if(fixed, 0.0), what_if(fixed, 15.0)
     assert warm is not None and hot is not None and hot.below_s > warm.below_s
+
+
+def test_hot_idles_are_compared_at_one_temperature(analysis: Analysis) -> None:
+    from dataclasses import replace
+
+    from basso.normal.told import idles_before
+    from basso.pressure.warmup import HotIdle
+
+    own = tell_normal(analysis)
+    assert own is not None and own.hot_idle is not None
+    now, e = own.hot_idle, analysis.expected
+    # 8 °C cooler the same engine idles higher, by its own curve; moved here it is the same idle.
+    cooler = float(
+        e.at(np.array([now.rpm]), np.array([now.temperature_c - 8.0]))[0]
+        / e.at(np.array([now.rpm]), np.array([now.temperature_c]))[0]
+    )
+    assert cooler > 1.03
+    then = HotIdle(now.kpa * cooler, 2.0, now.rpm, now.temperature_c - 8.0, 20.0)
+    far = replace(then, temperature_c=now.temperature_c - 40.0)
+    found = tell_normal(
+        analysis, earlier=[EarlierNormal("a", "", e, then), EarlierNormal("b", "", e, far), EarlierNormal("c", "", e)]
+    )
+    assert found is not None
+    np.testing.assert_allclose(idles_before(found), [now.kpa], rtol=1e-6)

@@ -22,6 +22,7 @@ from basso.garage.build_line import oil_of
 from basso.garage.history import CarHistory
 from basso.garage.records import Sensor, Session
 from basso.garage.sensors import fitted_on, known_sensor, sensor_of_channel
+from basso.normal.told import idle_of
 from basso.oil.grades import Grade, usual
 from basso.pressure.drops import find_drops
 from basso.pressure.earlier import Earlier, Known, cold_peak_kpa
@@ -34,7 +35,7 @@ from basso.trust.zero import air_pressure_kpa
 
 MOST_SESSIONS = 8
 """As many earlier sessions are looked at (default): a trend wants a few, the newest say most."""
-_FORM = 3
+_FORM = 4
 
 
 def session_of(history: CarHistory, content_hash: str) -> Session | None:
@@ -126,6 +127,7 @@ def figures_of(analysis: Analysis, title: str, day: str, oil: Grade) -> Earlier:
         title, day, analysis.expected, zero.measured if zero is not None else None, air_pressure_kpa(analysis.recording),
         tuple(find_drops(analysis.corrected, oil)), cold_peak_kpa(analysis.pressure_kpa, analysis.temperature_c),
         channel.name if channel is not None else "", channel.unit.symbol if channel is not None and channel.unit is not None else "",
+        idle=idle_of(analysis),
     )  # fmt: skip
 
 

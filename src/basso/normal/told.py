@@ -17,6 +17,7 @@ from basso.pressure.expected import ExpectedPressure
 from basso.pressure.warmup import Heating, HotIdle, WarmUp, heating, hot_idle, warm_up
 from basso.progress import Progress, silent
 from basso.recording.roles import Role
+from basso.units import FloatArray
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +48,7 @@ class EarlierNormal:
     title: str
     day: str
     expected: ExpectedPressure
+    idle: HotIdle | None = None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -108,7 +110,7 @@ def tell_normal(
         history.append(HeldAgainst(e, changed_normal(e.expected, a.pressure_kpa, a.rpm, a.temperature_c, a.settled)))
     return NormalTold(
         a, question, rpm, hot, tuple(held_by_schools(a, rpm, hot, a.options.floors)), _advice(a, question, rpm, hot),
-        warm_up(a.time_s, a.rpm, a.temperature_c), hot_idle(a.time_s, a.rpm, a.pressure_kpa, a.temperature_c, _still(a)),
+        warm_up(a.time_s, a.rpm, a.temperature_c), idle_of(a),
         heating(a.time_s, a.rpm, a.temperature_c),
         tuple(history),
     )  # fmt: skip
@@ -123,6 +125,34 @@ def _advice(a: Analysis, question: Question, rpm: float, hot_c: float) -> OilAdv
         rpm, hot_c, question.start_c, question.margin_kpa, question.listed, question.pump_cm3, question.window_kpa
     )
     return advise(a.expected, a.options.floors, oils, asked)
+
+
+def idle_of(a: Analysis) -> HotIdle | None:
+    """A session's hot idle; None where it has none."""
+    return hot_idle(a.time_s, a.rpm, a.pressure_kpa, a.temperature_c, _still(a))
+
+
+def idles_before(told: NormalTold) -> FloatArray:
+    """The hot idles of earlier sessions at this one's engine speed and oil temperature, kPa, oldest first.
+
+    Each is moved there along its own session's normal: an idle is only compared at one temperature. Those more than 200 rpm
+    or 20 °C away are left out.
+    """
+    now, found = told.hot_idle, []
+    for e in (h.earlier for h in told.history):
+        if (
+            now is None
+            or e.idle is None
+            or abs(e.idle.rpm - now.rpm) > 200.0
+            or abs(e.idle.temperature_c - now.temperature_c) > 20.0
+        ):
+            continue
+        there, here = e.expected.at(
+            np.array([e.idle.rpm, now.rpm]), np.array([e.idle.temperature_c, now.temperature_c])
+        )
+        if np.isfinite(here) and there > 0.0:
+            found.append(e.idle.kpa * here / there)
+    return np.array(found)
 
 
 def _still(a: Analysis) -> np.ndarray:

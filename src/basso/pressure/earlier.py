@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from basso.pressure.cells import REFERENCE_RPM
 from basso.pressure.drops import Drop
 from basso.pressure.expected import ExpectedPressure
+from basso.pressure.warmup import HotIdle
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 from basso.recording.roles import Role, take_apart
@@ -50,6 +51,7 @@ class Earlier:
         air_kpa: air pressure as logged.
         column: name of the pressure's column, unit and all; ``unit``: in which it was read.
         same_sensor: by the register the same sensor, at the same place (or the register says nothing).
+        idle: its hot idle, None where there was none.
         cold_peak_kpa: the highest pressure with the oil under 50 °C.
     """
 
@@ -63,17 +65,20 @@ class Earlier:
     column: str = ""
     unit: str = ""
     same_sensor: bool = True
+    idle: HotIdle | None = None
 
     def as_plain(self) -> dict[str, Any]:
         """As JSON holds it."""
         plain = {f.name: getattr(self, f.name) for f in fields(self)}
-        return {**plain, "expected": self.expected.as_plain(), "drops": [asdict(d) for d in self.drops]}
+        idle = asdict(self.idle) if self.idle is not None else None
+        return {**plain, "expected": self.expected.as_plain(), "drops": [asdict(d) for d in self.drops], "idle": idle}
 
     @classmethod
     def from_plain(cls, plain: dict[str, Any]) -> Earlier:
         """Back from JSON; raises KeyError, TypeError or ValueError where it is something else."""
         expected = ExpectedPressure.from_plain(plain["expected"])
-        return cls(**{**plain, "expected": expected, "drops": tuple(Drop(**d) for d in plain["drops"])})
+        idle = HotIdle(**plain["idle"]) if plain["idle"] is not None else None
+        return cls(**{**plain, "expected": expected, "drops": tuple(Drop(**d) for d in plain["drops"]), "idle": idle})
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from basso.normal.told import NormalTold
+from basso.normal.told import NormalTold, idles_before
 from basso.pressure.adviser import HOTTEST_C, GradeAdvice
 from basso.pressure.changed import BY_KEY, NONE, SURE, NormalChange
 from basso.pressure.expected import ExpectedPressure
@@ -122,6 +122,7 @@ def normal_document(told: NormalTold) -> Document:
         else None,
         "warm_up": _plain(told.warm_up, ("start_c", "ready_s", "cold_load_s", "cold_top_rpm")),
         "hot_idle": _plain(told.hot_idle, ("kpa", "scatter_kpa", "rpm", "temperature_c", "seconds")),
+        "hot_idle_before_kpa": [rounded(float(v)) for v in idles_before(told)],
         "heating": _plain(told.heating, ("steady_c", "low_c", "high_c", "tau_s", "rate_c_per_min", "reason")),
         "change": _change(told.change) if told.change is not None else None,
         "history": [{"against": h.earlier.title, "day": h.earlier.day, **_change(h.change)} for h in told.history],

@@ -110,7 +110,7 @@ def _earlier(a: Analysis) -> list[EarlierNormal]:
     """The normals of the car's earlier sessions that are valid, by the garage, oldest first."""
     known = a.options.known
     return (
-        [EarlierNormal(e.title, e.day, e.expected) for e in known.earlier if e.expected.valid]
+        [EarlierNormal(e.title, e.day, e.expected, e.idle) for e in known.earlier if e.expected.valid]
         if known is not None
         else []
     )

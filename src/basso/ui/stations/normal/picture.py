@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from basso.analysis import Analysis
-from basso.normal.told import NormalTold
+from basso.normal.told import NormalTold, idles_before
 from basso.normal.what_if import WhatIf
 from basso.pressure.adviser import GradeAdvice
 from basso.pressure.changed import NONE
@@ -271,7 +271,9 @@ def cold_to_hot(told: NormalTold, units: DisplayUnits) -> list[str]:
     if i is None:
         said.append("No hot idle of four seconds in this log.")
     else:
-        said.append(f"Hot idle: {units.text(i.kpa, _P)} at {i.rpm:.0f} rpm and {units.text(i.temperature_c, _T)}.")
+        said.append(
+            f"Hot idle: {units.text(i.kpa, _P)} at {i.rpm:.0f} rpm and {units.text(i.temperature_c, _T)}{_idle_history(told, units)}."
+        )
     h = told.heating
     if h is not None and h.steady_c is not None and h.low_c is not None and h.high_c is not None:
         said.append(
@@ -280,6 +282,19 @@ def cold_to_hot(told: NormalTold, units: DisplayUnits) -> list[str]:
     elif h is not None:
         said.append(f"Where the oil's temperature would settle is not told: {h.reason}.")
     return said
+
+
+def _idle_history(told: NormalTold, units: DisplayUnits) -> str:
+    """How the hot idle lies to those of earlier sessions, moved to its engine speed and temperature."""
+    before = idles_before(told)
+    if not before.size or told.hot_idle is None:
+        return ""
+    usual = float(np.median(before))
+    sessions = f"{before.size} earlier {'session' if before.size == 1 else 'sessions'}"
+    spread = max(float(before.max() - before.min()), 2.0 * told.hot_idle.scatter_kpa)
+    moved = told.hot_idle.kpa - usual
+    state = "as before" if abs(moved) <= spread else "lower than before" if moved < 0 else "higher than before"
+    return f", {state}: {units.text(usual, _P)} there by {sessions}"
 
 
 def what_if_words(w: WhatIf | None, units: DisplayUnits) -> str:
