@@ -51,6 +51,9 @@ def test_for_people(capsys: pytest.CaptureFixture[str]) -> None:
     text = capsys.readouterr().out
     assert "floors, at 6500 rpm and 120 °C" in text and "House" in text and "lightest that holds" in text
     assert "hot idle" in text
+    assert main(["normal", HOT, "--window", "400,600", "--target", "120", "--litres", "5"]) == 0
+    text = capsys.readouterr().out
+    assert "under the maker's window" in text and "to hold 120 °C shed" in text
 
 
 @pytest.mark.parametrize(
@@ -60,6 +63,8 @@ def test_for_people(capsys: pytest.CaptureFixture[str]) -> None:
         (["--sheet", "House"], "write GRADE=V40,V100"),
         (["--sheet", "House=9,60"], "belong to no oil"),
         (["--margin", "nan"], "give a number"),
+        (["--window", "400"], "write LOW,HIGH"),
+        (["--target", "10"], "from 40 to 180"),
     ],
 )
 def test_what_cannot_be_is_one_sentence(arguments: list[str], says: str, capsys: pytest.CaptureFixture[str]) -> None:

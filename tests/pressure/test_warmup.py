@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from basso.pressure.warmup import heating, hot_idle, warm_up
+from basso.pressure.warmup import Heating, heating, hot_idle, to_shed, warm_up, water_and_oil
 
 T = np.arange(0.0, 900.0, 0.5)
 
@@ -65,3 +65,28 @@ def test_what_still_warms_evenly_settles_nobody_knows_where() -> None:
     short = T < 60.0
     brief = heating(T[short], np.full(int(short.sum()), 5000.0), 60.0 + T[short] / 10.0)
     assert brief is not None and brief.steady_c is None and "two minutes" in brief.reason
+
+
+def test_what_a_cooler_has_to_shed_by_hand() -> None:
+    found = Heating(120.0, 116.0, 124.0, 258.0, 7.0, "")
+    shed = to_shed(found, 105.0, 4.5)
+    assert shed is not None
+    # 0.86 kg/L · 2.0 kJ/(kg K) · 4.5 L ÷ 258 s = 30 W/K; twice that with the metal, over 15 K
+    assert shed.kw == pytest.approx(0.90, abs=0.001)
+    assert shed.low_kw == pytest.approx(0.030 * 11.0) and shed.high_kw == pytest.approx(0.090 * 19.0)
+    below = to_shed(found, 130.0, 4.5)
+    assert below is not None and below.kw == below.low_kw == below.high_kw == 0.0
+    assert to_shed(None, 105.0, 4.5) is None
+    assert to_shed(Heating(None, None, None, None, 7.0, "too short"), 105.0, 4.5) is None
+
+
+def test_water_beside_oil_and_what_the_thermostat_does() -> None:
+    rpm, oil = np.full(T.size, 4500.0), np.minimum(72.0 + T / 15.0, 118.0)
+    noise = np.random.default_rng(3).normal(0, 0.4, T.size)
+    held = water_and_oil(rpm, 84.0 + noise, oil)
+    assert held is not None and held.holds_c == pytest.approx(84.0, abs=0.3) and held.oil_c > 110.0
+    rising = water_and_oil(rpm, 0.8 * oil + noise, oil)
+    assert rising is not None and rising.holds_c is None and rising.rises == pytest.approx(0.8, abs=0.05)
+    level = water_and_oil(rpm, 84.0 + noise, np.full(T.size, 101.0))
+    assert level is not None and np.isnan(level.rises) and level.holds_c is None
+    assert water_and_oil(rpm, None, oil) is None and water_and_oil(rpm * 0.1, 84.0 + noise, oil) is None

@@ -42,6 +42,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="an oil's own viscosities at 40 and 100 °C in mm²/s, by its data sheet; repeatable",
     )  # fmt: skip
     group.add_argument("--pump", type=float, metavar="CM3", help="oil pump, cm³ a turn of the crank (default 11)")
+    group.add_argument("--target", type=float, metavar="C", help="oil temperature wanted, for the cooler (default 110)")
+    group.add_argument("--litres", type=float, metavar="L", help="oil in the engine, for the cooler (default 4.5)")
     group.add_argument(
         "--window",
         metavar="LOW,HIGH",
@@ -92,6 +94,8 @@ def _question(arguments: argparse.Namespace) -> Question:
         ("start", -40.0, 60.0),
         ("margin", 0.0, 500.0),
         ("pump", 0.5, 200.0),
+        ("target", 40.0, 180.0),
+        ("litres", 0.5, 60.0),
     ):
         value = getattr(arguments, name)
         if value is not None and not (math.isfinite(value) and low <= value <= high):
@@ -107,14 +111,16 @@ def _question(arguments: argparse.Namespace) -> Question:
             raise InputError(f"--sheet {text}: write GRADE=V40,V100, such as 10W-40=93,14.1.")
         sheets[grade.strip()] = measured(cold, hot, grade.strip())
     return Question(
-        arguments.rpm,
-        arguments.hot,
-        arguments.start,
-        arguments.margin,
-        tuple(arguments.listed),
-        arguments.pump,
-        _window(arguments.window),
-        sheets,
+        rpm=arguments.rpm,
+        hot_c=arguments.hot,
+        start_c=arguments.start,
+        margin_kpa=arguments.margin,
+        listed=tuple(arguments.listed),
+        pump_cm3=arguments.pump,
+        window_kpa=_window(arguments.window),
+        target_c=arguments.target,
+        oil_l=arguments.litres,
+        data_sheets=sheets,
     )
 
 
@@ -172,5 +178,14 @@ def _report(told: NormalTold, pooled: int) -> None:
     if told.hot_idle is not None:
         i = told.hot_idle
         print(f"  hot idle: {i.kpa:.0f} ± {i.scatter_kpa:.0f} kPa at {i.rpm:.0f} rpm and {i.temperature_c:.0f} °C")
+    if told.heating is not None and told.heating.steady_c is not None:
+        h = told.heating
+        print(f"  at this pace the oil settles at {h.steady_c:.0f} °C ({h.low_c:.0f} to {h.high_c:.0f})", end="")
+        shed = told.to_shed
+        print(
+            f"; to hold {shed.target_c:.0f} °C shed {shed.kw:.1f} kW more ({shed.low_kw:.1f} to {shed.high_kw:.1f})"
+            if shed is not None
+            else ""
+        )
     if told.change is not None:
         print(f"  {change_words(told.change, units)}")

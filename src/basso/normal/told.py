@@ -14,10 +14,24 @@ from basso.oil.grades import Grade, grades
 from basso.pressure.adviser import AskedAt, OilAdvice, advise
 from basso.pressure.changed import NormalChange, changed_normal
 from basso.pressure.expected import ExpectedPressure
-from basso.pressure.warmup import Heating, HotIdle, WarmUp, heating, hot_idle, warm_up
+from basso.pressure.warmup import (
+    Heating,
+    HotIdle,
+    ToShed,
+    WarmUp,
+    WaterAndOil,
+    heating,
+    hot_idle,
+    to_shed,
+    warm_up,
+    water_and_oil,
+)
 from basso.progress import Progress, silent
 from basso.recording.roles import Role
 from basso.units import FloatArray
+
+TARGET_C, OIL_L = 110.0, 4.5
+"""Oil temperature wanted and oil in the engine, where the card does not say (defaults)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,7 +41,7 @@ class Question:
     Attributes:
         rpm: racing speed; ``hot_c``: hottest oil; ``start_c``: of a cold start; ``margin_kpa``: over the floor.
         listed: grades the maker lists; ``pump_cm3``: a turn of the crank; ``window_kpa``: the maker's
-            running window, from and to.
+            running window, from and to; ``target_c``, ``oil_l``: the oil temperature wanted, and how much oil is in.
         data_sheets: viscosities of oils that the user knows better, by name.
     """
 
@@ -38,6 +52,8 @@ class Question:
     listed: tuple[str, ...] = ()
     pump_cm3: float | None = None
     window_kpa: tuple[float | None, float | None] = (None, None)
+    target_c: float | None = None
+    oil_l: float | None = None
     data_sheets: Mapping[str, Grade] = field(default_factory=lambda: MappingProxyType({}))
 
 
@@ -76,6 +92,8 @@ class NormalTold:
     warm_up: WarmUp | None
     hot_idle: HotIdle | None
     heating: Heating | None
+    to_shed: ToShed | None
+    water: WaterAndOil | None
     history: tuple[HeldAgainst, ...]
 
     @property
@@ -104,6 +122,7 @@ def tell_normal(
     hot = question.hot_c
     if hot is None:
         hot = float(np.percentile(driven, 99)) if driven.size else float("nan")
+    found = heating(a.time_s, a.rpm, a.temperature_c)
     history = []
     for i, e in enumerate(earlier):
         progress(i / len(earlier), f"holding it against {e.title}")
@@ -111,7 +130,7 @@ def tell_normal(
     return NormalTold(
         a, question, rpm, hot, tuple(held_by_schools(a, rpm, hot, a.options.floors)), _advice(a, question, rpm, hot),
         warm_up(a.time_s, a.rpm, a.temperature_c), idle_of(a),
-        heating(a.time_s, a.rpm, a.temperature_c),
+        found, to_shed(found, question.target_c or TARGET_C, question.oil_l or OIL_L), water_and_oil(a.rpm, _water(a), a.temperature_c),
         tuple(history),
     )  # fmt: skip
 
@@ -125,6 +144,14 @@ def _advice(a: Analysis, question: Question, rpm: float, hot_c: float) -> OilAdv
         rpm, hot_c, question.start_c, question.margin_kpa, question.listed, question.pump_cm3, question.window_kpa
     )
     return advise(a.expected, a.options.floors, oils, asked)
+
+
+def _water(a: Analysis) -> FloatArray | None:
+    channel = a.corrected.channel(Role.COOLANT_TEMP)
+    if channel is None or np.isfinite(channel.values).sum() < 2:
+        return None
+    known = np.isfinite(channel.values)
+    return np.interp(a.time_s, channel.time_s[known], channel.values[known])
 
 
 def idle_of(a: Analysis) -> HotIdle | None:

@@ -155,6 +155,66 @@ def _exponential(t: FloatArray, heat: FloatArray, rate: float) -> Heating:
     return Heating(float(steady[best]), low, high, float(taus[best]), rate, "")
 
 
+@dataclass(frozen=True, slots=True)
+class ToShed:
+    """What a cooler must shed beyond what is shed now to hold a temperature, kW, with the range its unknowns make of it."""
+
+    target_c: float
+    kw: float
+    low_kw: float
+    high_kw: float
+
+
+def to_shed(found: Heating | None, target_c: float, oil_l: float) -> ToShed | None:
+    """Heat to be shed to hold ``target_c`` at this pace; None where it is not known where the oil would settle by itself.
+
+    First-order heat balance: the oil settles where what it takes up equals G·(T − surroundings), with G = C/τ. C is the oil's
+    own m·c (0.86 kg/L, 2.0 kJ/(kg K), handbook values at 100 °C) and the metal that warms with it, taken as 1 to 3 times that
+    (default 2). To stand lower by T∞ − target, G·(T∞ − target) has to go elsewhere. 0 where it stays below by itself.
+    """
+    if found is None or found.steady_c is None or found.tau_s is None or found.low_c is None or found.high_c is None:
+        return None
+    by_k = 0.86 * 2.0 * oil_l / found.tau_s
+    middle, low, high = (
+        by_k * share * max(settles - target_c, 0.0)
+        for share, settles in ((2.0, found.steady_c), (1.0, found.low_c), (3.0, found.high_c))
+    )
+    return ToShed(target_c, middle, low, high)
+
+
+@dataclass(frozen=True, slots=True)
+class WaterAndOil:
+    """Water beside oil while driving hot: middle temperatures, and how the thermostat holds the water.
+
+    Attributes:
+        water_c, oil_c: medians over the hottest third of the driving.
+        holds_c: where the thermostat holds the water while the oil still rises; None where the water rises with the oil.
+        rises: °C that the water rises for each that the oil does, once the oil is warm.
+    """
+
+    water_c: float
+    oil_c: float
+    holds_c: float | None
+    rises: float
+
+
+def water_and_oil(
+    rpm: FloatArray, water_c: FloatArray | None, oil_c: FloatArray | None, warm_c: float = READY_C
+) -> WaterAndOil | None:
+    """Water beside oil; arrays of shape (n,). None without both, or with less than 100 samples of warm driving."""
+    if water_c is None or oil_c is None:
+        return None
+    use = (np.nan_to_num(rpm) > 2000.0) & np.isfinite(water_c) & np.isfinite(oil_c) & (oil_c >= warm_c)
+    if use.sum() < 100:
+        return None
+    water, oil = water_c[use], oil_c[use]
+    hot = oil >= np.percentile(oil, 67)
+    spread = float(np.percentile(oil, 95) - np.percentile(oil, 5))
+    rises = float(np.polyfit(oil, water, 1)[0]) if spread > 4.0 else float("nan")
+    holds = float(np.median(water)) if np.isfinite(rises) and abs(rises) < 0.25 else None
+    return WaterAndOil(float(np.median(water[hot])), float(np.median(oil[hot])), holds, rises)
+
+
 def _steps(time_s: FloatArray) -> FloatArray:
     """Seconds each sample stands for; a pause counts for nothing."""
     step = np.diff(time_s, append=time_s[-1:])

@@ -124,6 +124,8 @@ def normal_document(told: NormalTold) -> Document:
         "hot_idle": _plain(told.hot_idle, ("kpa", "scatter_kpa", "rpm", "temperature_c", "seconds")),
         "hot_idle_before_kpa": [rounded(float(v)) for v in idles_before(told)],
         "heating": _plain(told.heating, ("steady_c", "low_c", "high_c", "tau_s", "rate_c_per_min", "reason")),
+        "cooler": _plain(told.to_shed, ("target_c", "kw", "low_kw", "high_kw")),
+        "water": _plain(told.water, ("water_c", "oil_c", "holds_c", "rises")),
         "change": _change(told.change) if told.change is not None else None,
         "history": [{"against": h.earlier.title, "day": h.earlier.day, **_change(h.change)} for h in told.history],
     }

@@ -62,7 +62,8 @@ class Learning:
         if engine is None:
             return self._question
         return replace(
-            self._question, listed=engine.grades, pump_cm3=engine.pump_cm3, window_kpa=(engine.window_low_kpa, engine.window_high_kpa)
+            self._question, listed=engine.grades, pump_cm3=engine.pump_cm3, window_kpa=(engine.window_low_kpa, engine.window_high_kpa),
+            target_c=engine.oil_target_c, oil_l=engine.full_l,
         )  # fmt: skip
 
     def _dropped(self) -> None:

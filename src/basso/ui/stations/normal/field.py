@@ -25,6 +25,10 @@ class FieldView(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(round(look.height() * 11.0))
         self.setAccessibleName("Pressure field: expected pressure over engine speed and oil temperature")
+        self.setToolTip(
+            "Lines of expected pressure; shaded where the car ran settled; hatched where it was not driven: there the lines are the "
+            "form's own guess. Plum: where normal meets the floor in force. The ring: racing speed and the hottest oil."
+        )
         look.changed.connect(self.update)
 
     def show_picture(self, picture: FieldPicture | None, units: DisplayUnits) -> None:
@@ -144,5 +148,8 @@ class FieldView(QWidget):
             y = self._at(p.rpm[0], unit.to_base(value)).y()
             paint.text(painter, area.left() - 6, y, f"{value:g}", small, soft, paint.RIGHT)
         paint.text(painter, 0, line * 0.6, f"oil temperature, {unit.symbol}", small, soft)
-        paint.text(painter, area.right(), line * 0.6, f"lines: expected pressure, {self._units.pressure.symbol}; shaded: driven settled; hatched: not driven", small, soft, paint.RIGHT)  # fmt: skip
         paint.text(painter, area.right(), area.bottom() + line * 1.7, "engine speed, rpm", small, soft, paint.RIGHT)
+        told = f"lines: expected, {self._units.pressure.symbol}; shaded: driven; hatched: not"
+        free = area.width() - QFontMetricsF(small).horizontalAdvance("oil temperature, °C") - line
+        if QFontMetricsF(small).horizontalAdvance(told) <= free:
+            paint.text(painter, area.right(), line * 0.6, told, small, soft, paint.RIGHT)

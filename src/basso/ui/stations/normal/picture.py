@@ -15,6 +15,7 @@ from basso.pressure.adviser import GradeAdvice
 from basso.pressure.changed import NONE
 from basso.pressure.expected import ExpectedPressure
 from basso.pressure.floors import Floor, highest_floor, moves_with_normal
+from basso.pressure.warmup import WaterAndOil
 from basso.report.normal_documents import change_words, temperature_words
 from basso.ui.plots.ticks import round_step
 from basso.units import DisplayUnits, FloatArray, Quantity
@@ -118,7 +119,7 @@ def _contour(
     # Labels stand along a slanting line, so that those of neighbouring levels do not meet.
     if label_in_the_middle:
         across = sorted(segments)
-        x0, y0, x1, y1 = across[len(across) * 3 // 4]
+        x0, y0, x1, y1 = across[len(across) * 2 // 5]
         return Contour(words, tuple(segments), ((x0 + x1) / 2.0, (y0 + y1) / 2.0))
     wanted = y[0] + 0.30 * (y[-1] - y[0])
     best = min(segments, key=lambda s: abs((s[1] + s[3]) / 2.0 - wanted))
@@ -244,7 +245,7 @@ def school_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]:
     return rows
 
 
-SCHOOL_HEADS = ("School", "Floor", "Normal over it", "Dips", "Below, s", "")
+SCHOOL_HEADS = ("School", "Floor", "Over it", "Dips", "Below, s", "")
 
 
 def cold_to_hot(told: NormalTold, units: DisplayUnits) -> list[str]:
@@ -279,9 +280,27 @@ def cold_to_hot(told: NormalTold, units: DisplayUnits) -> list[str]:
         said.append(
             f"At this pace the oil settles at about {units.text(h.steady_c, _T)} ({units.number(h.low_c, _T)} to {units.number(h.high_c, _T)})."
         )
+        shed = told.to_shed
+        if shed is not None and shed.kw >= 0.05:
+            said.append(
+                f"To hold {units.text(shed.target_c, _T)} a cooler has to shed about {shed.kw:.1f} kW more ({shed.low_kw:.1f} to {shed.high_kw:.1f})."
+            )
+        elif shed is not None:
+            said.append(f"It stays under {units.text(shed.target_c, _T)} without more cooling.")
     elif h is not None:
         said.append(f"Where the oil's temperature would settle is not told: {h.reason}.")
+    if told.water is not None:
+        said.append(_water_words(told.water, units))
     return said
+
+
+def _water_words(w: WaterAndOil, units: DisplayUnits) -> str:
+    beside = f"Hot, the water is at {units.text(w.water_c, _T)} and the oil at {units.text(w.oil_c, _T)}"
+    if w.holds_c is not None:
+        return f"{beside}; the thermostat holds the water at {units.text(w.holds_c, _T)} while the oil still rises."
+    if math.isnan(w.rises):
+        return f"{beside}; too little warming to see what the thermostat does."
+    return f"{beside}; the water rises with it, by {w.rises:.1f} for each degree: the thermostat is wide open, or there is none."
 
 
 def _idle_history(told: NormalTold, units: DisplayUnits) -> str:
@@ -325,7 +344,7 @@ def change_line(told: NormalTold, units: DisplayUnits) -> str:
     return change_words(told.change, units)
 
 
-HISTORY_HEADS = ("Day", "Session", "This one lies", "")
+HISTORY_HEADS = ("Day", "Earlier session", "Now", "")
 
 
 def history_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]:

@@ -227,7 +227,7 @@ class NormalStation(QWidget):
         self._schools_head.setText(
             f"Schools of floor at {told.racing_rpm:.0f} rpm"
             + (f" and {units.text(told.hot_c, Quantity.TEMPERATURE)}" if told.hot_c == told.hot_c else "")
-            + f", {units.pressure.symbol}, and what each would flag"
+            + f", {units.pressure.symbol}; normal over it; what it would flag"
         )
         _fill(self.schools, SCHOOL_HEADS, school_rows(told, units), words=(0, 5))
         heads = tuple(f"{h}, {u}" if u else h for h, u in zip(GRADE_HEADS, grade_units(units), strict=True))
@@ -236,6 +236,9 @@ class NormalStation(QWidget):
         self.cold.setText(" ".join(cold_to_hot(told, units)))
         self.change.setText(change_line(told, units))
         _fill(self.history, HISTORY_HEADS, history_rows(told, units), words=(0, 1, 3))
+        header = self.history.horizontalHeader()
+        header.setStretchLastSection(False)
+        header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.history.setVisible(bool(told.history))
         advice = told.advice
         self.cautions.setText(
@@ -311,8 +314,8 @@ def _table(columns: int) -> QTableWidget:
     table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
     table.horizontalHeader().setStretchLastSection(True)
     table.horizontalHeader().setHighlightSections(False)
-    table.horizontalHeader().setStyleSheet("QHeaderView::section { padding: 2px 8px 2px 2px; }")
-    table.setStyleSheet("QTableView::item { padding: 0 8px 0 2px; }")
+    table.horizontalHeader().setStyleSheet("QHeaderView::section { padding: 2px 5px 2px 2px; }")
+    table.setStyleSheet("QTableView::item { padding: 0 5px 0 2px; }")
     table.setShowGrid(False)
     return table
 
