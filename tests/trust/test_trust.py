@@ -194,3 +194,16 @@ class TestAxes:
         assert (along.id, along.level) == ("longitudinal_g_sign", "ok")
         assert (across.id, across.level, across.correction) == ("lateral_g_sign", "note", None)
         assert "cannot be proved" in across.message
+
+
+def test_an_oil_temperature_that_reads_nothing_is_left_out_in_plain_words() -> None:
+    from basso.analysis import analyse
+
+    time_s = np.arange(0.0, 300.0, 1.0 / 50.0)
+    rpm = 4000.0 + 2000.0 * np.sin(time_s / 7.0)
+    pressure = 0.06 * rpm + np.random.default_rng(0).normal(0, 2, rpm.size)
+    empty = made_recording(50.0, 300.0, rpm=rpm, oil_pressure=pressure, oil_temp=np.full(rpm.size, np.nan))
+    found = analyse(empty)
+    (check,) = [c for c in found.checks if c.id == "oil_temp_flat"]
+    assert "reads nothing" in check.message and "nan" not in check.message
+    assert found.expected.valid and found.expected.method.endswith("rpm only")

@@ -40,8 +40,9 @@ def check_temperature(recording: Recording) -> list[Check]:
     known = channel.values[np.isfinite(channel.values)]
     spread = float(np.ptp(known)) if known.size else 0.0
     if spread < _STANDS_C and np.unique(np.round(known, 2)).size <= 3:
+        what = f"stands at {float(np.median(known)):.1f} °C" if known.size else "reads nothing"
         reason = (
-            f"'{channel.name}' stands at {float(np.median(known)):.1f} °C throughout while the engine runs: an open wire or a column "
+            f"'{channel.name}' {what} throughout while the engine runs: an open wire or a column "
             "that is not filled. It is left out, and share of normal is by rpm only."
         )
         every = np.arange(channel.values.size)
