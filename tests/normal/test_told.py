@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from basso.analysis import Analysis, JudgeOptions, analyse
-from basso.normal.told import EarlierNormal, NormalTold, Question, tell_normal
+from basso.normal.question import Question
+from basso.normal.told import EarlierNormal, NormalTold, tell_normal
 from basso.normal.what_if import what_if
 from basso.oil.grades import Grade
 from basso.pressure.floors import SCHOOLS, Fixed, Share, Slope, Table

@@ -10,7 +10,8 @@ from basso.cli import options
 from basso.errors import InputError
 
 if TYPE_CHECKING:
-    from basso.normal.told import NormalTold, Question
+    from basso.normal.question import Question
+    from basso.normal.told import NormalTold
 
 HELP = "what this engine's pressure should be, and which oil it wants"
 DESCRIPTION = """\
@@ -85,7 +86,7 @@ def run(arguments: argparse.Namespace) -> int:
 def _question(arguments: argparse.Namespace) -> Question:
     import math
 
-    from basso.normal.told import Question
+    from basso.normal.question import Question
     from basso.oil.grades import measured
 
     for name, low, high in (

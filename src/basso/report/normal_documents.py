@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from basso.normal.told import NormalTold, idles_before
 from basso.pressure.adviser import HOTTEST_C, GradeAdvice
 from basso.pressure.changed import BY_KEY, NONE, SURE, NormalChange
 from basso.pressure.expected import ExpectedPressure
 from basso.report.documents import Document, rounded
 from basso.units import DisplayUnits, Quantity
+
+if TYPE_CHECKING:
+    from basso.normal.told import NormalTold
 
 _Z90 = 1.645
 
@@ -88,6 +91,8 @@ def _field(e: ExpectedPressure) -> list[Document]:
 
 def normal_document(told: NormalTold) -> Document:
     """``basso.normal/1``."""
+    from basso.normal.told import idles_before
+
     a = told.analysis
     advice = told.advice
     return {

@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from basso.normal.told import EarlierNormal, Question, tell_normal
+from basso.normal.question import Question
 from basso.progress import Progress
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
-    from basso.normal.told import NormalTold
+    from basso.normal.told import EarlierNormal, NormalTold
     from basso.normal.what_if import WhatIf
     from basso.ui.desk import Desk
 
@@ -44,6 +44,8 @@ class Learning:
         question, earlier = self._by_the_card(), _earlier(a)
 
         def work(progress: Progress) -> NormalTold | None:
+            from basso.normal.told import tell_normal
+
             progress(0.0, "holding normal against floors and oils")
             return tell_normal(a, question, earlier, progress)
 
@@ -109,6 +111,8 @@ class Learning:
 
 def _earlier(a: Analysis) -> list[EarlierNormal]:
     """The normals of the car's earlier sessions that are valid, by the garage, oldest first."""
+    from basso.normal.told import EarlierNormal
+
     known = a.options.known
     return (
         [EarlierNormal(e.title, e.day, e.expected, e.idle) for e in known.earlier if e.expected.valid]

@@ -4,21 +4,24 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
-from basso.analysis import Analysis
-from basso.normal.told import NormalTold, idles_before
-from basso.normal.what_if import WhatIf
-from basso.pressure.adviser import GradeAdvice
 from basso.pressure.changed import NONE
-from basso.pressure.expected import ExpectedPressure
 from basso.pressure.floors import Floor, highest_floor, moves_with_normal
-from basso.pressure.warmup import WaterAndOil
 from basso.report.normal_documents import change_words, temperature_words
 from basso.ui.plots.ticks import round_step
 from basso.units import DisplayUnits, FloatArray, Quantity
+
+if TYPE_CHECKING:
+    from basso.analysis import Analysis
+    from basso.normal.told import NormalTold
+    from basso.normal.what_if import WhatIf
+    from basso.pressure.adviser import GradeAdvice
+    from basso.pressure.expected import ExpectedPressure
+    from basso.pressure.warmup import WaterAndOil
 
 _P, _T = Quantity.PRESSURE, Quantity.TEMPERATURE
 _COLUMNS, _ROWS = 90, 60
@@ -305,6 +308,8 @@ def _water_words(w: WaterAndOil, units: DisplayUnits) -> str:
 
 def _idle_history(told: NormalTold, units: DisplayUnits) -> str:
     """How the hot idle lies to those of earlier sessions, moved to its engine speed and temperature."""
+    from basso.normal.told import idles_before
+
     before = idles_before(told)
     if not before.size or told.hot_idle is None:
         return ""
