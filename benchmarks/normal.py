@@ -77,7 +77,7 @@ def session(seed: int) -> tuple[Setup, Logger]:
 def starved(setup: Setup, seed: int, share: float) -> tuple[Setup, float]:
     """The same with so little oil that the pressure is down by a tenth in about ``share`` of the driving."""
     best, reached = setup, 0.0
-    for fill in np.arange(4.4, 3.0, -0.15):
+    for fill in np.arange(4.4, 1.9, -0.15):
         tried = replace(setup, pan=Pan(shape=BoxPan(0.26, 0.20, 0.16, (0.0, 0.055, 0.008)), fill_l=float(fill)))
         made = simulate(tried, generator("normal/drive", seed))
         driven = made.drive.rpm > 1500.0
