@@ -150,3 +150,25 @@ def test_a_dip_stays_selected_when_the_session_is_judged_again(application: QApp
     wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
     dip = desk.workspace.analysis.dips[desk.dips.selected].dip  # type: ignore[union-attr]
     assert desk.dips.selected >= 0 and dip.first <= at < dip.last
+
+
+def test_the_working_behind_normal_and_an_oil(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    from basso.ui.dialogs import WorkingDialog
+
+    shown: list[str] = []
+    monkeypatch.setattr(WorkingDialog, "exec", lambda self: shown.append(self.words))
+    desk.normal.grades.selectRow(_column(desk, "grades", 0).index("15W-50"))
+    desk.run("judge.working")
+    (words,) = shown
+    for part in (
+        "softmin",
+        "this engine's own departure",
+        "Relief valve",
+        "15W-50 on this engine",
+        "135 and 18.5 mm²/s",
+        "11 cm³ a turn assumed",
+    ):
+        assert part in words
+    desk.run("station.dips")
+    desk.run("judge.working")
+    assert "Lowest margin's pressure" in shown[1]

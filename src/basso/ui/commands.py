@@ -99,7 +99,13 @@ COMMANDS: tuple[Command, ...] = (
         "the shortest sound chain of parts from port to sensor",
     ),
     Command("judge.columns", "Judge", "Columns", ("Ctrl+M",), "which column of the log is what, and in which unit"),
-    Command("judge.working", "Judge", "Show working", ("F2",), "how the selected dip's numbers came about"),
+    Command(
+        "judge.working",
+        "Judge",
+        "Show working",
+        ("F2",),
+        "how the numbers shown came about: the selected dip's, or normal's",
+    ),
     Command(
         "garage.symptoms",
         "Judge",

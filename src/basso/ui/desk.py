@@ -450,10 +450,14 @@ class Desk(QObject):
 
     def _show_working(self) -> None:
         a, dip = self.workspace.analysis, self.dips.selected
-        if a is None or not a.dips:
-            return
         from basso.ui.dialogs import WorkingDialog
 
+        if self.station == "normal" and self.normal.told is not None:
+            steps = self.normal.working()
+            WorkingDialog(self.window, self.look, self.normal.title, steps).exec()
+            return
+        if a is None or not a.dips:
+            return
         dip = max(dip, 0)
         WorkingDialog(
             self.window,

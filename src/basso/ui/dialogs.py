@@ -27,7 +27,7 @@ from PySide6.QtWidgets import (
 from basso.errors import InputError
 from basso.pressure.floors import SCHOOLS, Fixed, Floor, Less, Share, Slope, Table
 from basso.ui.commands import COMMANDS, GROUPS, Command
-from basso.ui.stations.dips.picture import Step
+from basso.ui.stations.working import Step
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, digits_of
 

@@ -12,6 +12,7 @@ import numpy as np
 from basso.fitting.places import GALLERY
 from basso.pressure.floors import SCHOOLS, Fixed, Floor, Less, Share, Slope, Table
 from basso.trust.verdict import ZERO_STATES
+from basso.ui.stations.working import Step
 from basso.units import DisplayUnits, FloatArray, Quantity, digits_of
 
 if TYPE_CHECKING:
@@ -309,15 +310,6 @@ def panels(a: Analysis, units: DisplayUnits) -> tuple[Panel, ...]:
             )
         )
     return tuple(made)
-
-
-@dataclass(frozen=True, slots=True)
-class Step:
-    """One step of the working: what, the formula with its numbers, where the inputs come from."""
-
-    what: str
-    formula: str
-    source: str
 
 
 def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:

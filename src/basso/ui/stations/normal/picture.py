@@ -9,10 +9,12 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.pressure.adviser import TYPICAL_PUMP_CM3
 from basso.pressure.changed import NONE
 from basso.pressure.floors import Floor, highest_floor, moves_with_normal
 from basso.report.normal_documents import change_words, temperature_words
 from basso.ui.plots.ticks import round_step
+from basso.ui.stations.working import Step
 from basso.units import DisplayUnits, FloatArray, Quantity
 
 if TYPE_CHECKING:
@@ -364,3 +366,66 @@ def history_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]
         words = "as it was" if c.cause == NONE else c.candidates[0].pattern.words if c.cause else "cannot tell why"
         rows.append((h.earlier.day, h.earlier.title, by, words))
     return rows
+
+
+def working(told: NormalTold, row: int, units: DisplayUnits) -> list[Step]:
+    """How normal at racing speed and the hottest oil came about, and what one oil (by its row) does there."""
+    e = told.analysis.expected
+    if not e.valid:
+        return [Step("Normal", "none", e.reason)]
+
+    def p(kpa: float) -> str:
+        return units.text(kpa, _P)
+
+    warm = told.hot_c if e.temperature_range_c is not None else None
+    rpm, heat = np.array([told.racing_rpm]), np.array([warm]) if warm is not None else None
+    kpa, (low, high) = float(e.at(rpm, heat)[0]), (float(v[0]) for v in e.interval(rpm, heat))
+    free, capped, own = e.parts_at(told.racing_rpm, warm)
+    at = f"{told.racing_rpm:.0f} rpm" + (f", {units.text(warm, _T)}" if warm is not None else "")
+    sd = e.parameter_sd or (0.0, 0.0, 0.0, 0.0)
+    steps = [
+        Step(
+            "Normal", f"softmin({p(free)} by pump and bearings, {p(capped)} by the relief valve) × {own:.3f} = {p(kpa)} at {at}",
+            f"{e.method}; the factor is this engine's own departure from the form, learned from the same {e.samples} settled samples",
+        ),
+        Step(
+            "Pump and bearings", f"about {p(math.exp(e.log_k))} · (rpm/4000)^{e.b:.2f} · (ν/ν₉₅)^{e.c:.2f}",
+            f"90 %: k ± {100.0 * math.expm1(1.645 * sd[0]):.1f} %, exponents ± {1.645 * sd[1]:.2f} and ± {1.645 * sd[2]:.2f}; bent by "
+            f"{e.bends[0]:+.2f}, {e.bends[1]:+.2f}, {e.bends[2]:+.2f} over a factor e of speed and viscosity; ν of {e.oil.name} by ASTM D341",
+        ),
+        Step(
+            "Relief valve", f"{p(e.relief_kpa)} at 4000 rpm, rising as rpm^{e.relief_rise:.2f}; softmin of sharpness {e.sharpness:.0f}",
+            f"90 %: ± {100.0 * math.expm1(1.645 * sd[3]):.1f} %",
+        ),
+        Step(
+            "Interval", f"{p(low)} to {p(high)}, 90 %",
+            "from the fit's own spread there, which grows away from what was driven, and 0.8 % for what no log shows of itself (a thermometer "
+            "that follows late, what is left of a zero)",
+        ),
+    ]  # fmt: skip
+    advice = told.advice
+    if advice is None:
+        return steps
+    chosen = advice.grades[row] if 0 <= row < len(advice.grades) else next(
+        (g for g in advice.grades if g.grade.name == e.oil.name), advice.grades[0]
+    )  # fmt: skip
+    wanted = advice.floor_kpa + advice.asked.margin_kpa
+    steps.append(
+        Step("Floor", f"{p(advice.floor_kpa)} at {told.racing_rpm:.0f} rpm, with the margin {p(wanted)}", f"rule {advice.rule}, chosen under Floors")
+    )  # fmt: skip
+    name = chosen.grade.name
+    steps.append(
+        Step(
+            f"{name} on this engine", f"{p(chosen.at_hot_kpa)} when hot ({p(chosen.at_hot_low_kpa)} to {p(chosen.at_hot_high_kpa)}); holds to {temperature_words(chosen.holds_to_c, units)}",
+            f"the fitted curve at the temperature at which {e.oil.name} is as thick as {name} ({chosen.grade.at_40_mm2ps:g} and "
+            f"{chosen.grade.at_100_mm2ps:g} mm²/s at 40 and 100 °C, typical for the grade: the data sheet is better)",
+        )
+    )  # fmt: skip
+    pump = advice.asked.pump_cm3
+    steps.append(
+        Step(
+            "Pump work", f"{chosen.pump_kw:.2f} kW = {units.text(max(chosen.over_kpa, 0.0), _P, difference=True)} over floor and margin × pump flow at {told.racing_rpm:.0f} rpm",
+            f"pump of {pump:g} cm³ a turn by the engine's card" if pump is not None else f"pump of {TYPICAL_PUMP_CM3:g} cm³ a turn assumed: the engine's card does not say",
+        )
+    )  # fmt: skip
+    return steps

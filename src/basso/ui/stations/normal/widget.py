@@ -38,8 +38,10 @@ from basso.ui.stations.normal.picture import (
     opening,
     school_rows,
     what_if_words,
+    working,
 )
 from basso.ui.stations.words import Words
+from basso.ui.stations.working import Step
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity, told_in
 
@@ -271,6 +273,10 @@ class NormalStation(QWidget):
         self.asked.emit(
             replace(q, rpm=self.racing.value(), hot_c=units.temperature.to_base(self.hottest.value()), margin_kpa=margin)
         )  # fmt: skip
+
+    def working(self) -> list[Step]:
+        """How normal came about, and the row of the oils that is chosen (else the oil that is in)."""
+        return working(self.told, self.grades.currentRow(), self._units) if self.told is not None else []
 
     @property
     def title(self) -> str:
