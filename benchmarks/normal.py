@@ -105,7 +105,7 @@ def one(task: tuple[int, float]) -> Row:
     inside = e.covers(rpm, heat)
     rpm, heat = rpm[inside], heat[inside]
     true = balance_kpa(setup.engine, rpm, heat, pump_flow(setup.engine, rpm))
-    low, high = e.interval(rpm, heat) if hasattr(e, "interval") else (e.at(rpm, heat), e.at(rpm, heat))
+    low, high = e.interval(rpm, heat)
     return Row(
         seed, down, e.method, e.at(rpm, heat) / true - 1.0, (low <= true) & (true <= high),
         float(np.median((high - low) / true)), "",

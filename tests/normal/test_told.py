@@ -72,18 +72,18 @@ def test_held_against_earlier_sessions(analysis: Analysis, told: NormalTold) -> 
 
 def test_nothing_is_told_of_what_cannot_be_judged() -> None:
     assert tell_normal(analyse(made_recording(rpm=3000.0))) is None
+    rpm = 3500.0 + 2000.0 * np.sin(np.arange(10_000) / 350.0)
     by_rpm = tell_normal(
         analyse(
             made_recording(
-                seconds=200.0,
-                rpm=1500.0 + 4000.0 * np.linspace(0, 1, 10_000),
-                oil_pressure=100.0 + 300.0 * np.linspace(0, 1, 10_000),
+                seconds=200.0, rpm=rpm, oil_pressure=0.06 * rpm + np.random.default_rng(1).normal(0.0, 2.0, rpm.size)
             )
         )
     )
-    if by_rpm is not None:  # without oil temperature no oil can be advised, and no other day computed
-        assert by_rpm.advice is None and by_rpm.warm_up is None
-        assert what_if(by_rpm.analysis, 10.0) is None
+    # Without oil temperature no oil can be advised, and no other day computed.
+    assert by_rpm is not None and by_rpm.analysis.expected.valid
+    assert by_rpm.advice is None and by_rpm.warm_up is None
+    assert what_if(by_rpm.analysis, 10.0) is None
 
 
 def _session(ambient_c: float) -> tuple[Analysis, int]:
@@ -123,7 +123,6 @@ def test_beyond_what_was_driven_is_said(analysis: Analysis) -> None:
     near, far = what_if(analysis, 2.0), what_if(analysis, 30.0, 1000.0)
     assert near is not None and far is not None
     assert near.outside < 0.5 < far.outside
-    assert far.high_s - far.low_s >= near.high_s - near.low_s or far.dips == far.high_dips
 
 
 def test_a_plain_floor_does_not_move_with_the_day(analysis: Analysis) -> None:

@@ -58,3 +58,9 @@ def test_what_is_no_oil_is_refused_in_one_sentence(text: str) -> None:
     with pytest.raises(InputError) as caught:
         parse_oil(text)
     assert "\n" not in str(caught.value)
+
+
+def test_the_equation_holds_both_ways() -> None:
+    curve, heat = walther(grade("10W-40")), np.linspace(-10.0, 180.0, 39)
+    np.testing.assert_allclose(curve.temperature_c(curve.viscosity_mm2ps(heat)), heat, atol=1e-9)
+    assert curve.temperature_c(np.array([14.5]))[0] == pytest.approx(100.0)

@@ -167,6 +167,7 @@ def test_the_working_behind_normal_and_an_oil(desk: Desk, monkeypatch: pytest.Mo
         "15W-50 on this engine",
         "135 and 18.5 mm²/s",
         "11 cm³ a turn assumed",
+        "48.3 kPa per 1000 rpm, chosen under Floors",
     ):
         assert part in words
     desk.run("station.dips")

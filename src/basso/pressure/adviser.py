@@ -8,7 +8,7 @@ grows, and with it the interval.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -103,10 +103,7 @@ class OilAdvice:
 
 def with_oil(expected: ExpectedPressure, oil: Grade, temperature_c: FloatArray) -> FloatArray:
     """The temperature at which the oil that normal was learned with is as thick as ``oil`` at each temperature, shape (n,)."""
-    knots = np.arange(-30.0, 261.0, 1.0)
-    log_v = np.log(walther(expected.oil).viscosity_mm2ps(knots))
-    wanted = np.log(walther(oil).viscosity_mm2ps(temperature_c))
-    return np.asarray(np.interp(-wanted, -log_v, knots))
+    return walther(expected.oil).temperature_c(walther(oil).viscosity_mm2ps(temperature_c))
 
 
 def advise(
@@ -146,9 +143,9 @@ def _advice(expected: ExpectedPressure, oil: Grade, floor_kpa: float, asked: Ask
     like = with_oil(expected, oil, heat)
     rpm = np.full(heat.shape, asked.rpm)
     low, high = expected.temperature_range_c or (0.0, 0.0)
-    colder = replace(expected, temperature_range_c=(min(low, float(like.min()) + 3.0), high))
-    middle = colder.at(rpm, like)
-    under, over = colder.interval(rpm, like)
+    reaching = expected.down_to(float(like.min()))
+    middle = reaching.at(rpm, like)
+    under, over = reaching.interval(rpm, like)
     wanted = floor_kpa + asked.margin_kpa
     holds_to, low_c, high_c = (_hottest(kpa[:-1], wanted) for kpa in (middle, under, over))
     surely, perhaps = low_c is not None and low_c >= asked.hot_c, high_c is not None and high_c >= asked.hot_c

@@ -206,7 +206,7 @@ def _fit(
         # As if the oil had another temperature: the earlier normal is only as good as it is at that temperature.
         like = _AS_IF[pattern.key](before, heat, value)
         root = np.linalg.cholesky(_errors(before, cells, rpm, like))
-        left = np.linalg.solve(root, cells.log_p - np.log(_at(before, rpm, like)))
+        left = np.linalg.solve(root, cells.log_p - np.log(before.down_to(float(like.min())).at(rpm, like)))
         misfit[i], log_det[i] = float(left @ left), 2.0 * float(np.log(np.diag(root)).sum())
     return misfit, log_det
 
@@ -262,12 +262,10 @@ def _with_leak(
     return np.asarray(before.b * np.log(np.maximum(1.0 - lost, 0.05)) * _free_share(before, rpm, heat))
 
 
-def _as_thin(before: ExpectedPressure, heat: FloatArray, times: FloatArray | float) -> FloatArray:
+def _as_thin(before: ExpectedPressure, heat: FloatArray, times: float) -> FloatArray:
     """The temperature at which the oil is thinner by a factor than at each temperature."""
     curve = walther(before.oil)
-    knots = np.arange(-20.0, 261.0, 1.0)
-    log_v = np.log(curve.viscosity_mm2ps(knots))
-    return np.asarray(np.interp(-(np.interp(heat, knots, log_v) - np.log(times)), -log_v, knots))
+    return curve.temperature_c(curve.viscosity_mm2ps(heat) / times)
 
 
 def _as_other_oil(before: ExpectedPressure, heat: FloatArray, share: float) -> FloatArray:
@@ -278,7 +276,7 @@ def _as_other_oil(before: ExpectedPressure, heat: FloatArray, share: float) -> F
     """
     oil = before.oil
     other = Grade("", oil.at_40_mm2ps * share**_AT_40, oil.at_100_mm2ps * share)
-    return _as_thin(before, heat, walther(oil).viscosity_mm2ps(heat) / walther(other).viscosity_mm2ps(heat))
+    return walther(oil).temperature_c(walther(other).viscosity_mm2ps(heat))
 
 
 _AS_IF: dict[str, Callable[[ExpectedPressure, FloatArray, float], FloatArray]] = {
@@ -286,12 +284,6 @@ _AS_IF: dict[str, Callable[[ExpectedPressure, FloatArray, float], FloatArray]] =
     "thin_oil": _as_other_oil,
     "thick_oil": _as_other_oil,
 }
-
-
-def _at(before: ExpectedPressure, rpm: FloatArray, heat: FloatArray) -> FloatArray:
-    """The earlier normal, with oil colder than it ever was too."""
-    low, high = before.temperature_range_c or (0.0, 0.0)
-    return replace(before, temperature_range_c=(min(low, float(heat.min()) + 3.0), high)).at(rpm, heat)
 
 
 def _filter_share(before: ExpectedPressure, rpm: FloatArray, heat: FloatArray) -> FloatArray:

@@ -46,7 +46,6 @@ class Departure:
         log_rpm: shape (r,), of rpm ÷ 4000; ``temperature_c``: shape (t,), one only where normal is by engine speed alone.
         mean, sd: shape (r, t), natural log of pressure over the physical form's.
         apart: shape (r, t), how far the nearest settled running is, 1 being as far as it still counts.
-        amplitude: how large departures of this engine were found to be (one standard deviation, as a share).
     """
 
     log_rpm: FloatArray
@@ -54,7 +53,6 @@ class Departure:
     mean: FloatArray
     sd: FloatArray
     apart: FloatArray
-    amplitude: float
 
     def at(self, table: FloatArray, log_rpm: FloatArray, temperature_c: FloatArray | None) -> FloatArray:
         """One of the tables at each sample, shape (n,), linear between its edges; beyond them as at the edge."""
@@ -70,7 +68,7 @@ class Departure:
         """As JSON holds it."""
         return {
             "log_rpm": self.log_rpm.tolist(), "temperature_c": self.temperature_c.tolist(),
-            "mean": self.mean.tolist(), "sd": self.sd.tolist(), "apart": self.apart.tolist(), "amplitude": self.amplitude,
+            "mean": self.mean.tolist(), "sd": self.sd.tolist(), "apart": self.apart.tolist(),
         }  # fmt: skip
 
     @classmethod
@@ -81,7 +79,7 @@ class Departure:
         )
         if log_rpm.size < 2 or any(z.shape != (log_rpm.size, heat.size) for z in (mean, sd, apart)):
             raise ValueError("a departure's table does not fit its edges")
-        return cls(log_rpm, heat, mean, sd, apart, float(plain["amplitude"]))
+        return cls(log_rpm, heat, mean, sd, apart)
 
 
 def _between(values: FloatArray, knots: FloatArray) -> tuple[np.ndarray, FloatArray]:
@@ -165,7 +163,7 @@ def fit_departure(
     table, sd, far = (np.round(z.reshape(shape), 5) for z in (mean, np.sqrt(variance), apart))
     told = (seen.basis * prior_sd**2).T @ inverse
     left = prior_sd**2 - np.einsum("ij,ji->i", told, seen.basis * prior_sd**2)
-    return Departure(log_rpm, heat, table, sd, far, amplitude), np.sqrt(np.maximum(left, 0.0))
+    return Departure(log_rpm, heat, table, sd, far), np.sqrt(np.maximum(left, 0.0))
 
 
 def _likeliest(

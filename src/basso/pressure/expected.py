@@ -49,6 +49,8 @@ _WIDE = 0.7
 _SLOW_SHARE = 0.5
 _SHOULDER = 0.10
 """Of log rpm below the first that sags (default)."""
+_COLDER_C = 3.0
+"""As far below the coldest oil that was driven the curve is followed; colder oil is taken as that."""
 _FAR, _MOST_FAR = 0.05, 0.10
 """As much of the settled running may lie this far off the form without air to explain it, before the form does not fit (default)."""
 _MOST_SPREAD = 0.025
@@ -138,6 +140,13 @@ class ExpectedPressure:
         relief, m = np.log(self.relief_kpa), np.log(self.sharpness)
         return np.array([self.log_k, self.b, self.c, relief, m, self.relief_rise, *self.bends])
 
+    def down_to(self, coldest_c: float) -> ExpectedPressure:
+        """The same curve followed to colder oil than it was learned with, where it is not taken as the coldest any more."""
+        if self.temperature_range_c is None:
+            return self
+        low, high = self.temperature_range_c
+        return replace(self, temperature_range_c=(min(low, coldest_c + _COLDER_C), high))
+
     def spread_at(self, rpm: FloatArray, temperature_c: FloatArray | None) -> FloatArray:
         """Standard deviation of the expectation itself, as a share of it, at each sample; NaN where there is none."""
         rpm = np.asarray(rpm, dtype=np.float64)
@@ -198,7 +207,7 @@ class ExpectedPressure:
         log_rpm = np.log(np.maximum(rpm, 200.0) / REFERENCE_RPM)
         if temperature_c is None or self.temperature_range_c is None:
             return log_rpm, None, np.zeros(rpm.shape)
-        heat = np.maximum(temperature_c, self.temperature_range_c[0] - 3.0)
+        heat = np.maximum(temperature_c, self.temperature_range_c[0] - _COLDER_C)
         return log_rpm, heat, log_viscosity(self.oil, heat)
 
 

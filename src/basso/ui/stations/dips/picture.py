@@ -10,10 +10,10 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 
 from basso.fitting.places import GALLERY
-from basso.pressure.floors import SCHOOLS, Fixed, Floor, Less, Share, Slope, Table
+from basso.pressure.floors import SCHOOLS
 from basso.trust.verdict import ZERO_STATES
-from basso.ui.stations.working import Step
-from basso.units import DisplayUnits, FloatArray, Quantity, digits_of
+from basso.ui.stations.working import Step, floor_words
+from basso.units import DisplayUnits, FloatArray, Quantity
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis, JudgedDip
@@ -382,28 +382,6 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
     )
     steps.append(Step("What would change it", _what_if(a, at, p), "the same sample under the other schools of floor"))
     return steps
-
-
-def floor_words(floor: Floor, units: DisplayUnits) -> str:
-    """A floor's rule in the reader's units."""
-    unit = units.pressure.symbol
-    digits = digits_of(units.pressure) + 1
-
-    def plain(kpa: float) -> str:
-        return f"{units.pressure.from_base(kpa):.{digits}f}"
-
-    match floor:
-        case Slope():
-            base = f"{plain(floor.base_kpa)} + " if floor.base_kpa else ""
-            return f"{base}{plain(floor.per_1000_kpa)} {unit} per 1000 rpm"
-        case Fixed():
-            return f"{plain(floor.kpa)} {unit} at any rpm"
-        case Share():
-            return f"{floor.fraction:.0%} of expected"
-        case Less():
-            return f"expected less {plain(floor.kpa)} {unit}"
-        case Table():
-            return "points " + ", ".join(f"{n:.0f} rpm {plain(p)} {unit}" for n, p in floor.points)
 
 
 def _reading_step(a: Analysis, at: int, p) -> Step:  # type: ignore[no-untyped-def]

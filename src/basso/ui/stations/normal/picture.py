@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from basso.pressure.adviser import TYPICAL_PUMP_CM3
 from basso.pressure.changed import NONE
-from basso.pressure.floors import Floor, highest_floor, moves_with_normal
+from basso.pressure.floors import Floor, highest_floor, moves_with_normal, parse_floor
 from basso.report.normal_documents import change_words, temperature_words
 from basso.ui.plots.ticks import round_step
-from basso.ui.stations.working import Step
+from basso.ui.stations.working import Step, floor_words
 from basso.units import DisplayUnits, FloatArray, Quantity
 
 if TYPE_CHECKING:
@@ -411,7 +411,7 @@ def working(told: NormalTold, row: int, units: DisplayUnits) -> list[Step]:
     )  # fmt: skip
     wanted = advice.floor_kpa + advice.asked.margin_kpa
     steps.append(
-        Step("Floor", f"{p(advice.floor_kpa)} at {told.racing_rpm:.0f} rpm, with the margin {p(wanted)}", f"rule {advice.rule}, chosen under Floors")
+        Step("Floor", f"{p(advice.floor_kpa)} at {told.racing_rpm:.0f} rpm, with the margin {p(wanted)}", f"{floor_words(parse_floor(advice.rule), units)}, chosen under Floors")
     )  # fmt: skip
     name = chosen.grade.name
     steps.append(
