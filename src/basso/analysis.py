@@ -42,7 +42,7 @@ from basso.trust.decisions import Decision
 from basso.trust.delay import check_delay
 from basso.trust.scale import check_scale, check_scale_against
 from basso.trust.spikes import check_spikes
-from basso.trust.steps import check_steps
+from basso.trust.steps import check_steps, step_noise_kpa
 from basso.trust.stuck import check_stuck
 from basso.trust.supply import check_supply
 from basso.trust.temperature import check_temperature
@@ -223,7 +223,7 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     progress(0.7, "finding dips")
     floor = highest_floor(options.floors, followed, expected_kpa)
     is_judged = (np.nan_to_num(rpm) > options.rules.rpm_gate) & running(rpm) & warm(frame)
-    noise_kpa = noise_by_rpm(pressure, rpm)
+    noise_kpa = np.hypot(noise_by_rpm(pressure, rpm), step_noise_kpa(pressure))
     dips = find_dips(frame.time_s, pressure, floor.kpa, expected_kpa, is_judged, noise_kpa, options.rules)
 
     progress(0.9, "explaining them")

@@ -11,6 +11,7 @@ from basso.analysis import Analysis, JudgeOptions, analyse, pooled_normal
 from basso.garage.known import figures_of
 from basso.oil.grades import usual
 from basso.pressure.earlier import Known
+from basso.pressure.floors import Slope
 from basso.recording.channel import Channel
 from basso.recording.corrections import Correction, apply
 from basso.recording.recording import Recording
@@ -249,6 +250,16 @@ class TestPressureReading:
         check = check_steps(harrowfell_session(CLEAN))
         assert check is not None and check.level == "ok"
         assert step_kpa(np.full(1000, 300.0)) == 0.0
+
+    @pytest.mark.parametrize("rate_hz", [20.0, 50.0])
+    def test_a_coarse_converter_invents_no_dips_and_hides_no_deep_one(self, rate_hz: float) -> None:
+        time_s = np.arange(0.0, 120.0, 1.0 / rate_hz)
+        rpm = 4000.0 + 1500.0 * np.sin(2 * np.pi * time_s / 9.0)
+        pressure = 48.3 * rpm / 1000.0 + 9.0
+        pressure[(time_s > 60.0) & (time_s < 60.6)] -= 100.0
+        coarse = made_recording(rate_hz, 120.0, oil_pressure=25.0 * np.round(pressure / 25.0), rpm=rpm)
+        found = analyse(coarse, JudgeOptions(floors=(Slope(0.0, 48.3),)))
+        assert [round(d.dip.start_s) for d in found.dips] == [60]
 
     @pytest.mark.parametrize("rate_hz", [10, 20, 100])
     def test_a_sensor_that_shakes_with_the_engine_is_found_and_a_quiet_one_is_not(self, rate_hz: int) -> None:

@@ -3,8 +3,9 @@
 A dip begins where the corrected pressure crosses the floor (interpolated between samples) and ends where it
 has come back; a return of less than 0.2 s, or one of up to 0.3 s that stays within 1 % of the floor, does not end it.
 
-Where the sensor shakes, single readings cross the floor by themselves. Whether and when the pressure lay below it is then
-told from a local mean, no longer than the noise asks for and 0.4 s at most; the lowest reading is always the reading itself.
+Where the sensor shakes, or its converter is coarse, single readings cross the floor by themselves. Whether and when the
+pressure lay below it is then told from a local mean, no longer than the noise asks for and 0.4 s at most; the lowest
+reading is always the reading itself.
 """
 
 from __future__ import annotations

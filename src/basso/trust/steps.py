@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from basso.recording.recording import Recording
@@ -21,6 +23,12 @@ def step_kpa(values: FloatArray) -> float:
     low, high = np.percentile(known, (5, 95))
     seen = np.unique(np.round(known[(known >= low) & (known <= high)], 3))
     return float(np.median(np.diff(seen))) if seen.size >= 4 else 0.0
+
+
+def step_noise_kpa(values: FloatArray) -> float:
+    """Standard deviation of what reading in coarse steps adds, kPa: step / √12 (uniform within a step); 0 where fine."""
+    step = step_kpa(values)
+    return step / math.sqrt(12.0) if step >= _NOTED_KPA else 0.0
 
 
 def check_steps(recording: Recording) -> Check | None:
