@@ -16,11 +16,12 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
-from basso.analysis import JudgeOptions, analyse
+from basso.analysis import analyse
 from basso.oil.grades import grade
 from basso.oil.viscosity import walther
 from basso.pressure.changed import NormalChange, changed_normal
 from basso.pressure.expected import fit_expected
+from basso.pressure.options import JudgeOptions
 from basso.standin.car import Session
 from basso.standin.engine import Heat
 from basso.standin.faults import write_csv

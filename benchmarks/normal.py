@@ -17,9 +17,10 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
-from basso.analysis import JudgeOptions, analyse
+from basso.analysis import analyse
 from basso.oil.grades import grade
 from basso.pressure.expected import fit_expected
+from basso.pressure.options import JudgeOptions
 from basso.standin.car import Car, Session
 from basso.standin.circuit import random_circuit
 from basso.standin.engine import Engine, Heat, balance_kpa, pump_flow

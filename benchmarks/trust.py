@@ -19,10 +19,11 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
-from basso.analysis import Analysis, JudgeOptions, analyse
+from basso.analysis import Analysis, analyse
 from basso.garage.known import figures_of
 from basso.oil.grades import usual
 from basso.pressure.earlier import Known
+from basso.pressure.options import JudgeOptions
 from basso.recording.roles import Role
 from basso.standin.car import Car, Session
 from basso.standin.circuit import random_circuit

@@ -11,8 +11,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from basso.analysis import Analysis, JudgedDip, JudgeOptions, analyse, pooled_normal
+from basso.analysis import Analysis, JudgedDip, analyse
 from basso.formats.registry import read_recording
+from basso.pressure.options import JudgeOptions
+from basso.pressure.pooled import pooled_normal
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 from basso.recording.roles import Role

@@ -9,9 +9,11 @@ import numpy as np
 import pytest
 
 from basso import workflow
-from basso.analysis import JudgeOptions, analyse, pooled_normal
+from basso.analysis import analyse
 from basso.errors import Cancelled, FormatError, InputError
 from basso.pressure.dips import DipRules
+from basso.pressure.options import JudgeOptions
+from basso.pressure.pooled import pooled_normal
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
 from support import judged_scenario, made_recording, recording_of

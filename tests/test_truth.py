@@ -7,8 +7,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from basso.analysis import Analysis, JudgeOptions, analyse
+from basso.analysis import Analysis, analyse
 from basso.pressure.floors import Fixed
+from basso.pressure.options import JudgeOptions
 from basso.recording.roles import Role
 from basso.standin.car import Car, Session
 from basso.standin.circuit import harrowfell, random_circuit

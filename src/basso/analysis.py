@@ -11,79 +11,37 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
-from types import MappingProxyType
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from basso.oil.grades import Grade, usual
 from basso.pressure.causes import Cause, Signals, find_cause, look_elsewhere
-from basso.pressure.dips import Dip, DipRules, find_dips
-from basso.pressure.earlier import Known, checks_of, expected_before, heading_held
+from basso.pressure.dips import Dip, find_dips
+from basso.pressure.earlier import KeptNormal, expected_before, heading_held
 from basso.pressure.expected import ExpectedPressure, fit_expected, no_expectation
 from basso.pressure.exposure import Exposure, measure_exposure
-from basso.pressure.floors import DEFAULT_FLOORS, Floor, FloorLine, highest_floor
+from basso.pressure.floors import FloorLine, highest_floor
 from basso.pressure.gauge import judge_readings
+from basso.pressure.options import JudgeOptions
 from basso.pressure.settled import SettledLimits, running, settled, warm
+from basso.pressure.trusted import accepted, g_channels, trusted
 from basso.progress import Progress, silent
 from basso.recording.corrections import Correction, apply
-from basso.recording.recording import Frame, Recording, frame_on
+from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_min
 from basso.track.corners import Place, TrackMap, find_places
 from basso.track.laps import Lap, find_laps
-from basso.trust.axes import check_axes, lateral_from_path_g, longitudinal_from_speed_g
-from basso.trust.bounds import check_bounds
-from basso.trust.circuit import check_circuit
-from basso.trust.clock import check_clocks, check_pressure_clock
-from basso.trust.decisions import Decision
-from basso.trust.delay import check_delay
-from basso.trust.scale import check_scale, check_scale_against
-from basso.trust.spikes import check_spikes
-from basso.trust.steps import check_steps, step_noise_kpa
-from basso.trust.stuck import check_stuck
-from basso.trust.supply import check_supply
-from basso.trust.temperature import check_temperature
-from basso.trust.update_rate import check_update_rate
+from basso.trust.scale import check_scale_against
+from basso.trust.steps import step_noise_kpa
 from basso.trust.verdict import Check
-from basso.trust.vibration import check_vibration, noise_by_rpm
-from basso.trust.zero import check_zero
+from basso.trust.vibration import noise_by_rpm
 from basso.units import FloatArray
 
 _FOLLOW_S = 0.15
 _BLIP_RPM = 250.0
-
-
-@dataclass(frozen=True, slots=True)
-class JudgeOptions:
-    """How to judge.
-
-    Attributes:
-        floors: the rules; the highest applies.
-        rules: gate, least length, joining.
-        refused: (channel name, kind) of corrections the user refused.
-        edited: (channel name, kind, value) of corrections that are made by another amount than was found.
-        normal: expected pressure from earlier recordings, or None to learn it from this one.
-        oil: whose viscosity the expected pressure follows.
-        known: what the garage knows of the sensor and of the car's earlier sessions, or None.
-    """
-
-    floors: tuple[Floor, ...] = DEFAULT_FLOORS
-    rules: DipRules = field(default_factory=DipRules)
-    refused: frozenset[tuple[str, str]] = frozenset()
-    edited: frozenset[tuple[str, str, float]] = frozenset()
-    normal: ExpectedPressure | None = None
-    oil: Grade = field(default_factory=usual)
-    known: Known | None = None
-
-    def by(self, decision: Decision | None, known: Known | None = None) -> JudgeOptions:
-        """The same with what was decided about one log's corrections, and with what is known of its car."""
-        options = self if known is None else replace(self, known=known)
-        if decision is None or decision == Decision():
-            return options
-        return replace(options, refused=self.refused | decision.refused, edited=self.edited | decision.edited)
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,6 +81,8 @@ class Analysis:
     temperature_c: FloatArray | None
     lateral_g: FloatArray | None
     longitudinal_g: FloatArray | None
+    noise_kpa: FloatArray
+    """Standard deviation of what each reading is off by on its own."""
     judged: NDArray[np.bool_]
     settled: NDArray[np.bool_]
     dips: tuple[JudgedDip, ...]
@@ -176,13 +136,13 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     progress(0.0, "checking the readings")
     if recording.manual:
         return _unjudged(recording, options, recording, [_gauge_check(recording, options)], [])
-    checks, corrections, corrected = _trusted(recording, options)
+    checks, corrections, corrected = trusted(recording, options)
     if not recording.has(Role.OIL_PRESSURE) or not recording.has(Role.RPM):
         return _unjudged(recording, options, corrected, checks, corrections)
 
     progress(0.3, "finding laps and places")
     frame = frame_on(corrected, Role.OIL_PRESSURE)
-    lateral, longitudinal = _g_channels(frame, checks)
+    lateral, longitudinal = g_channels(frame, checks)
     laps = find_laps(corrected)
     track = find_places(frame, laps, lateral, longitudinal)
 
@@ -190,11 +150,13 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     pressure, rpm = frame.filled(Role.OIL_PRESSURE, np.nan), frame.filled(Role.RPM, np.nan)
     temperature = frame.get(Role.OIL_TEMP)
     is_settled = settled(frame, lateral, longitudinal, SettledLimits())
-    expected = options.normal or fit_expected(pressure, rpm, temperature, is_settled, options.oil)
+    given, said = _given_normal(options, temperature)
+    checks += said
+    expected = given or fit_expected(pressure, rpm, temperature, is_settled, options.oil)
     followed = _followed_rpm(rpm, frame.step_s, _follow_s(checks, corrections))
     expected_kpa = expected.at(followed, temperature)
     channel = corrected.channel(Role.OIL_PRESSURE)
-    before_kpa = _expected_before(options, followed, temperature, expected_kpa)
+    before_kpa = _expected_before(options, followed, temperature)
     if before_kpa is not None and channel is not None:
         scale = check_scale_against(
             channel, pressure, before_kpa, rpm, is_settled,
@@ -209,14 +171,19 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
             )
         if scale is not None:
             checks = [*(c for c in checks if c.id != "scale"), scale]
-            corrections = [*corrections, *(made := _accepted([scale], options))]
+            corrections = [*corrections, *(made := accepted([scale], options))]
             corrected = apply(corrected, made)
             frame = frame_on(corrected, Role.OIL_PRESSURE)
             pressure = frame.filled(Role.OIL_PRESSURE, np.nan)
-            if made and options.normal is None:
+            if made and given is None:
                 # What was learned from this log itself was learned on the wrong scale.
                 expected = fit_expected(pressure, rpm, temperature, is_settled, options.oil)
                 expected_kpa = expected.at(followed, temperature)
+    if not expected.valid and options.kept is not None and _can_hold(options.kept.expected, temperature):
+        # Better an earlier normal of the same build than none; what is lost all the time then shows as well.
+        given = options.kept.expected
+        checks.append(_by_kept(options.kept, f"this log shows none: {expected.reason}"))
+        expected, expected_kpa = given, given.at(followed, temperature)
     if not expected.valid:
         checks.append(Check("expected", "warn", f"No expected pressure: {expected.reason}."))
 
@@ -240,7 +207,7 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
         float(np.percentile(rpm[is_judged], 60)) if is_judged.any() else np.inf,
         expected,
         _coolest(temperature, is_judged),
-        _level_share(pressure, expected_kpa, is_settled) if options.normal is not None else 1.0,
+        _level_share(pressure, expected_kpa, is_settled) if given is not None else 1.0,
     )
     judged_dips = tuple(_judge(d, signals, laps, track) for d in dips)
     below_s = sum(d.duration_s for d in dips)
@@ -264,6 +231,7 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
         temperature,
         lateral,
         longitudinal,
+        noise_kpa,
         is_judged,
         is_settled,
         judged_dips,
@@ -271,12 +239,36 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     )
 
 
-def _expected_before(
-    options: JudgeOptions, rpm: FloatArray, temperature: FloatArray | None, expected_kpa: FloatArray
-) -> FloatArray | None:
+def _given_normal(options: JudgeOptions, temperature: FloatArray | None) -> tuple[ExpectedPressure | None, list[Check]]:
+    """The normal that a recording is held to other than its own, and what is to be said of it; None: it is held to its own."""
+    if options.normal is not None:
+        if _can_hold(options.normal, temperature):
+            return options.normal, []
+        words = (
+            "The normal of the earlier recordings is by oil temperature, and this log has none: it is held to its own instead, by "
+            "engine speed only, and a loss that is there all the time does not show."
+        )
+        return None, [Check("expected", "warn", words)]
+    kept = options.kept
+    if options.by_kept and kept is not None and _can_hold(kept.expected, temperature):
+        return kept.expected, [_by_kept(kept, "chosen so")]
+    return None, []
+
+
+def _can_hold(normal: ExpectedPressure, temperature: FloatArray | None) -> bool:
+    """Whether a recording has what a normal asks for; one that is not valid says so itself."""
+    return not normal.valid or normal.temperature_range_c is None or temperature is not None
+
+
+def _by_kept(kept: KeptNormal, why: str) -> Check:
+    own = " This log is among those it was learned from." if kept.own else ""
+    return Check("expected", "note", f"Normal is that of {kept.title}, kept on {kept.day} ({why}).{own}")
+
+
+def _expected_before(options: JudgeOptions, rpm: FloatArray, temperature: FloatArray | None) -> FloatArray | None:
     """What this engine showed before, by the recordings that were named or by the garage; None where neither says."""
     if options.normal is not None:
-        return expected_kpa
+        return options.normal.at(rpm, temperature)
     return expected_before(options.known.earlier, rpm, temperature) if options.known is not None else None
 
 
@@ -299,140 +291,6 @@ def _gauge_check(recording: Recording, options: JudgeOptions) -> Check:
         + f"{len(below)} below the floor, the worst {-(worst.margin_kpa or 0.0):.0f} kPa under it at {worst.rpm:.0f} rpm.",
         measured=float(len(below)),
     )
-
-
-def pooled_normal(
-    recordings: Sequence[Recording],
-    options: JudgeOptions | None = None,
-    decided: Mapping[str, Decision] = MappingProxyType({}),
-    known: Mapping[str, Known] = MappingProxyType({}),
-) -> ExpectedPressure:
-    """The expected pressure learned from several recordings together.
-
-    ``decided``, ``known``: what was decided about the corrections of each log, and is known of its car, by its content.
-    """
-    options = options or JudgeOptions()
-    parts: list[tuple[FloatArray, FloatArray, FloatArray | None, NDArray[np.bool_]]] = []
-    for recording in recordings:
-        if not recording.has(Role.OIL_PRESSURE) or not recording.has(Role.RPM):
-            continue
-        checks, _, corrected = _trusted(
-            recording, options.by(decided.get(recording.content_hash), known.get(recording.content_hash))
-        )
-        frame = frame_on(corrected, Role.OIL_PRESSURE)
-        lateral, longitudinal = _g_channels(frame, checks)
-        parts.append(
-            (
-                frame.filled(Role.OIL_PRESSURE, np.nan),
-                frame.filled(Role.RPM, np.nan),
-                frame.get(Role.OIL_TEMP),
-                settled(frame, lateral, longitudinal, SettledLimits()),
-            )
-        )
-    if not parts:
-        return no_expectation("none of the recordings has oil pressure and engine speed")
-    with_temperature = all(t is not None for _, _, t, _ in parts)
-    temperature = np.concatenate([t for _, _, t, _ in parts if t is not None]) if with_temperature else None
-    return fit_expected(
-        np.concatenate([p for p, _, _, _ in parts]),
-        np.concatenate([n for _, n, _, _ in parts]),
-        temperature,
-        np.concatenate([s for _, _, _, s in parts]),
-        options.oil,
-    )
-
-
-def _trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], list[Correction], Recording]:
-    """Run the trust checks; corrections that were not refused are applied in order."""
-    checks: list[Check] = []
-    for role, cost in ((Role.OIL_PRESSURE, "nothing can be judged"), (Role.RPM, "nothing can be judged")):
-        if not recording.has(role):
-            checks.append(Check(role, "fail", f"There is no {role.replace('_', ' ')} channel: {cost}."))
-    if checks:
-        return checks, [], recording
-    if not recording.has(Role.OIL_TEMP):
-        checks.append(
-            Check(
-                "oil_temp",
-                "warn",
-                "There is no oil temperature: share of normal is by rpm only, and hot oil cannot be told from wear.",
-            )
-        )
-    if not recording.has(Role.LATERAL_G) and not recording.has(Role.LONGITUDINAL_G):
-        checks.append(
-            Check(
-                "g",
-                "warn",
-                "There is no g channel: the direction in which the oil was thrown is derived where it can be.",
-            )
-        )
-    # Each check sees the recording with what was found before it put right: clocks, then axes (bounds hold for g in its true
-    # unit), then values that cannot be.
-    found: list[Check] = []
-    sound = recording
-    for look in _LOOKS:
-        made = look(sound)
-        found += made
-        sound = apply(sound, _accepted(made, options))
-    if options.known is not None:
-        made = checks_of(options.known, sound, found)
-        found += made
-        sound = apply(sound, _accepted(made, options))
-    checks += found
-    return checks, _accepted(found, options), sound
-
-
-def _pressure_checks(recording: Recording) -> list[Check]:
-    """What is looked at on the pressure itself."""
-    looks = (
-        check_spikes,
-        check_zero,
-        check_delay,
-        check_update_rate,
-        check_scale,
-        check_steps,
-        check_vibration,
-        check_supply,
-    )
-    return [c for look in looks if (c := look(recording)) is not None]
-
-
-_LOOKS: tuple[Callable[[Recording], list[Check]], ...] = (
-    check_clocks,
-    check_stuck,
-    check_axes,
-    check_bounds,
-    check_temperature,
-    check_circuit,
-    check_pressure_clock,
-    _pressure_checks,
-)
-
-
-def _accepted(checks: Sequence[Check], options: JudgeOptions) -> list[Correction]:
-    """The corrections that the user did not refuse, by the amounts the user knows better where there are any.
-
-    One that is only offered is made where the user gave its amount.
-    """
-    made = {(channel, kind): value for channel, kind, value in options.edited}
-    found = [
-        check.correction
-        for check in checks
-        if check.correction is not None
-        and check.correction.key not in options.refused
-        and (not check.offered or check.correction.key in made)
-    ]
-    return [replace(c, value=made[c.key]) if c.key in made else c for c in found]
-
-
-def _g_channels(frame: Frame, checks: list[Check]) -> tuple[FloatArray | None, FloatArray | None]:
-    """Lateral and longitudinal g as logged, or worked out from path and speed."""
-    lateral, longitudinal = frame.get(Role.LATERAL_G), frame.get(Role.LONGITUDINAL_G)
-    if lateral is None and (lateral := lateral_from_path_g(frame)) is not None:
-        checks.append(Check("lateral_g", "note", "Lateral g is worked out from the GPS path."))
-    if longitudinal is None and (longitudinal := longitudinal_from_speed_g(frame)) is not None:
-        checks.append(Check("longitudinal_g", "note", "Longitudinal g is worked out from the speed."))
-    return lateral, longitudinal
 
 
 def _follow_s(checks: Sequence[Check], corrections: Sequence[Correction]) -> float:
@@ -517,6 +375,7 @@ def _unjudged(
         None,
         None,
         None,
+        np.zeros(n),
         false,
         false,
         (),

@@ -14,10 +14,11 @@ from basso.files import write_whole
 from basso.progress import Progress, silent
 
 if TYPE_CHECKING:
-    from basso.analysis import Analysis, JudgeOptions
+    from basso.analysis import Analysis
     from basso.formats.options import ReadOptions
     from basso.garage.cards import TrialCards
     from basso.pressure.earlier import Known
+    from basso.pressure.options import JudgeOptions
     from basso.recording.drive import DriveMark
     from basso.recording.recording import Recording
     from basso.recording.summary import Summary
@@ -124,7 +125,9 @@ def judge(
     progress: Progress = silent,
 ) -> Analysis:
     """Judge a recording, against its own normal or that of earlier recordings."""
-    from basso.analysis import JudgeOptions, analyse, pooled_normal
+    from basso.analysis import analyse
+    from basso.pressure.options import JudgeOptions
+    from basso.pressure.pooled import pooled_normal
 
     options = options or JudgeOptions()
     if normal:
@@ -190,7 +193,9 @@ def run_trial(
     ``decided``, ``known``: what was decided about the corrections of each log, and is known of its car, by the fingerprint
     of its content.
     """
-    from basso.analysis import JudgeOptions, analyse, pooled_normal
+    from basso.analysis import analyse
+    from basso.pressure.options import JudgeOptions
+    from basso.pressure.pooled import pooled_normal
     from basso.recording.drive import each_once
     from basso.trial.verdict import compare
 

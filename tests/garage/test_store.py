@@ -144,7 +144,13 @@ def test_a_garage_of_an_earlier_form_is_brought_up_with_a_backup_and_nothing_los
         history = car_history(garage, car)
         assert (engine.rod_mm, build.pan) == (0.05, "deep") and history.engine == engine
         assert len(history.sessions) == 3 and {history.card_of(s) for s in history.sessions} == {engine}
-        assert history.sensors == () and history.calibrations == ()
+        # Kinds that came with later forms: sensors with the third, normals, floors and data sheets with the fourth.
+        assert [s.since for s in history.sensors] == (["2026-04-01", "2026-05-01"] if form >= 3 else [])
+        assert len(history.calibrations) == (form >= 3) and (history.normals, history.floors, history.oil_sheets) == (
+            (),
+            (),
+            (),
+        )
         garage.add("a sensor", Sensor(car=car.id, name="P1"))
     with Garage(folder) as again, sa.create_engine(f"sqlite:///{again.file}").connect() as connection:
         assert compare_metadata(MigrationContext.configure(connection), metadata) == []

@@ -5,12 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from basso.analysis import Analysis, JudgeOptions, analyse
+from basso.analysis import Analysis, analyse
 from basso.normal.question import Question
 from basso.normal.told import EarlierNormal, NormalTold, tell_normal
 from basso.normal.what_if import what_if
 from basso.oil.grades import Grade
 from basso.pressure.floors import SCHOOLS, Fixed, Share, Slope, Table
+from basso.pressure.options import JudgeOptions
 from basso.standin.engine import Engine, Heat
 from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup, true_dips

@@ -7,7 +7,8 @@ import pytest
 from scipy.optimize import brentq
 
 from basso.oil.grades import Grade, grade, grades
-from basso.pressure.adviser import AskedAt, OilAdvice, advise, with_oil
+from basso.oil.viscosity import as_thick, walther
+from basso.pressure.adviser import AskedAt, OilAdvice, advise
 from basso.pressure.expected import fit_expected, no_expectation
 from basso.pressure.floors import DEFAULT_FLOORS, Fixed, Share, Slope
 from basso.standin.engine import Engine, balance_kpa, pump_flow
@@ -88,10 +89,11 @@ def test_a_share_of_normal_is_no_floor_for_an_oil(fit) -> None:  # type: ignore[
 
 def test_an_oil_is_the_present_one_at_another_temperature(fit) -> None:  # type: ignore[no-untyped-def]
     heat = np.array([80.0, 100.0, 120.0])
-    np.testing.assert_allclose(with_oil(fit, grade("10W-40"), heat), heat, atol=1e-6)
-    assert np.all(with_oil(fit, grade("15W-50"), heat) < heat) and np.all(with_oil(fit, grade("0W-20"), heat) > heat)
+    np.testing.assert_allclose(as_thick(grade("10W-40"), heat, fit.oil), heat, atol=1e-6)
+    assert np.all(as_thick(grade("15W-50"), heat, fit.oil) < heat) and np.all(
+        as_thick(grade("0W-20"), heat, fit.oil) > heat
+    )
     # 10.8 mm²/s at 100 °C is what 10W-40 has where its own curve crosses it
-    (like,) = with_oil(fit, Grade("own", 70.0, 10.8), np.array([100.0]))
-    from basso.oil.viscosity import walther
+    (like,) = as_thick(Grade("own", 70.0, 10.8), np.array([100.0]), fit.oil)
 
     assert walther(grade("10W-40")).viscosity_mm2ps(np.array([like]))[0] == pytest.approx(10.8, rel=1e-3)

@@ -7,8 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 import pytest
 
-from basso.analysis import Analysis, JudgeOptions, analyse
+from basso.analysis import Analysis, analyse
 from basso.pressure.expected import ExpectedPressure, fit_expected
+from basso.pressure.options import JudgeOptions
 from basso.recording.recording import Recording
 from support import made_recording
 

@@ -9,7 +9,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from basso.analysis import JudgeOptions, analyse
+from basso.analysis import analyse
+from basso.pressure.options import JudgeOptions
 from basso.recording.channel import Channel
 from basso.recording.corrections import Correction, apply
 from basso.recording.roles import Role

@@ -7,8 +7,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from basso.analysis import JudgeOptions, analyse
+from basso.analysis import analyse
 from basso.pressure.earlier import Known
+from basso.pressure.options import JudgeOptions
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
 from basso.trust.known import KnownSensor, check_known_sensor

@@ -30,7 +30,7 @@ from typing import Any
 from basso.errors import InputError
 from basso.files import write_whole
 from basso.garage.forms import FORM, brought_up
-from basso.garage.records import BY_TABLE, KINDS, Attachment, Build, Car, Record, Session, new_id
+from basso.garage.records import BY_TABLE, KINDS, Attachment, Build, Car, Normal, Record, Session, new_id
 from basso.garage.store import Change, Garage
 from basso.trust.decisions import Decision, Decisions
 
@@ -215,7 +215,7 @@ def _records(path: Path, parts: Mapping[str, bytes], form: int) -> list[Record]:
         seen.add(r.id)
         if not isinstance(r, Car) and getattr(r, "car", "") != cars[0].id:
             raise InputError(f"{path}: the {r.noun} {r.id} belongs to another car; correct it.")
-        if (build or isinstance(r, Session)) and build not in builds:
+        if (build or isinstance(r, Session | Normal)) and build not in builds:
             raise InputError(
                 f"{path}: the {r.noun} {r.id} names a build that is not in the bundle ({build!r}); correct it."
             )
@@ -231,6 +231,8 @@ def _renamed(records: list[Record], car: Car, name: str) -> list[Record]:
         for field in ("id", "car", "build", "engine", "sensor", "session", "about"):
             if plain.get(field) in fresh:
                 plain[field] = fresh[plain[field]]
+        if isinstance(r, Normal):
+            plain["sessions"] = [fresh.get(s, s) for s in r.sessions]
         renamed.append(BY_TABLE[r.table].from_plain(plain))
     first = renamed[0]
     assert isinstance(first, Car)

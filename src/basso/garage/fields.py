@@ -154,6 +154,15 @@ def _forms() -> dict[type[r.Record], tuple[Field, ...]]:
             _DAY, Field("against", "Known by", choices=("reference gauge", "dead weight", "pump with a gauge"), free=True),
             Field("reads", "It reads in", choices=("kPa", "V")), Field("points", "Applied and read", "pairs"), Field("note", "Note"),
         ),
+        r.Normal: (Field("day", "Learned on", "day", needed=True), Field("reason", "Why"), Field("note", "Note")),
+        r.FloorChoice: (
+            Field("since", "Since", "day"), Field("reason", "Why", needed=True), Field("floors", "Judged by", "list"), Field("target", "Design target"),
+            Field("act_now", "Act now"), Field("alarm", "Alarm"), Field("note", "Note"),
+        ),
+        r.OilSheet: (
+            Field("name", "Grade or oil", choices=grade_names, free=True, needed=True), _n("v40", "At 40 °C", unit="mm²/s"), _n("v100", "At 100 °C", unit="mm²/s"),
+            _n("ceiling_c", "Used up to", _T), Field("source", "Figures from"), Field("note", "Note"),
+        ),
         r.Attachment: (_DAY, Field("text", "Note")),
     }  # fmt: skip
 

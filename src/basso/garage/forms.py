@@ -10,7 +10,7 @@ from collections.abc import Callable
 from types import MappingProxyType
 from typing import Any
 
-FORM = 3
+FORM = 4
 """The form of :mod:`basso.garage.records` as it is now."""
 
 
@@ -29,8 +29,13 @@ def _third(table: str, plain: dict[str, Any]) -> dict[str, Any]:
     return plain
 
 
+def _fourth(table: str, plain: dict[str, Any]) -> dict[str, Any]:
+    """Normals, choices of floors and data sheets of oils are new kinds; nothing that was there is another."""
+    return plain
+
+
 STEPS: MappingProxyType[int, Callable[[str, dict[str, Any]], dict[str, Any]]] = MappingProxyType(
-    {2: _second, 3: _third}
+    {2: _second, 3: _third, 4: _fourth}
 )
 """What leads to a form from the one before: (table, record as JSON) → record as JSON."""
 

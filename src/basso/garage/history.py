@@ -14,10 +14,13 @@ from basso.garage.records import (
     Calibration,
     Car,
     Engine,
+    FloorChoice,
     Job,
     LevelPoint,
+    Normal,
     OilEntry,
     OilSample,
+    OilSheet,
     Record,
     Sensor,
     Session,
@@ -44,6 +47,9 @@ class CarHistory:
     attachments: tuple[Attachment, ...] = ()
     sensors: tuple[Sensor, ...] = ()
     calibrations: tuple[Calibration, ...] = ()
+    normals: tuple[Normal, ...] = ()
+    floors: tuple[FloorChoice, ...] = ()
+    oil_sheets: tuple[OilSheet, ...] = ()
 
     @property
     def newest_build(self) -> Build | None:
@@ -118,5 +124,5 @@ def car_history(garage: Garage, car: Car) -> CarHistory:
 
     return CarHistory(
         car, own(Engine), own(Build), own(Session), own(OilEntry), own(OilSample), own(LevelPoint), own(Job), own(Attachment), own(Sensor),
-        own(Calibration),
+        own(Calibration), own(Normal), own(FloorChoice), own(OilSheet),
     )  # fmt: skip

@@ -15,11 +15,12 @@ from dataclasses import replace
 from pathlib import Path
 
 from basso import __version__
-from basso.analysis import Analysis, JudgeOptions, analyse
+from basso.analysis import Analysis, analyse
 from basso.errors import InputError
 from basso.files import put_whole
 from basso.garage.build_line import oil_of
 from basso.garage.history import CarHistory
+from basso.garage.normals import kept_normals
 from basso.garage.records import Sensor, Session
 from basso.garage.sensors import fitted_on, known_sensor, sensor_of_channel
 from basso.normal.told import idle_of
@@ -27,6 +28,7 @@ from basso.oil.grades import Grade, usual
 from basso.pressure.drops import find_drops
 from basso.pressure.earlier import Earlier, Known, cold_peak_kpa
 from basso.pressure.expected import no_expectation
+from basso.pressure.options import JudgeOptions
 from basso.progress import Progress, silent
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
@@ -35,7 +37,7 @@ from basso.trust.zero import air_pressure_kpa
 
 MOST_SESSIONS = 8
 """As many earlier sessions are looked at (default): a trend wants a few, the newest say most."""
-_FORM = 4
+_FORM = 5
 
 
 def session_of(history: CarHistory, content_hash: str) -> Session | None:
@@ -89,7 +91,8 @@ def known_of(
         # Another engine, or other clearances: what it showed says nothing of this one's scale.
         expected = figures.expected if history.card_of(s) == engine else no_expectation("it is of another engine card")
         found.append(replace(figures, expected=expected, same_sensor=same))
-    return Known(sensor, tuple(found))
+    oil = oil_of(session, history.build_of(session), history.oil, history.samples) or usual()
+    return Known(sensor, tuple(found), kept_normals(history, session, oil))
 
 
 def _figures(

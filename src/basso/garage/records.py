@@ -427,8 +427,80 @@ class Calibration(Record):
     note: str = ""
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Normal(Record):
+    """What the engine shows on one build with its pickup covered, as it was learned on a day: a version of the build's normal.
+
+    The newest of a build holds; the others stay, so that what was judged by them can be understood.
+
+    Attributes:
+        day: when it was learned; ``reason``: why it was learned anew.
+        sessions: ids of those it was learned from.
+        curve: as :meth:`basso.pressure.expected.ExpectedPressure.as_plain` gives it, the oil it was learned with and all.
+        idle: hot idle as :class:`basso.pressure.warmup.HotIdle` has it; {} where no session shows one.
+    """
+
+    table: ClassVar[str] = "normals"
+    noun: ClassVar[str] = "normal"
+    car: str
+    build: str
+    day: str
+    reason: str = ""
+    sessions: tuple[str, ...] = ()
+    curve: dict[str, Any] = field(default_factory=dict)
+    idle: dict[str, Any] = field(default_factory=dict)
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FloorChoice(Record):
+    """What the owner holds the car's pressure to from a day on, and why; until the next choice.
+
+    Every line is written as the command line takes a floor ("slope:69,69"); "" where none was chosen.
+
+    Attributes:
+        floors: what sessions are judged by; the highest wins.
+        target: what the oil system is built to hold; ``act_now``: below it the driver lifts; ``alarm``: what the warning is
+            set to. Three lines, apart on purpose.
+    """
+
+    table: ClassVar[str] = "floors"
+    noun: ClassVar[str] = "choice of floors"
+    car: str
+    since: str = ""
+    reason: str = ""
+    floors: tuple[str, ...] = ()
+    target: str = ""
+    act_now: str = ""
+    alarm: str = ""
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OilSheet(Record):
+    """An oil as its data sheet has it, or a grade's ceiling on this car's engine.
+
+    Attributes:
+        name: as the oil entries call it: a grade, or an oil.
+        v40, v100: viscosity at 40 and 100 °C, mm²/s; both or neither.
+        ceiling_c: the oil temperature up to which it is used on this engine.
+        source: where the figures come from.
+    """
+
+    table: ClassVar[str] = "oil_sheets"
+    noun: ClassVar[str] = "oil's data sheet"
+    car: str
+    name: str
+    v40: float | None = None
+    v100: float | None = None
+    ceiling_c: float | None = None
+    source: str = ""
+    note: str = ""
+
+
 KINDS: tuple[type[Record], ...] = (
     Car, Engine, Build, Session, OilEntry, OilSample, LevelPoint, Job, Attachment, Sensor, Calibration,
+    Normal, FloorChoice, OilSheet,
 )  # fmt: skip
 """Every kind, each after those it points to."""
 BY_TABLE = MappingProxyType({k.table: k for k in KINDS})

@@ -10,7 +10,6 @@ import numpy as np
 from basso.analysis import Analysis
 from basso.pressure.dips import find_dips
 from basso.pressure.floors import SCHOOLS, Floor, School, highest_floor
-from basso.trust.vibration import noise_by_rpm
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,11 +35,10 @@ def held_by_schools(a: Analysis, rpm: float, hot_c: float, chosen: Sequence[Floo
     """Judge a session by each school alone; ``chosen`` floors take the place of their school's default."""
     speed = np.array([rpm])
     hot = a.expected.at(speed, np.array([hot_c]) if a.temperature_c is not None else None)
-    noise = noise_by_rpm(a.pressure_kpa, a.rpm)
     found = []
     for school, active in _named(chosen):
         line = highest_floor([school.floor], a.followed_rpm, a.expected_kpa)
-        dips = find_dips(a.time_s, a.pressure_kpa, line.kpa, a.expected_kpa, a.judged, noise, a.options.rules)
+        dips = find_dips(a.time_s, a.pressure_kpa, line.kpa, a.expected_kpa, a.judged, a.noise_kpa, a.options.rules)
         at_hot = float(school.floor.at(speed, hot)[0])
         over = float(hot[0]) - at_hot
         found.append(

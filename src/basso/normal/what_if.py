@@ -14,7 +14,6 @@ import numpy as np
 from basso.analysis import Analysis
 from basso.pressure.dips import find_dips
 from basso.pressure.floors import highest_floor
-from basso.trust.vibration import noise_by_rpm
 from basso.units import FloatArray
 
 
@@ -50,11 +49,10 @@ def what_if(a: Analysis, hotter_c: float, faster_rpm: float = 0.0) -> WhatIf | N
     heat = a.temperature_c + hotter_c
     rpm = np.where(a.judged, a.followed_rpm + faster_rpm, a.followed_rpm)
     lost = a.pressure_kpa / a.expected_kpa
-    noise = noise_by_rpm(a.pressure_kpa, a.rpm)
 
     def judged(normal_kpa: FloatArray) -> tuple[int, float]:
         floor = highest_floor(a.options.floors, rpm, normal_kpa)
-        found = find_dips(a.time_s, lost * normal_kpa, floor.kpa, normal_kpa, a.judged, noise, a.options.rules)
+        found = find_dips(a.time_s, lost * normal_kpa, floor.kpa, normal_kpa, a.judged, a.noise_kpa, a.options.rules)
         return len(found), float(sum(d.duration_s for d in found))
 
     middle = e.at(rpm, heat)

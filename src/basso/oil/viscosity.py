@@ -37,6 +37,11 @@ class Walther:
         return temperature
 
 
+def as_thick(oil: Grade, temperature_c: FloatArray, other: Grade) -> FloatArray:
+    """The temperature at which ``other`` is as thick as ``oil`` is at each temperature, °C; NaN stays NaN."""
+    return walther(other).temperature_c(walther(oil).viscosity_mm2ps(temperature_c))
+
+
 def walther(oil: Grade) -> Walther:
     """Fit the Walther equation through a grade's two data-sheet points (40 °C and 100 °C)."""
     cold, hot = (math.log10(math.log10(v + 0.7)) for v in (oil.at_40_mm2ps, oil.at_100_mm2ps))

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from basso.oil.grades import Grade
-from basso.oil.viscosity import walther
+from basso.oil.viscosity import as_thick, walther
 from basso.pressure.expected import ExpectedPressure
 from basso.pressure.floors import Floor, highest_floor, moves_with_normal
 from basso.units import FloatArray
@@ -101,11 +101,6 @@ class OilAdvice:
     """How normal lies to the maker's window, with what the surplus costs; "" without one."""
 
 
-def with_oil(expected: ExpectedPressure, oil: Grade, temperature_c: FloatArray) -> FloatArray:
-    """The temperature at which the oil that normal was learned with is as thick as ``oil`` at each temperature, shape (n,)."""
-    return walther(expected.oil).temperature_c(walther(oil).viscosity_mm2ps(temperature_c))
-
-
 def advise(
     expected: ExpectedPressure, floors: Sequence[Floor], oils: Sequence[Grade], asked: AskedAt
 ) -> OilAdvice | None:
@@ -140,7 +135,7 @@ def _hot_viscosity(oil: Grade) -> tuple[float, float]:
 
 def _advice(expected: ExpectedPressure, oil: Grade, floor_kpa: float, asked: AskedAt) -> GradeAdvice:
     heat = np.append(_TEMPERATURES, asked.hot_c)
-    like = with_oil(expected, oil, heat)
+    like = as_thick(oil, heat, expected.oil)
     rpm = np.full(heat.shape, asked.rpm)
     low, high = expected.temperature_range_c or (0.0, 0.0)
     reaching = expected.down_to(float(like.min()))

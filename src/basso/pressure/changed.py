@@ -23,7 +23,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from basso.oil.grades import Grade
-from basso.oil.viscosity import walther
+from basso.oil.viscosity import as_thick, walther
 from basso.pressure.cells import REFERENCE_RPM, Cells, cells_of
 from basso.pressure.departure import UNSEEN
 from basso.pressure.expected import ExpectedPressure
@@ -141,6 +141,52 @@ def changed_normal(
     if cells.log_p.size < _LEAST_CELLS or cells.temperature_c is None:
         return _cannot_tell("settled running that both share covers too little engine speed and temperature")
     return _told(before, cells, cells.temperature_c)
+
+
+@dataclass(frozen=True, slots=True)
+class Apart:
+    """How one normal lies to another at the same engine speed and oil temperature.
+
+    Attributes:
+        offset_kpa: later less earlier, mean over where both rest on data; ``low_kpa``, ``high_kpa``: its 90 % interval.
+        rpm, temperature_c: from where to where both do; temperature None where they are by engine speed only.
+    """
+
+    offset_kpa: float
+    low_kpa: float
+    high_kpa: float
+    rpm: tuple[float, float]
+    temperature_c: tuple[float, float] | None
+
+
+def normals_apart(before: ExpectedPressure, after: ExpectedPressure) -> Apart | None:
+    """Lay one normal over another; None where they share no engine speed and temperature that both rest on."""
+    if not before.valid or not after.valid:
+        return None
+    heats = before.temperature_range_c, after.temperature_range_c
+    if (heats[0] is None) != (heats[1] is None):
+        return None
+    rpm = np.linspace(*_shared(before.rpm_range, after.rpm_range), 31)
+    heat: FloatArray | None = None
+    if heats[0] is not None and heats[1] is not None:
+        grid = np.meshgrid(rpm, np.linspace(*_shared(heats[0], heats[1]), 16), indexing="ij")
+        rpm, heat = grid[0].ravel(), grid[1].ravel()
+    both = before.covers(rpm, heat) & after.covers(rpm, heat)
+    if both.sum() < _LEAST_CELLS:
+        return None
+    rpm, heat = rpm[both], heat[both] if heat is not None else None
+    older, newer = before.at(rpm, heat), after.at(rpm, heat)
+    # Both curves are smooth, so what they are off by hardly averages out over where they are laid together.
+    sd = np.sqrt(before.spread_at(rpm, heat) ** 2 + after.spread_at(rpm, heat) ** 2 + _COMMON**2)
+    offset, error = float(np.mean(newer - older)), _Z90 * float(np.mean(sd * older))
+    return Apart(
+        offset, offset - error, offset + error, (float(rpm.min()), float(rpm.max())),
+        (float(heat.min()), float(heat.max())) if heat is not None else None,
+    )  # fmt: skip
+
+
+def _shared(a: tuple[float, float], b: tuple[float, float]) -> tuple[float, float]:
+    return max(a[0], b[0]), min(a[1], b[1])
 
 
 def _cannot_tell(reason: str) -> NormalChange:
@@ -276,7 +322,7 @@ def _as_other_oil(before: ExpectedPressure, heat: FloatArray, share: float) -> F
     """
     oil = before.oil
     other = Grade("", oil.at_40_mm2ps * share**_AT_40, oil.at_100_mm2ps * share)
-    return walther(oil).temperature_c(walther(other).viscosity_mm2ps(heat))
+    return as_thick(other, heat, oil)
 
 
 _AS_IF: dict[str, Callable[[ExpectedPressure, FloatArray, float], FloatArray]] = {

@@ -82,11 +82,41 @@ class Earlier:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class KeptNormal:
+    """A version of a build's normal, as the garage keeps it.
+
+    Attributes:
+        title: "Build 3, version 2"; ``day``: when it was learned.
+        expected: with the oil that is in now.
+        sessions: from how many it was learned.
+        holds: True for the one that holds for the recording: its own build's newest.
+        own: the recording is among those it was learned from.
+    """
+
+    title: str
+    day: str
+    expected: ExpectedPressure
+    sessions: int = 1
+    holds: bool = False
+    own: bool = False
+    idle: HotIdle | None = None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class Known:
-    """What the garage knows of the car on the day of a recording: its sensor's card and its earlier sessions, oldest first."""
+    """What the garage knows of the car on the day of a recording.
+
+    ``sensor``: its sensor's card; ``earlier``: its earlier sessions, ``kept``: normals that were kept of it, oldest first.
+    """
 
     sensor: KnownSensor | None = None
     earlier: tuple[Earlier, ...] = field(default=())
+    kept: tuple[KeptNormal, ...] = field(default=())
+
+    @property
+    def in_force(self) -> KeptNormal | None:
+        """The kept normal that holds for the recording."""
+        return next((k for k in self.kept if k.holds and k.expected.valid), None)
 
 
 def relief_of(expected: ExpectedPressure, at_c: float | None = None) -> Relief | None:

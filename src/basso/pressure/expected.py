@@ -11,7 +11,7 @@ sure the expectation is, is learned from the same cells (:mod:`basso.pressure.de
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields, replace
+from dataclasses import asdict, dataclass, fields, replace
 from statistics import NormalDist
 from typing import Any
 
@@ -19,6 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from basso.oil.grades import Grade, usual
+from basso.oil.viscosity import as_thick
 from basso.pressure.cells import REFERENCE_RPM, Cells, cells_of, log_viscosity
 from basso.pressure.departure import (
     OF_A_FORM_THAT_DOES_NOT,
@@ -68,7 +69,8 @@ class ExpectedPressure:
         b, c: exponents of rpm and of viscosity.
         relief_kpa: where it flattens, at 4000 rpm; ``relief_rise``: exponent of rpm by which that rises.
         sharpness: m of the softmin.
-        oil: whose viscosity curve was used, by its label or as measured.
+        oil: of which normal is told, by its label or as measured; ``learned_with``: the oil it was learned with, where
+            that was another one (see :meth:`on_oil`).
         rpm_range, temperature_range_c: range of the settled samples it rests on.
         residual_kpa: robust spread of the settled samples about it.
         samples: settled samples used.
@@ -94,31 +96,34 @@ class ExpectedPressure:
     relief_rise: float = 0.0
     bends: tuple[float, float, float] = (0.0, 0.0, 0.0)
     """By how much the exponents change with engine speed and viscosity."""
+    learned_with: Grade | None = None
 
     def as_plain(self) -> dict[str, Any]:
         """As JSON holds it."""
         plain = {f.name: getattr(self, f.name) for f in fields(self)}
-        oil = {f.name: getattr(self.oil, f.name) for f in fields(self.oil)}
-        return {**plain, "oil": oil, "departure": self.departure.as_plain() if self.departure is not None else None}
+        oils = {k: asdict(plain[k]) if plain[k] is not None else None for k in ("oil", "learned_with")}
+        return {**plain, **oils, "departure": self.departure.as_plain() if self.departure is not None else None}
 
     @classmethod
     def from_plain(cls, plain: dict[str, Any]) -> ExpectedPressure:
         """Back from JSON; raises KeyError, TypeError or ValueError where it is something else."""
-        heat, departure = plain["temperature_range_c"], plain["departure"]
+        heat, departure, with_oil = plain["temperature_range_c"], plain["departure"], plain.get("learned_with")
         return cls(**{
             **plain, "oil": Grade(**plain["oil"]), "rpm_range": tuple(plain["rpm_range"]),
             "bends": tuple(plain["bends"]), "temperature_range_c": tuple(heat) if heat is not None else None,
             "parameter_sd": tuple(plain["parameter_sd"]) if plain["parameter_sd"] is not None else None,
             "departure": Departure.from_plain(departure) if departure is not None else None,
+            "learned_with": Grade(**with_oil) if with_oil is not None else None,
         })  # fmt: skip
 
     def at(self, rpm: FloatArray, temperature_c: FloatArray | None) -> FloatArray:
         """Expected pressure in kPa at each sample; NaN where it is not valid or an input is missing.
 
+        Without temperature only a normal by engine speed alone says anything.
         Oil colder than the fitted range is taken as the coldest fitted (its pressure would only be higher).
         """
         rpm = np.asarray(rpm, dtype=np.float64)
-        if not self.valid:
+        if not self.valid or (temperature_c is None and self.temperature_range_c is not None):
             return np.full(rpm.shape, np.nan)
         log_rpm, heat, log_v = self._coordinates(rpm, temperature_c)
         d = self.departure
@@ -139,6 +144,14 @@ class ExpectedPressure:
         """The form's parameters as :mod:`basso.pressure.form` takes them."""
         relief, m = np.log(self.relief_kpa), np.log(self.sharpness)
         return np.array([self.log_k, self.b, self.c, relief, m, self.relief_rise, *self.bends])
+
+    def on_oil(self, oil: Grade) -> ExpectedPressure:
+        """The same engine's normal with another oil in it: bearings and pump know an oil by its viscosity alone."""
+        if oil == self.oil or self.temperature_range_c is None:
+            return replace(self, oil=oil)
+        learned = self.learned_with or self.oil
+        low, high = as_thick(self.oil, np.array(self.temperature_range_c), oil)
+        return replace(self, oil=oil, learned_with=learned, temperature_range_c=(float(low), float(high)))
 
     def down_to(self, coldest_c: float) -> ExpectedPressure:
         """The same curve followed to colder oil than it was learned with, where it is not taken as the coldest any more."""
@@ -208,7 +221,10 @@ class ExpectedPressure:
         if temperature_c is None or self.temperature_range_c is None:
             return log_rpm, None, np.zeros(rpm.shape)
         heat = np.maximum(temperature_c, self.temperature_range_c[0] - _COLDER_C)
-        return log_rpm, heat, log_viscosity(self.oil, heat)
+        learned = self.learned_with or self.oil
+        if learned != self.oil:
+            heat = as_thick(self.oil, heat, learned)
+        return log_rpm, heat, log_viscosity(learned, heat)
 
 
 def largest_block(inside: NDArray[np.bool_]) -> tuple[tuple[int, int], tuple[int, int]] | None:

@@ -181,7 +181,7 @@ class Workspace(QObject):
         oils, known = self.garage.oils, loaded.known if loaded.known_by == self.garage.basis else None
 
         def work(progress: Progress) -> tuple[Recording, Analysis, Decision]:
-            from basso.analysis import JudgeOptions
+            from basso.pressure.options import JudgeOptions
             from basso.workflow import judge, open_recording
 
             read = recording or open_recording(entry.path, columns, progress)
@@ -394,8 +394,8 @@ class Workspace(QObject):
         labels = [", ".join(dict.fromkeys(e.build or e.title for e in side)) for side in sides]
 
         def work(progress: Progress) -> tuple[dict[Entry, Recording], Comparison]:
-            from basso.analysis import JudgeOptions
             from basso.pressure.earlier import Known
+            from basso.pressure.options import JudgeOptions
             from basso.workflow import open_recording, run_trial
 
             read = {e: r or open_recording(e.path, columns, progress) for e, (r, columns) in known.items()}

@@ -1,0 +1,121 @@
+"""The readings of a recording: checked, and put right where that can be done and was not refused."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+from basso.pressure.earlier import checks_of
+from basso.pressure.options import JudgeOptions
+from basso.recording.corrections import Correction, apply
+from basso.recording.recording import Frame, Recording
+from basso.recording.roles import Role
+from basso.trust.axes import check_axes, lateral_from_path_g, longitudinal_from_speed_g
+from basso.trust.bounds import check_bounds
+from basso.trust.circuit import check_circuit
+from basso.trust.clock import check_clocks, check_pressure_clock
+from basso.trust.delay import check_delay
+from basso.trust.scale import check_scale
+from basso.trust.spikes import check_spikes
+from basso.trust.steps import check_steps
+from basso.trust.stuck import check_stuck
+from basso.trust.supply import check_supply
+from basso.trust.temperature import check_temperature
+from basso.trust.update_rate import check_update_rate
+from basso.trust.verdict import Check
+from basso.trust.vibration import check_vibration
+from basso.trust.zero import check_zero
+from basso.units import FloatArray
+
+
+def trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], list[Correction], Recording]:
+    """Run the trust checks; corrections that were not refused are applied in order."""
+    checks: list[Check] = []
+    for role, cost in ((Role.OIL_PRESSURE, "nothing can be judged"), (Role.RPM, "nothing can be judged")):
+        if not recording.has(role):
+            checks.append(Check(role, "fail", f"There is no {role.replace('_', ' ')} channel: {cost}."))
+    if checks:
+        return checks, [], recording
+    if not recording.has(Role.OIL_TEMP):
+        checks.append(
+            Check(
+                "oil_temp",
+                "warn",
+                "There is no oil temperature: share of normal is by rpm only, and hot oil cannot be told from wear.",
+            )
+        )
+    if not recording.has(Role.LATERAL_G) and not recording.has(Role.LONGITUDINAL_G):
+        checks.append(
+            Check(
+                "g",
+                "warn",
+                "There is no g channel: the direction in which the oil was thrown is derived where it can be.",
+            )
+        )
+    # Each check sees the recording with what was found before it put right: clocks, then axes (bounds hold for g in its true
+    # unit), then values that cannot be.
+    found: list[Check] = []
+    sound = recording
+    for look in _LOOKS:
+        made = look(sound)
+        found += made
+        sound = apply(sound, accepted(made, options))
+    if options.known is not None:
+        made = checks_of(options.known, sound, found)
+        found += made
+        sound = apply(sound, accepted(made, options))
+    checks += found
+    return checks, accepted(found, options), sound
+
+
+def _pressure_checks(recording: Recording) -> list[Check]:
+    """What is looked at on the pressure itself."""
+    looks = (
+        check_spikes,
+        check_zero,
+        check_delay,
+        check_update_rate,
+        check_scale,
+        check_steps,
+        check_vibration,
+        check_supply,
+    )
+    return [c for look in looks if (c := look(recording)) is not None]
+
+
+_LOOKS: tuple[Callable[[Recording], list[Check]], ...] = (
+    check_clocks,
+    check_stuck,
+    check_axes,
+    check_bounds,
+    check_temperature,
+    check_circuit,
+    check_pressure_clock,
+    _pressure_checks,
+)
+
+
+def accepted(checks: Sequence[Check], options: JudgeOptions) -> list[Correction]:
+    """The corrections that the user did not refuse, by the amounts the user knows better where there are any.
+
+    One that is only offered is made where the user gave its amount.
+    """
+    made = {(channel, kind): value for channel, kind, value in options.edited}
+    found = [
+        check.correction
+        for check in checks
+        if check.correction is not None
+        and check.correction.key not in options.refused
+        and (not check.offered or check.correction.key in made)
+    ]
+    return [replace(c, value=made[c.key]) if c.key in made else c for c in found]
+
+
+def g_channels(frame: Frame, checks: list[Check]) -> tuple[FloatArray | None, FloatArray | None]:
+    """Lateral and longitudinal g as logged, or worked out from path and speed."""
+    lateral, longitudinal = frame.get(Role.LATERAL_G), frame.get(Role.LONGITUDINAL_G)
+    if lateral is None and (lateral := lateral_from_path_g(frame)) is not None:
+        checks.append(Check("lateral_g", "note", "Lateral g is worked out from the GPS path."))
+    if longitudinal is None and (longitudinal := longitudinal_from_speed_g(frame)) is not None:
+        checks.append(Check("longitudinal_g", "note", "Longitudinal g is worked out from the speed."))
+    return lateral, longitudinal
