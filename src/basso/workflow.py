@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from types import MappingProxyType
@@ -17,6 +17,8 @@ if TYPE_CHECKING:
     from basso.analysis import Analysis
     from basso.formats.options import ReadOptions
     from basso.garage.cards import TrialCards
+    from basso.garage.records import Session
+    from basso.garage.store import Garage
     from basso.pressure.earlier import Known
     from basso.pressure.options import JudgeOptions
     from basso.recording.drive import DriveMark
@@ -160,22 +162,28 @@ def known_by_garage(folder: Path, recordings: Sequence[Recording], progress: Pro
     """
     from basso.garage.history import car_history
     from basso.garage.known import known_of
-    from basso.garage.records import Car, Session
+    from basso.garage.records import Car
     from basso.garage.store import Garage
-
-    def kept(session: Session) -> Recording | None:
-        samples = garage.samples_file(session.log_hash)
-        return open_recording(samples) if samples.is_file() else None
 
     known: dict[str, Known] = {}
     with Garage(folder) as garage:
         histories = [car_history(garage, car) for car in garage.all(Car)]
         for recording in recordings:
             for history in histories:
-                found = known_of(history, recording, kept, progress)
+                found = known_of(history, recording, samples_reader(garage), progress)
                 if found is not None:
                     known[recording.content_hash] = found
     return known
+
+
+def samples_reader(garage: Garage) -> Callable[[Session], Recording | None]:
+    """Gives what the garage keeps of a session's log; None where it keeps nothing."""
+
+    def kept(session: Session) -> Recording | None:
+        samples = garage.samples_file(session.log_hash) if session.log_hash else None
+        return open_recording(samples) if samples is not None and samples.is_file() else None
+
+    return kept
 
 
 def run_trial(

@@ -104,3 +104,58 @@ def test_compare_lists_the_cards_first(folder: Path, tmp_path: Path, capsys: pyt
     )
     assert main([*logs, "--garage", str(tmp_path / "nothing")]) == 2
     assert "there is no garage" in capsys.readouterr().err
+
+
+@pytest.fixture
+def folder_with_samples(folder: Path) -> Path:
+    """The demo garage with the samples of its first build's sessions kept."""
+    from basso.formats.write import recording_bytes
+    from basso.garage.store import Garage
+    from basso.workflow import open_recording
+
+    with Garage(folder) as garage:
+        for name in ("baseline-1", "baseline-2"):
+            recording = open_recording(demo_folder() / f"{name}.csv")
+            garage.keep_samples(recording.content_hash, recording_bytes(recording, ".parquet", {}))
+    return folder
+
+
+def test_a_builds_normal_is_learned_kept_and_held_to(
+    folder_with_samples: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    where = ("--folder", str(folder_with_samples))
+    dry = said(capsys, "normal", "Car 31", "--build", "build 2, full mark", *where)
+    assert dry["schema"] == "basso.garage-normal/1" and dry["kept"] is None
+    assert dry["learned_from"] == ["Full mark, stint 1", "Full mark, stint 2"]
+    assert {"session": "Four timed runs", "why": "its samples are not kept here"} in dry["left_out"]  # type: ignore[operator]
+    shown = said(capsys, "show", "Car 31", *where)
+    assert shown["records"]["normals"] == []  # type: ignore[index]
+
+    kept = said(capsys, "normal", "Car 31", "--build", "Build 2, full mark", "--keep", "--reason", "first", *where)
+    assert kept["kept"] == "Build 2, full mark, version 1" and kept["expected"] == dry["expected"]
+    again = said(capsys, "normal", "Car 31", "--build", "Build 2, full mark", *where)
+    assert again["to_the_version_before"]["offset_kpa"] == pytest.approx(0.0, abs=0.1)  # type: ignore[index]
+
+    log, garage = str(demo_folder() / "baseline-2.csv"), str(folder_with_samples)
+    assert main(["normal", log, "--garage", garage, "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert [(h["against"], h["kept"]) for h in told["history"]] == [
+        ("Build 2, full mark, version 1", True),
+        ("Full mark, stint 1", False),
+    ]
+    assert told["flow"]["clearance"] == "loose" and told["cooling"]["to_c"] == 105.0
+    assert main(["analyze", log, "--garage", garage, "--by-kept"]) == 0
+    assert "Normal is that of Build 2, full mark, version 1" in capsys.readouterr().out
+
+
+def test_what_cannot_be_learned_or_held_to_says_why(folder: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["garage", "normal", "Car 31", "--folder", str(folder)]) == 2
+    error = capsys.readouterr().err
+    assert "there is no session to learn from" in error and "its accumulator was armed" in error
+    assert main(["garage", "normal", "Car 31", "--build", "Build 9", "--folder", str(folder)]) == 2
+    assert "no build has that name" in capsys.readouterr().err
+    log = str(demo_folder() / "baseline-1.csv")
+    assert main(["analyze", log, "--by-kept"]) == 2
+    assert "Add --garage" in capsys.readouterr().err
+    assert main(["analyze", log, "--by-kept", "--garage", str(folder)]) == 2
+    assert "keeps no normal of its build" in capsys.readouterr().err

@@ -10,11 +10,12 @@ import pytest
 
 from basso.formats.registry import content_hash
 from basso.garage import jobs
-from basso.garage.build_line import find, oil_of, sampled, stages
+from basso.garage.build_line import find, sampled, stages
 from basso.garage.cards import differences, trial_cards
 from basso.garage.history import CarHistory
 from basso.garage.jobs import Sheet, Step, begun, in_units, limits, outside, reasons_wanted, sheet_of, sheets, state
-from basso.garage.records import Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, Session
+from basso.garage.oils import oil_of
+from basso.garage.records import Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, OilSheet, Session
 from basso.garage.store import Garage
 from basso.oil.level_book import Reading, fit_level
 from basso.units import UNITS, DisplayUnits
@@ -375,8 +376,11 @@ def test_the_oil_of_a_session_is_the_label_when_fresh_and_what_was_measured_near
         OilSample(car="c", day="2026-06-21", values={"Fe": 10.0}),
     ]
 
+    history = CarHistory(Car(id="c", name="Car"), builds=(FIRST,), oil=tuple(entries), samples=tuple(samples))
+
     def oil(day: str) -> tuple[str, float]:
-        found = oil_of(session("s", day, FIRST), FIRST, entries, samples)
+        driven = session("s", day, FIRST)
+        found = oil_of(replace(history, sessions=(driven,)), driven)
         assert found is not None
         return found.name, found.at_100_mm2ps
 
@@ -385,3 +389,17 @@ def test_the_oil_of_a_session_is_the_label_when_fresh_and_what_was_measured_near
     assert oil("2026-07-30") == ("10W-40 as measured on 2026-08-01", 11.9)
     assert oil("2026-08-05") == ("15W-50", 18.5)
     assert oil("2026-04-01")[0] == "5W-40"  # before any fill: what the build says
+    # A label stands for its data sheet; the oil's own sheet goes before its grade's.
+    sheets = (
+        OilSheet(car="c", name="15W-50", v40=120.0, v100=17.2),
+        OilSheet(car="c", name="10W-40", v40=5.0, v100=50.0),
+    )
+    history = replace(history, oil_sheets=sheets)
+    assert oil("2026-08-05") == ("15W-50", 17.2)
+    assert oil("2026-05-03") == ("10W-40", 14.5)  # figures that belong to no oil are passed over
+    history = replace(
+        history,
+        oil=(*entries[:1], replace(entries[1], lot="lot 7")),
+        oil_sheets=(*sheets, OilSheet(car="c", name="lot 7", v40=126.0, v100=18.0)),
+    )
+    assert oil("2026-08-05") == ("lot 7", 18.0)

@@ -6,15 +6,20 @@ import numpy as np
 import pytest
 
 from basso.analysis import Analysis, analyse
+from basso.normal.before import AirsPart
 from basso.normal.question import Question
-from basso.normal.told import EarlierNormal, NormalTold, tell_normal
+from basso.normal.told import EarlierNormal, NormalTold, earlier_of, tell_normal
 from basso.normal.what_if import what_if
-from basso.oil.grades import Grade
-from basso.pressure.floors import SCHOOLS, Fixed, Share, Slope, Table
+from basso.oil.grades import Grade, grade
+from basso.pressure.earlier import Earlier, KeptNormal, Known
+from basso.pressure.floors import SCHOOLS, Fixed, Less, Share, Slope, Table
 from basso.pressure.options import JudgeOptions
+from basso.report.normal_documents import ceiling_words
+from basso.standin.circuit import harrowfell
 from basso.standin.engine import Engine, Heat
 from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup, true_dips
+from basso.units import DisplayUnits
 from basso.workflow import demo_folder, open_recording
 from support import CLEAN, made_recording, recording_of
 
@@ -154,3 +159,80 @@ def test_hot_idles_are_compared_at_one_temperature(analysis: Analysis) -> None:
     )
     assert found is not None
     np.testing.assert_allclose(idles_before(found), [now.kpa], rtol=1e-6)
+
+
+def test_warmer_air_is_told_with_what_the_air_does_on_this_car(analysis: Analysis) -> None:
+    by_sessions = AirsPart(0.5, 0.3, 0.7, 6)
+    air, oil = what_if(analysis, 0.0, air_c=20.0, part=by_sessions), what_if(analysis, 10.0)
+    assert air is not None and oil is not None
+    assert air.hotter_c == pytest.approx(10.0) and (air.dips, air.below_s) == (oil.dips, pytest.approx(oil.below_s))
+    # What is not known of the air's part widens the band, and nothing else.
+    assert air.high_s > oil.high_s and air.low_s <= oil.low_s
+    colder = what_if(analysis, 0.0, air_c=-20.0, part=by_sessions)
+    assert colder is not None and colder.low_s <= colder.below_s <= colder.high_s and colder.below_s <= air.below_s
+
+
+def test_the_owners_lines_and_ceilings_are_told_of(analysis: Analysis, told: NormalTold) -> None:
+    question = Question(
+        lines=(("Act now", Fixed(276.0)), ("Alarm", Less(45.0))), ceilings={"10W-40": 104.0, "5W-40": 90.0}, clearance="race", pump_cm3=12.0,
+    )  # fmt: skip
+    found = tell_normal(analysis, question)
+    assert found is not None and found.advice is not None and told.advice is not None
+    alone = analyse(analysis.recording, JudgeOptions(floors=(Fixed(276.0),)))
+    assert [x.school.name for x in found.lines] == ["Act now", "Alarm"] and found.lines[0].dips == len(alone.dips)
+    by_name = {g.grade.name: g for g in found.advice.grades}
+    own = by_name["10W-40"]
+    assert own.ceiling_set and own.limit_c == 104.0 and not own.pressure_first
+    assert by_name["0W-20"].limit_c == by_name["0W-20"].holds_to_c and by_name["0W-20"].pressure_first
+    assert analysis.temperature_c is not None
+    over = float(np.sum(analysis.temperature_c > 104.0)) * float(np.median(np.diff(analysis.time_s)))
+    assert found.over_ceiling_s == pytest.approx(over, rel=0.01) and told.over_ceiling_s is None
+    # A grade over its ceiling on the hottest lap is not "the lightest that holds".
+    assert told.advice.lightest is not None and found.advice.lightest is not None
+    assert told.advice.lightest.grade.name in ("5W-40", "10W-40")
+    assert found.advice.lightest.grade.name not in ("5W-40", "10W-40")
+    assert "ceiling (104 °C, set for it)" in ceiling_words(found, DisplayUnits())
+    assert found.flow is not None and found.flow.clearance == "race" and told.flow is None
+
+
+def test_what_the_garage_knows_stands_in_order_of_what_it_says(analysis: Analysis) -> None:
+    def kept(title: str, **how: bool) -> KeptNormal:
+        return KeptNormal(title, "2026-05-01", analysis.expected, 2, **how)
+
+    earlier = (
+        Earlier("Stint 1", "2026-04-01", analysis.expected),
+        Earlier("Armed", "2026-04-02", analysis.expected, masked=True),
+    )
+    known = Known(earlier=earlier, kept=(kept("other build"), kept("own", holds=True, own=True)))
+    assert [e.title for e in earlier_of(known)] == ["own", "other build", "Stint 1", "Armed"]
+    found = tell_normal(analysis, earlier=earlier_of(known))
+    assert found is not None and found.held is not None
+    # An armed accumulator holds a session's pressure up: nothing is held against it.
+    assert [h.earlier.title for h in found.history] == [
+        "own",
+        "other build",
+        "Stint 1",
+    ] and found.held.earlier.title == "Stint 1"
+    holds = Known(earlier=earlier, kept=(kept("version 1"), kept("version 2", holds=True)))
+    best = tell_normal(analysis, earlier=earlier_of(holds))
+    assert best is not None and best.held is not None and best.held.earlier.title == "version 2"
+    assert earlier_of(None) == []
+
+
+def test_a_normal_learned_with_another_oil_is_moved_before_it_is_held_against() -> None:
+    thick, thin = (
+        analyse(recording_of(run_setup(Setup(harrowfell(), engine=Engine(oil=oil), heat=Heat(start_c=78)), CLEAN, generator("moved", 3))[1]), JudgeOptions(oil=grade(oil)))
+        for oil in ("10W-40", "5W-30")
+    )  # fmt: skip
+    found = tell_normal(thin, earlier=[EarlierNormal("Spring", "2026-04-01", thick.expected)])
+    assert found is not None and found.held is not None and found.change is not None
+    assert found.held.moved and found.change.cause == "none" and abs(found.change.offset_kpa) < 12.0
+    # Taken as the same oil, it is a thinner one.
+    blind = analyse(thin.recording, JudgeOptions(oil=grade("10W-40")))
+    seen = tell_normal(blind, earlier=[EarlierNormal("Spring", "2026-04-01", thick.expected)])
+    assert seen is not None and seen.held is not None and seen.change is not None
+    assert (
+        not seen.held.moved
+        and seen.change.offset_kpa < -25.0
+        and seen.change.candidates[0].pattern.key in ("thin_oil", "worn_bearings")
+    )

@@ -17,7 +17,8 @@ from PySide6.QtWidgets import QApplication, QDialog, QLabel, QMessageBox, QWidge
 from basso.pressure.floors import Fixed, Share
 from basso.recording.roles import Role
 from basso.trust.decisions import Decision
-from basso.ui.dialogs import FloorsDialog, HelpDialog, SearchDialog, WorkingDialog
+from basso.ui.dialogs import HelpDialog, SearchDialog, WorkingDialog
+from basso.ui.floors_dialog import FloorsDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.rail import State
 from basso.ui.settings import Settings

@@ -33,6 +33,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--out", metavar="FILE", help="write the analysis too: .json, .csv (the dips) or .xlsx (everything)"
     )
     options.add_garage(parser)
+    options.add_kept(parser)
     options.add_judging(parser)
     options.add_reading(parser)
 

@@ -18,6 +18,7 @@ the folder that --folder names.
 
   basso garage list
   basso garage show "Car 31"
+  basso garage normal "Car 31" --keep                the normal of its newest build, learned and kept as a new version
   basso garage export "Car 31" car-31.basso.zip      the car with its whole history, open formats
   basso garage import car-31.basso.zip
   basso garage backup
@@ -27,17 +28,22 @@ the folder that --folder names.
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     parser.add_argument("--folder", metavar="FOLDER", help="another garage than your own")
-    verbs = parser.add_subparsers(dest="verb", metavar="list|show|export|import|backup|restore", required=True)
+    verbs = parser.add_subparsers(dest="verb", metavar="list|show|normal|export|import|backup|restore", required=True)
     for verb, help_text in (
-        ("list", "every car with what it has"), ("show", "one car with everything of it"), ("export", "write a car as one file"),
+        ("list", "every car with what it has"), ("show", "one car with everything of it"),
+        ("normal", "learn a build's normal from its sessions"), ("export", "write a car as one file"),
         ("import", "take a car in"), ("backup", "make a dated backup now"), ("restore", "put a backup back"),
     ):  # fmt: skip
         sub = verbs.add_parser(verb, help=help_text)
         sub.add_argument("--json", action="store_true", help="one JSON document on standard output")
         # Said before or after the verb: without a default here the one above is kept.
         sub.add_argument("--folder", metavar="FOLDER", default=argparse.SUPPRESS, help="another garage than your own")
-        if verb in ("show", "export"):
+        if verb in ("show", "export", "normal"):
             sub.add_argument("car", metavar="CAR", help="its name")
+        if verb == "normal":
+            sub.add_argument("--build", metavar="NAME", help="of which build (default: the newest)")
+            sub.add_argument("--keep", action="store_true", help="keep it as a new version")
+            sub.add_argument("--reason", default="", metavar="WORDS", help="why it is learned anew")
         if verb == "export":
             sub.add_argument("out", metavar="OUT", help="where to write: NAME.basso.zip")
         if verb == "import":
@@ -55,7 +61,7 @@ def run(arguments: argparse.Namespace) -> int:
     folder = Path(arguments.folder) if arguments.folder else default_folder()
     if arguments.verb == "restore":
         return _restore(arguments, folder)
-    if arguments.verb in ("list", "show", "export", "backup") and not (folder / FILE).is_file():
+    if arguments.verb in ("list", "show", "normal", "export", "backup") and not (folder / FILE).is_file():
         if arguments.verb == "list":
             return _say(arguments, {"schema": "basso.garage/1", "folder": str(folder), "cars": []}, "No cars yet.")
         raise InputError(f"{folder}: there is no garage yet; make one in the window or with `basso garage import`.")
@@ -75,6 +81,36 @@ def _show(arguments: argparse.Namespace, garage: Garage) -> int:
 
     car = car_named(garage, arguments.car)
     return _say(arguments, car_document(garage, car), car_text(garage, car))
+
+
+def _normal(arguments: argparse.Namespace, garage: Garage) -> int:
+    from datetime import date
+
+    from basso.garage.history import car_history
+    from basso.garage.normals import learn_build, title_of
+    from basso.garage.store import car_named
+    from basso.report.garage_documents import normal_document, normal_text
+    from basso.workflow import samples_reader
+
+    car = car_named(garage, arguments.car)
+    history = car_history(garage, car)
+    names = history.names.build
+    build = history.newest_build
+    if arguments.build:
+        build = next((b for b in history.builds if names[b.id].lower() == arguments.build.lower()), None)
+    if build is None:
+        raise InputError(
+            f"'{arguments.build}': no build has that name; there are: {', '.join(names.values()) or 'none'}."
+        )
+    learned = learn_build(history, build, samples_reader(garage), date.today().isoformat(), arguments.reason)
+    kept = ""
+    if learned.record is None:
+        left = "".join(f" {title}: {why}." for title, why in learned.left_out)
+        raise InputError(f"{names[build.id]}: no normal could be learned: {learned.expected.reason}.{left}")
+    if arguments.keep:
+        garage.add("the build's normal", learned.record)
+        kept = title_of(car_history(garage, car), learned.record)
+    return _say(arguments, normal_document(history, build, learned, kept), normal_text(history, build, learned, kept))
 
 
 def _export(arguments: argparse.Namespace, garage: Garage) -> int:
@@ -112,7 +148,7 @@ def _restore(arguments: argparse.Namespace, folder: Path) -> int:
     return _say(arguments, {"schema": "basso.backup/1", "path": str(chosen), "former": str(aside)}, words)
 
 
-_DO = {"list": _list, "show": _show, "export": _export, "import": _import, "backup": _backup}
+_DO = {"list": _list, "show": _show, "normal": _normal, "export": _export, "import": _import, "backup": _backup}
 
 
 def _say(arguments: argparse.Namespace, document: dict[str, object], words: str) -> int:

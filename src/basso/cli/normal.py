@@ -17,11 +17,13 @@ HELP = "what this engine's pressure should be, and which oil it wants"
 DESCRIPTION = """\
 Learn the expected pressure from one log, or pooled from several of the same build: parameters and a table with intervals, what
 each school of floor would flag, up to which oil temperature each grade holds the floor at racing speed, warm-up and hot idle.
-With --normal the last log is held against earlier ones, and what changed is named.
+With --normal the last log is held against earlier ones, and what changed is named; with --garage against the car's earlier
+sessions and the normals kept of its builds, and the engine's card, oils and lines are read there.
 
   basso normal run2.csv --oil 10W-40
   basso normal spring1.csv spring2.csv --rpm 7000 --hot 118 --margin 20 --listed 5W-40 --listed 10W-40
-  basso normal today.csv --normal spring1.csv --normal spring2.csv --json"""
+  basso normal today.csv --normal spring1.csv --normal spring2.csv --json
+  basso normal today.csv --garage"""
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -50,13 +52,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="LOW,HIGH",
         help="the maker's running window in kPa, such as 400,600; either side may be left out",
     )
+    options.add_garage(parser)
+    options.add_kept(parser)
     options.add_judging(parser)
     options.add_reading(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
     """Learn and tell."""
-    from basso.normal.told import EarlierNormal, tell_normal
+    from basso.normal.told import EarlierNormal, earlier_of, tell_normal
     from basso.pressure.pooled import pooled_normal
     from basso.report.documents import dump
     from basso.report.normal_documents import normal_document
@@ -69,8 +73,14 @@ def run(arguments: argparse.Namespace) -> int:
     own = replace(judging, normal=None)
     if len(recordings) > 1:
         own = replace(own, normal=pooled_normal(recordings, own))
-    earlier = [EarlierNormal(", ".join(arguments.normal), "", before)] if before is not None else []
-    told = tell_normal(judge(recordings[-1], own), question, earlier)
+    last = recordings[-1]
+    own = own.by(None, options.known(arguments, [last]).get(last.content_hash))
+    if own.known is not None:
+        question = options.asked(arguments, last, question)
+    earlier = earlier_of(own.known)
+    if before is not None:
+        earlier.append(EarlierNormal(", ".join(arguments.normal), "", before))
+    told = tell_normal(judge(last, own), question, earlier)
     if told is None:
         raise InputError(
             f"{arguments.logs[-1]}: nothing can be said of normal: oil pressure or engine speed is missing, or the engine hardly ran warm over "
@@ -140,7 +150,15 @@ def _window(text: str | None) -> tuple[float | None, float | None]:
 
 
 def _report(told: NormalTold, pooled: int) -> None:
-    from basso.report.normal_documents import change_words, temperature_words
+    from basso.report.normal_documents import (
+        ceiling_words,
+        change_words,
+        cooler_oil_words,
+        cooler_words,
+        flow_words,
+        seasons_words,
+        temperature_words,
+    )
     from basso.units import DisplayUnits
 
     units, e = DisplayUnits(), told.analysis.expected
@@ -156,7 +174,7 @@ def _report(told: NormalTold, pooled: int) -> None:
         print(f"{of}: normal {e.method}, ± {e.residual_kpa:.0f} kPa, from {e.samples} settled samples; valid {where}")
     at = f"{told.racing_rpm:.0f} rpm" + (f" and {told.hot_c:.0f} °C" if told.hot_c == told.hot_c else "")
     print(f"  floors, at {at}:        floor kPa  expected over it  dips  below s")
-    for s in told.schools:
+    for s in (*told.schools, *told.lines):
         kpa, over = (f"{v:.0f}" if v is not None else "–" for v in (s.at_hot_kpa, s.over_kpa))
         print(f"  {'*' if s.active else ' '} {s.school.name:<26}{kpa:>12}  {over:>16}  {s.dips:4d}  {s.below_s:7.1f}")
     if told.advice is not None:
@@ -188,5 +206,13 @@ def _report(told: NormalTold, pooled: int) -> None:
             if shed is not None
             else ""
         )
+    for words in (
+        seasons_words(told.seasons, units), cooler_words(told.cooler, units), ceiling_words(told, units),
+        cooler_oil_words(told.cooler_oil, told.analysis.options.oil.name, units), flow_words(told.flow, units),
+    ):  # fmt: skip
+        if words:
+            print(f"  {words}")
+    for held in told.history if len(told.history) > 1 else ():
+        print(f"  {held.earlier.day:<10}  {held.earlier.title}: {change_words(held.change, units)}")
     if told.change is not None:
         print(f"  {change_words(told.change, units)}")

@@ -13,6 +13,7 @@ from basso.errors import InputError
 
 if TYPE_CHECKING:
     from basso.formats.options import ReadOptions
+    from basso.normal.question import Question
     from basso.pressure.earlier import Known
     from basso.pressure.options import JudgeOptions
     from basso.recording.recording import Recording
@@ -97,6 +98,15 @@ def add_garage(parser: argparse.ArgumentParser) -> None:
     )
 
 
+def add_kept(parser: argparse.ArgumentParser) -> None:
+    """``--by-kept``."""
+    parser.add_argument(
+        "--by-kept",
+        action="store_true",
+        help="with --garage: hold the log to the normal that is kept of its build, not to its own",
+    )
+
+
 def known(arguments: argparse.Namespace, recordings: Sequence[Recording]) -> dict[str, Known]:
     """What the garage that was asked for knows of the cars behind the logs, by the logs' fingerprints.
 
@@ -106,12 +116,41 @@ def known(arguments: argparse.Namespace, recordings: Sequence[Recording]) -> dic
     from basso.garage.place import FILE, default_folder
     from basso.workflow import known_by_garage
 
+    by_kept = getattr(arguments, "by_kept", False)
     if arguments.garage is None:
+        if by_kept:
+            raise InputError("--by-kept: which garage keeps it? Add --garage, or --garage FOLDER.")
         return {}
     where = Path(arguments.garage) if arguments.garage else default_folder()
     if not (where / FILE).is_file():
         raise InputError(f"{where}: there is no garage; name its folder, or leave --garage out.")
-    return known_by_garage(where, recordings)
+    found = known_by_garage(where, recordings)
+    for recording in recordings if by_kept else ():
+        kept = found.get(recording.content_hash)
+        if kept is None or kept.in_force is None:
+            raise InputError(
+                f"{recording.path}: the garage keeps no normal of its build; make one with 'basso garage normal CAR --keep', or leave "
+                "--by-kept out."
+            )
+    # An oil that was named goes before what the garage says.
+    return {log: replace(k, oil=None) for log, k in found.items()} if getattr(arguments, "oil", None) else found
+
+
+def asked(arguments: argparse.Namespace, recording: Recording, question: Question) -> Question:
+    """What is asked of normal, with what the garage that was asked for has to say to it."""
+    from basso.garage.history import car_history
+    from basso.garage.known import session_of
+    from basso.garage.place import default_folder
+    from basso.garage.questions import asked_of
+    from basso.garage.records import Car
+    from basso.garage.store import Garage
+
+    with Garage(Path(arguments.garage) if arguments.garage else default_folder()) as garage:
+        for history in (car_history(garage, car) for car in garage.all(Car)):
+            session = session_of(history, recording.content_hash)
+            if session is not None:
+                return asked_of(history, session, question)
+    return question
 
 
 def reading(arguments: argparse.Namespace) -> ReadOptions:
@@ -145,7 +184,7 @@ def judging(arguments: argparse.Namespace) -> JudgeOptions:
     options = JudgeOptions(
         floors=floors, rules=DipRules(rpm_gate=arguments.rpm_gate, least_s=arguments.min_duration),
         oil=parse_oil(arguments.oil) if arguments.oil else usual(), refused=frozenset(_correction(t)[:2] for t in arguments.refuse),
-        edited=frozenset(_corrected(t) for t in arguments.correct),
+        edited=frozenset(_corrected(t) for t in arguments.correct), by_kept=getattr(arguments, "by_kept", False),
     )  # fmt: skip
     if not arguments.normal:
         return options

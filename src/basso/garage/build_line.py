@@ -3,15 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from contextlib import suppress
 from dataclasses import dataclass
-from datetime import date
 
-from basso.errors import InputError
 from basso.garage.cards import differences
 from basso.garage.history import CarHistory
 from basso.garage.records import Build, Engine, OilEntry, OilSample, Session
-from basso.oil.grades import Grade, grades, measured
 from basso.oil.laboratory import Sampled
 from basso.oil.life import Holding, OilState, oil_state
 from basso.units import DisplayUnits
@@ -103,40 +99,6 @@ def state_of_oil(history: CarHistory) -> OilState | None:
     engine = history.engine
     intervals = (engine.oil_hours, engine.oil_km, engine.oil_events) if engine is not None else (None, None, None)
     return oil_state(history.oil, history.sessions, *intervals)
-
-
-def oil_of(
-    session: Session, build: Build | None, entries: Sequence[OilEntry], samples: Sequence[OilSample]
-) -> Grade | None:
-    """The oil a session was driven on: as measured nearest in time on the same fill, else by its label; None if neither.
-
-    A sample counts for the sessions nearer to it than to the fill: fresh oil is what its label says.
-    """
-    day = session.began[:10]
-    state = oil_state(entries, (), until=day)
-    label = (state.grade if state is not None and state.grade else "") or (build.oil_grade if build is not None else "")
-    fresh = grades().get(label)
-    if state is None or not day:
-        return fresh
-    after = [e.day[:10] for e in entries if e.kind in ("fill", "change") and e.day[:10] > state.since]
-    ends = min(after, default="9999")
-    best, distance = fresh, _days(state.since, day)
-    for s in samples:
-        cold, hot = s.values.get("v40"), s.values.get("v100")
-        # Oil drawn on the day of a change is what came out of the fill before.
-        if cold is None or hot is None or not state.since < s.day[:10] <= ends:
-            continue
-        if best is None or _days(s.day, day) < distance:
-            with suppress(InputError):
-                best = measured(float(cold), float(hot), f"{label or 'the oil'} as measured on {s.day[:10]}")
-                distance = _days(s.day, day)
-    return best
-
-
-def _days(a: str, b: str) -> int:
-    with suppress(ValueError):
-        return abs((date.fromisoformat(a[:10]) - date.fromisoformat(b[:10])).days)
-    return 10**6
 
 
 def sampled(samples: Sequence[OilSample], entries: Sequence[OilEntry], sessions: Sequence[Session]) -> list[Sampled]:

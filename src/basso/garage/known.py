@@ -18,12 +18,12 @@ from basso import __version__
 from basso.analysis import Analysis, analyse
 from basso.errors import InputError
 from basso.files import put_whole
-from basso.garage.build_line import oil_of
 from basso.garage.history import CarHistory
 from basso.garage.normals import kept_normals
+from basso.garage.oils import oil_of
 from basso.garage.records import Sensor, Session
 from basso.garage.sensors import fitted_on, known_sensor, sensor_of_channel
-from basso.normal.told import idle_of
+from basso.normal.told import heat_of, idle_of
 from basso.oil.grades import Grade, usual
 from basso.pressure.drops import find_drops
 from basso.pressure.earlier import Earlier, Known, cold_peak_kpa
@@ -90,16 +90,19 @@ def known_of(
         )
         # Another engine, or other clearances: what it showed says nothing of this one's scale.
         expected = figures.expected if history.card_of(s) == engine else no_expectation("it is of another engine card")
-        found.append(replace(figures, expected=expected, same_sensor=same))
-    oil = oil_of(session, history.build_of(session), history.oil, history.samples) or usual()
-    return Known(sensor, tuple(found), kept_normals(history, session, oil))
+        heat = figures.heat
+        if heat is not None and s.air_c is not None:
+            heat = replace(heat, air_c=s.air_c)
+        found.append(replace(figures, expected=expected, same_sensor=same, heat=heat, masked=s.accumulator == "armed"))
+    oil = oil_of(history, session)
+    return Known(sensor, tuple(found), kept_normals(history, session, oil or usual()), session.air_c, oil)
 
 
 def _figures(
     history: CarHistory, session: Session, log_of: Callable[[Session], Recording | None], folder: Path
 ) -> Earlier | None:
     """The figures of a session; None where its log is not there or cannot be read."""
-    oil = oil_of(session, history.build_of(session), history.oil, history.samples) or usual()
+    oil = oil_of(history, session) or usual()
     decision = Decisions().of(session.log_hash)
     asked = json.dumps(
         [_FORM, __version__, session.log_hash, decision.as_plain(), oil.name, oil.at_40_mm2ps, oil.at_100_mm2ps]
@@ -130,7 +133,7 @@ def figures_of(analysis: Analysis, title: str, day: str, oil: Grade) -> Earlier:
         title, day, analysis.expected, zero.measured if zero is not None else None, air_pressure_kpa(analysis.recording),
         tuple(find_drops(analysis.corrected, oil)), cold_peak_kpa(analysis.pressure_kpa, analysis.temperature_c),
         channel.name if channel is not None else "", channel.unit.symbol if channel is not None and channel.unit is not None else "",
-        idle=idle_of(analysis),
+        idle=idle_of(analysis), heat=heat_of(analysis),
     )  # fmt: skip
 
 

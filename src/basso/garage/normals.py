@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
+import numpy as np
+
 from basso.errors import InputError
-from basso.garage.build_line import oil_of
 from basso.garage.history import CarHistory
+from basso.garage.oils import oil_of
 from basso.garage.records import Build, Normal, Session
 from basso.oil.grades import Grade, usual
 from basso.pressure.earlier import KeptNormal
-from basso.pressure.expected import ExpectedPressure
+from basso.pressure.expected import ExpectedPressure, no_expectation
 from basso.pressure.warmup import HotIdle
 from basso.progress import Progress, silent
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
 from basso.trust.decisions import Decisions
+from basso.units import DisplayUnits, Quantity
 
 _FORM = 1
 """Of what stands in a record's ``curve``."""
@@ -49,6 +53,25 @@ def title_of(history: CarHistory, normal: Normal) -> str:
     """What a normal is called: "Build 3, version 2"."""
     of_build = versions(history, normal.build)
     return f"{history.names.build.get(normal.build, 'a build')}, version {of_build.index(normal) + 1}"
+
+
+def normal_words(history: CarHistory, normal: Normal, units: DisplayUnits) -> str:
+    """A kept normal in a sentence: version, day, sessions, what it shows at the fast and hot end of where it is sure, why."""
+    of_build = versions(history, normal.build)
+    count = len(normal.sessions)
+    words = (
+        f"Version {of_build.index(normal) + 1} of {normal.day}, from {count} {'session' if count == 1 else 'sessions'}"
+    )
+    curve = curve_of(normal)
+    block = curve.valid_range() if curve is not None else None
+    if curve is None:
+        words += ", written by another Basso: learn it anew"
+    elif block is not None:
+        (_, rpm), heat = block
+        kpa = float(curve.at(np.array([rpm]), np.array([heat[1]]) if heat is not None else None)[0])
+        hot = f" and {units.text(heat[1], Quantity.TEMPERATURE)}" if heat is not None else ""
+        words += f": {units.text(kpa, Quantity.PRESSURE)} at {round(rpm, -2):.0f} rpm{hot} with {curve.oil.name}"
+    return f"{words} ({normal.reason})" if normal.reason else words
 
 
 def curve_of(normal: Normal) -> ExpectedPressure | None:
@@ -164,19 +187,26 @@ def learn_build(
     if with_temperature and len(with_temperature) < len(read):
         out += [(s.title, "its log has no oil temperature") for s, r in read if not r.has(Role.OIL_TEMP)]
         read = with_temperature
-    oils = {r.content_hash: oil_of(s, build, history.oil, history.samples) or usual() for s, r in read}
+    oils = {r.content_hash: oil_of(history, s) or usual() for s, r in read}
     decided = {r.content_hash: Decisions().of(r.content_hash) for _, r in read}
     options = JudgeOptions(oil=oils[read[-1][1].content_hash] if read else usual())
     progress(0.7, "learning normal")
-    expected = pooled_normal([r for _, r in read], options, decided, oils=oils)
+    logs = [r for _, r in read]
+    expected = (
+        pooled_normal(logs, options, decided, oils=oils)
+        if logs
+        else no_expectation("there is no session to learn from")
+    )
     used = tuple(s.title for s, _ in read)
     if not expected.valid:
         return Learned(None, expected, used, tuple(out))
     progress(0.9, "looking at the hot idle")
     judged = (analyse(r, options.by(decided[r.content_hash])) for _, r in reversed(read))
     idle = next((i for i in map(idle_of, judged) if i is not None), None)
+    # As it comes back from the disk: lists, no tuples.
+    curve = json.loads(json.dumps({_FORM_KEY: _FORM, **expected.as_plain()}))
     record = Normal(
         car=history.car.id, build=build.id, day=day, reason=reason, sessions=tuple(s.id for s, _ in read),
-        curve={_FORM_KEY: _FORM, **expected.as_plain()}, idle=asdict(idle) if idle is not None else {},
+        curve=curve, idle=asdict(idle) if idle is not None else {},
     )  # fmt: skip
     return Learned(record, expected, used, tuple(out))

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from types import MappingProxyType
 
 from basso.oil.grades import Grade
+from basso.pressure.floors import Floor
 
 TARGET_C, OIL_L = 110.0, 4.5
 """Oil temperature wanted and oil in the engine, where the card does not say (defaults)."""
@@ -20,7 +21,10 @@ class Question:
         rpm: racing speed; ``hot_c``: hottest oil; ``start_c``: of a cold start; ``margin_kpa``: over the floor.
         listed: grades the maker lists; ``pump_cm3``: a turn of the crank; ``window_kpa``: the maker's
             running window, from and to; ``target_c``, ``oil_l``: the oil temperature wanted, and how much oil is in.
-        data_sheets: viscosities of oils that the user knows better, by name.
+        data_sheets: viscosities of oils that the user knows better, by name; ``ceilings``: up to which oil temperature each
+            is used, by name.
+        lines: what the owner holds the car to beside the floors: what each is called ("design target"), and the floor.
+        clearance: the engine's clearance class, "" where not known.
     """
 
     rpm: float | None = None
@@ -33,3 +37,6 @@ class Question:
     target_c: float | None = None
     oil_l: float | None = None
     data_sheets: Mapping[str, Grade] = field(default_factory=lambda: MappingProxyType({}))
+    ceilings: Mapping[str, float] = field(default_factory=lambda: MappingProxyType({}))
+    lines: tuple[tuple[str, Floor], ...] = ()
+    clearance: str = ""

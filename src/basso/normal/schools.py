@@ -33,10 +33,21 @@ class SchoolFinding:
 
 def held_by_schools(a: Analysis, rpm: float, hot_c: float, chosen: Sequence[Floor] = ()) -> list[SchoolFinding]:
     """Judge a session by each school alone; ``chosen`` floors take the place of their school's default."""
+    return _held(a, rpm, hot_c, _named(chosen))
+
+
+def held_by_lines(a: Analysis, rpm: float, hot_c: float, lines: Sequence[tuple[str, Floor]]) -> list[SchoolFinding]:
+    """Judge a session by each of the owner's lines alone: what it is called, and the floor."""
+    return _held(
+        a, rpm, hot_c, [(School(name, floor, "the owner's"), floor in a.options.floors) for name, floor in lines]
+    )
+
+
+def _held(a: Analysis, rpm: float, hot_c: float, schools: Sequence[tuple[School, bool]]) -> list[SchoolFinding]:
     speed = np.array([rpm])
     hot = a.expected.at(speed, np.array([hot_c]) if a.temperature_c is not None else None)
     found = []
-    for school, active in _named(chosen):
+    for school, active in schools:
         line = highest_floor([school.floor], a.followed_rpm, a.expected_kpa)
         dips = find_dips(a.time_s, a.pressure_kpa, line.kpa, a.expected_kpa, a.judged, a.noise_kpa, a.options.rules)
         at_hot = float(school.floor.at(speed, hot)[0])

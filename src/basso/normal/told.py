@@ -2,26 +2,32 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from basso.analysis import Analysis
+from basso.normal.before import AirsPart, CoolerOil, HeatBefore, Seasons, airs_part, cooler_oil, seasons
+from basso.normal.clearance import FlowNeed, flow_need
+from basso.normal.cooler import CoolerTrade, cooler_trade
 from basso.normal.question import OIL_L, TARGET_C, Question
-from basso.normal.schools import SchoolFinding, held_by_schools
+from basso.normal.schools import SchoolFinding, held_by_lines, held_by_schools
 from basso.oil.grades import Grade, grades
-from basso.pressure.adviser import AskedAt, OilAdvice, advise
-from basso.pressure.changed import NormalChange, changed_normal
+from basso.pressure.adviser import AskedAt, OilAdvice, advise, ceiling_of
+from basso.pressure.changed import OIL_SD, NormalChange, changed_normal
+from basso.pressure.earlier import Known
 from basso.pressure.expected import ExpectedPressure
 from basso.pressure.warmup import (
     Heating,
     HotIdle,
+    OilHeat,
     ToShed,
     WarmUp,
     WaterAndOil,
     heating,
     hot_idle,
+    oil_heat,
     to_shed,
     warm_up,
     water_and_oil,
@@ -33,28 +39,44 @@ from basso.units import FloatArray
 
 @dataclass(frozen=True, slots=True, eq=False)
 class EarlierNormal:
-    """An earlier normal to hold a session against: what it is called, its day ("" where not known), the curve."""
+    """An earlier normal to hold a session against.
+
+    Attributes:
+        title, day: what it is called, its day ("" where not known).
+        idle, heat: the hot idle and how warm the oil was driven, of a session.
+        kept: a version of a build's normal that the garage keeps; ``masked``: an armed accumulator may have held it up.
+    """
 
     title: str
     day: str
     expected: ExpectedPressure
     idle: HotIdle | None = None
+    heat: OilHeat | None = None
+    kept: bool = False
+    masked: bool = False
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class HeldAgainst:
-    """A session against one earlier normal."""
+    """A session against one earlier normal. ``moved``: that normal was learned with another oil and moved to this one's."""
 
     earlier: EarlierNormal
     change: NormalChange
+    moved: bool = False
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class NormalTold:
     """What is told about a session's normal; carries the analysis and the question it answers.
 
-    ``racing_rpm``, ``hot_c``: what the session was driven at, or what was asked for. ``history``: held against
-    earlier normals, oldest first; empty where there is none.
+    Attributes:
+        racing_rpm, hot_c: what the session was driven at, or what was asked for.
+        lines: what the owner holds the car to beside the floors.
+        history: held against earlier normals, oldest first, kept ones last; empty where there is none.
+        heat: how warm the oil was driven; ``seasons``, ``cooler_oil``, ``airs_part``: beside earlier sessions.
+        cooler: what cooling to the wanted temperature would gain and cost in pressure.
+        over_ceiling_s: seconds with the oil that is in over its ceiling; None where it has none.
+        flow: what the engine's clearances ask for.
     """
 
     analysis: Analysis
@@ -62,6 +84,7 @@ class NormalTold:
     racing_rpm: float
     hot_c: float
     schools: tuple[SchoolFinding, ...]
+    lines: tuple[SchoolFinding, ...]
     advice: OilAdvice | None
     warm_up: WarmUp | None
     hot_idle: HotIdle | None
@@ -69,12 +92,39 @@ class NormalTold:
     to_shed: ToShed | None
     water: WaterAndOil | None
     history: tuple[HeldAgainst, ...]
+    heat: OilHeat | None
+    seasons: Seasons | None
+    cooler_oil: CoolerOil | None
+    airs_part: AirsPart
+    cooler: CoolerTrade | None
+    over_ceiling_s: float | None
+    flow: FlowNeed | None
+
+    @property
+    def held(self) -> HeldAgainst | None:
+        """The earlier normal that says most: the newest that can be told of; None where there is none to hold it against."""
+        told = [h for h in self.history if h.change.candidates]
+        return told[-1] if told else self.history[-1] if self.history else None
 
     @property
     def change(self) -> NormalChange | None:
-        """Against the newest earlier normal that can be told of; None where there is none to hold it against."""
-        told = [h.change for h in self.history if h.change.candidates]
-        return told[-1] if told else self.history[-1].change if self.history else None
+        """How the session lies to that one."""
+        return self.held.change if self.held is not None else None
+
+
+def earlier_of(known: Known | None) -> list[EarlierNormal]:
+    """The normals that the garage knows of the car: those of earlier sessions, oldest first, then those that are kept.
+
+    What says most stands last: the build's newest kept one. One that was learned from this very log says least.
+    """
+    if known is None:
+        return []
+    sessions = [EarlierNormal(e.title, e.day, e.expected, e.idle, e.heat, masked=e.masked) for e in known.earlier]
+    own, other, holding = (
+        [EarlierNormal(k.title, k.day, k.expected, k.idle, kept=True) for k in known.kept if wanted(k)]
+        for wanted in (lambda k: k.own, lambda k: not k.own and not k.holds, lambda k: not k.own and k.holds)
+    )
+    return [*own, *other, *sessions, *holding]
 
 
 def tell_normal(
@@ -98,15 +148,46 @@ def tell_normal(
         hot = float(np.percentile(driven, 99)) if driven.size else float("nan")
     found = heating(a.time_s, a.rpm, a.temperature_c)
     history = []
-    for i, e in enumerate(earlier):
-        progress(i / len(earlier), f"holding it against {e.title}")
-        history.append(HeldAgainst(e, changed_normal(e.expected, a.pressure_kpa, a.rpm, a.temperature_c, a.settled)))
+    plain = [e for e in earlier if e.expected.valid and not e.masked]
+    for i, e in enumerate(plain):
+        progress(i / len(plain), f"holding it against {e.title}")
+        before, oil = e.expected, a.options.oil
+        moved = before.learned_oil != oil and before.temperature_range_c is not None
+        change = changed_normal(
+            before.on_oil(oil), a.pressure_kpa, a.rpm, a.temperature_c, a.settled, OIL_SD if moved else 0.0
+        )
+        history.append(HeldAgainst(e, change, moved))
+    heat = heat_of(a)
+    heats = [HeatBefore(e.title, e.day, e.expected.oil, e.heat) for e in earlier if e.heat is not None and not e.kept]
+    oil = a.options.oil
+    advice = _advice(a, question, rpm, hot)
+    lines = held_by_lines(a, rpm, hot, question.lines)
+    over = next((g.over_kpa for g in advice.grades if g.grade == oil), None) if advice is not None else None
     return NormalTold(
-        a, question, rpm, hot, tuple(held_by_schools(a, rpm, hot, a.options.floors)), _advice(a, question, rpm, hot),
+        a, question, rpm, hot, tuple(held_by_schools(a, rpm, hot, a.options.floors)), tuple(lines), advice,
         warm_up(a.time_s, a.rpm, a.temperature_c), idle_of(a),
         found, to_shed(found, question.target_c or TARGET_C, question.oil_l or OIL_L), water_and_oil(a.rpm, _water(a), a.temperature_c),
-        tuple(history),
+        tuple(history), heat, seasons(heat, heats), cooler_oil(oil, heat, heats), airs_part(heat, heats),
+        cooler_trade(a, rpm, found, question.target_c or TARGET_C), _over_ceiling_s(a, question.ceilings),
+        flow_need(question.clearance, rpm, question.pump_cm3, over),
     )  # fmt: skip
+
+
+def heat_of(a: Analysis) -> OilHeat | None:
+    """How warm a session drove its oil, with the air as logged, else as it was written down."""
+    air = a.corrected.channel(Role.AIR_TEMP)
+    logged = float(np.nanmedian(air.values)) if air is not None and np.isfinite(air.values).any() else None
+    written = a.options.known.air_c if a.options.known is not None else None
+    return oil_heat(a.time_s, a.rpm, a.temperature_c, written if written is not None else logged)
+
+
+def _over_ceiling_s(a: Analysis, ceilings: Mapping[str, float]) -> float | None:
+    ceiling = ceiling_of(a.options.oil, ceilings)
+    if ceiling is None or a.temperature_c is None:
+        return None
+    step = np.diff(a.time_s, append=a.time_s[-1:])
+    # A pause between two stretches of a log is no time over anything.
+    return float(step[(a.temperature_c > ceiling) & (step < 2.0)].sum())
 
 
 def _advice(a: Analysis, question: Question, rpm: float, hot_c: float) -> OilAdvice | None:
@@ -115,7 +196,14 @@ def _advice(a: Analysis, question: Question, rpm: float, hot_c: float) -> OilAdv
     known = {**grades(), **question.data_sheets}
     oils: Sequence[Grade] = [*known.values(), *([] if a.expected.oil.name in known else [a.expected.oil])]
     asked = AskedAt(
-        rpm, hot_c, question.start_c, question.margin_kpa, question.listed, question.pump_cm3, question.window_kpa
+        rpm,
+        hot_c,
+        question.start_c,
+        question.margin_kpa,
+        question.listed,
+        question.pump_cm3,
+        question.window_kpa,
+        question.ceilings,
     )
     return advise(a.expected, a.options.floors, oils, asked)
 

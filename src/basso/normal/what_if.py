@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from basso.analysis import Analysis
+from basso.normal.before import ONE_FOR_ONE, AirsPart
 from basso.pressure.dips import find_dips
 from basso.pressure.floors import highest_floor
 from basso.units import FloatArray
@@ -22,7 +23,8 @@ class WhatIf:
     """A session under other conditions.
 
     Attributes:
-        hotter_c, faster_rpm: what was added to oil temperature and engine speed.
+        hotter_c, faster_rpm: what was added to oil temperature and engine speed; ``air_c``: by how much the air was warmer,
+            which is in ``hotter_c`` by as much as the air moves the oil on this car.
         dips, low_dips, high_dips: number of dips, with the band that normal's 90 % interval makes of it.
         below_s, low_s, high_s: seconds below the floor likewise.
         normal_kpa: normal at the middle of the judged driving, then and now.
@@ -39,14 +41,21 @@ class WhatIf:
     high_s: float
     normal_kpa: tuple[float, float]
     outside: float
+    air_c: float = 0.0
 
 
-def what_if(a: Analysis, hotter_c: float, faster_rpm: float = 0.0) -> WhatIf | None:
-    """Compute a session's dips again with so much hotter oil and higher engine speed; None without normal by temperature."""
+def what_if(
+    a: Analysis, hotter_c: float, faster_rpm: float = 0.0, air_c: float = 0.0, part: AirsPart = ONE_FOR_ONE
+) -> WhatIf | None:
+    """Compute a session's dips again with so much hotter oil, higher engine speed and warmer air.
+
+    None without normal by temperature. ``part``: what the air does to the oil on this car; its interval widens the band.
+    """
     e = a.expected
     if not e.valid or a.temperature_c is None or e.temperature_range_c is None or not a.judged.any():
         return None
-    heat = a.temperature_c + hotter_c
+    hotter = hotter_c + air_c * part.by_c
+    heat = a.temperature_c + hotter
     rpm = np.where(a.judged, a.followed_rpm + faster_rpm, a.followed_rpm)
     lost = a.pressure_kpa / a.expected_kpa
 
@@ -56,14 +65,16 @@ def what_if(a: Analysis, hotter_c: float, faster_rpm: float = 0.0) -> WhatIf | N
         return len(found), float(sum(d.duration_s for d in found))
 
     middle = e.at(rpm, heat)
-    if hotter_c == 0.0 and faster_rpm == 0.0:
+    if hotter == 0.0 and faster_rpm == 0.0:
         low = high = middle  # as it was: what was measured needs no band
     else:
-        low, high = e.interval(rpm, heat)
+        coolest, hottest = sorted((air_c * part.low, air_c * part.high))
+        low, _ = e.interval(rpm, a.temperature_c + hotter_c + hottest)
+        _, high = e.interval(rpm, a.temperature_c + hotter_c + coolest)
     (dips, below), (most, most_s), (least, least_s) = judged(middle), judged(low), judged(high)
     outside = float(np.mean(~e.covers(rpm, heat)[a.judged]))
     now, then = (float(np.nanmedian(kpa[a.judged])) for kpa in (middle, a.expected_kpa))
     return WhatIf(
-        hotter_c, faster_rpm, dips, min(least, most, dips), max(least, most, dips), below, min(least_s, below), max(most_s, below),
-        (then, now), outside,
+        hotter, faster_rpm, dips, min(least, most, dips), max(least, most, dips), below, min(least_s, below), max(most_s, below),
+        (then, now), outside, air_c,
     )  # fmt: skip

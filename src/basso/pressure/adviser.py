@@ -7,8 +7,10 @@ grows, and with it the interval.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from types import MappingProxyType
 
 import numpy as np
 
@@ -22,6 +24,8 @@ _TEMPERATURES = np.arange(50.0, 171.0, 0.5)
 HOTTEST_C = float(_TEMPERATURES[-1])
 TRACK_TO_C = (("20", 110.0), ("30", 118.0), ("40", 130.0), ("50", 150.0), ("60", 150.0))
 """School "heavier for the track": up to which oil temperature a hot grade is run (defaults; practice, not physics)."""
+STANDS_C = 150.0
+"""What oils stand up to (default), where neither practice nor the user sets a lower ceiling."""
 TYPICAL_PUMP_CM3 = 11.0
 """A turn of the crank, for a two-litre engine (default, where the engine's card does not say)."""
 
@@ -36,6 +40,7 @@ class AskedAt:
         listed: grades the maker lists; empty when not known.
         pump_cm3: delivered a turn of the crank, or None.
         window_kpa: the maker's running window, from and to; None where one side is not given.
+        ceilings: up to which oil temperature each oil is used, by name, where the user has set one.
     """
 
     rpm: float
@@ -45,6 +50,7 @@ class AskedAt:
     listed: tuple[str, ...] = ()
     pump_cm3: float | None = None
     window_kpa: tuple[float | None, float | None] = (None, None)
+    ceilings: Mapping[str, float] = field(default_factory=lambda: MappingProxyType({}))
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +67,7 @@ class GradeAdvice:
         listed: in the maker's list; None when there is none.
         holds: True where the lower end of the interval reaches the hottest oil; False where not even the upper end does.
         track: True where the school "heavier for the track" runs it at that temperature.
+        ceiling_c: up to which oil temperature it is used; ``ceiling_set``: by the user, not by practice.
     """
 
     grade: Grade
@@ -77,6 +84,18 @@ class GradeAdvice:
     listed: bool | None
     holds: bool | None
     track: bool
+    ceiling_c: float
+    ceiling_set: bool
+
+    @property
+    def limit_c(self) -> float | None:
+        """The oil temperature to stay under with this grade: where the pressure reaches the floor, or its ceiling if that is sooner."""
+        return min(self.holds_to_c, self.ceiling_c) if self.holds_to_c is not None else None
+
+    @property
+    def pressure_first(self) -> bool:
+        """True where the pressure sets that limit, not the ceiling."""
+        return self.holds_to_c is None or self.holds_to_c <= self.ceiling_c
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,7 +134,7 @@ def advise(
     floor, rule = float(line.kpa[0]), line.rule_at(0) or ""
     rows = [_advice(expected, oil, floor, asked) for oil in sorted(oils, key=_hot_viscosity)]
     allowed = [r for r in rows if r.listed is not False]
-    lightest = next((r for r in allowed if r.holds), None)
+    lightest = next((r for r in allowed if r.holds and not (r.ceiling_set and r.ceiling_c < asked.hot_c)), None)
     heavier = next((r for r in rows if r.track and r.at_hot_kpa >= floor + asked.margin_kpa), None)
     return OilAdvice(
         asked,
@@ -146,14 +165,30 @@ def _advice(expected: ExpectedPressure, oil: Grade, floor_kpa: float, asked: Ask
     surely, perhaps = low_c is not None and low_c >= asked.hot_c, high_c is not None and high_c >= asked.hot_c
     pump = asked.pump_cm3 or TYPICAL_PUMP_CM3
     spare = float(middle[-1]) - wanted
-    hot_grade = oil.name.removeprefix("SAE ").split("W-")[-1].strip()
-    run_to = dict(TRACK_TO_C).get(hot_grade)
+    run_to = _run_to_c(oil)
+    own_ceiling = ceiling_of(oil, asked.ceilings)
     return GradeAdvice(
         oil, holds_to, low_c, high_c, float(middle[-1]), float(under[-1]), float(over[-1]), spare,
         max(spare, 0.0) * pump * asked.rpm / 1e6 / 60.0, bool(low - 3.0 <= like[-1] <= high + 3.0),
         float(walther(oil).viscosity_mm2ps(np.array([asked.start_c]))[0]), _is_listed(oil, asked.listed) if asked.listed else None,
         True if surely else None if perhaps else False, run_to is not None and run_to >= asked.hot_c,
+        own_ceiling if own_ceiling is not None else usual_ceiling_c(oil), own_ceiling is not None,
     )  # fmt: skip
+
+
+def usual_ceiling_c(oil: Grade) -> float:
+    """Up to which oil temperature practice runs a grade, else what oils stand up to."""
+    return _run_to_c(oil) or STANDS_C
+
+
+def _run_to_c(oil: Grade) -> float | None:
+    hot_grade = re.match(r"(?:SAE |\d+W-)?(\d+)", oil.name)
+    return dict(TRACK_TO_C).get(hot_grade[1]) if hot_grade is not None else None
+
+
+def ceiling_of(oil: Grade, ceilings: Mapping[str, float]) -> float | None:
+    """The ceiling set for an oil, or for the grade that it was measured of; None where none is."""
+    return next((c for name, c in ceilings.items() if _is_listed(oil, (name,))), None)
 
 
 def _is_listed(oil: Grade, listed: Sequence[str]) -> bool:

@@ -41,6 +41,8 @@ _ROUGH, _ROUGH_LOG_RPM, _ROUGH_C = 0.003, 0.4, 14.0
 _ONE_VISIT = 0.010
 _AT_40 = 1.3
 _Z90 = 1.645
+OIL_SD = 0.05
+"""Standard deviation of the log viscosity of an oil about its label, batch to batch and sheared with use (default)."""
 _PRIOR_NONE = 4.0
 """Most sessions show no change; each cause counts 1 (default)."""
 
@@ -129,8 +131,13 @@ def changed_normal(
     rpm: FloatArray,
     temperature_c: FloatArray | None,
     is_settled: NDArray[np.bool_],
+    oil_sd: float = 0.0,
 ) -> NormalChange:
-    """Hold a session's settled running against an earlier normal; arrays of shape (n,)."""
+    """Hold a session's settled running against an earlier normal; arrays of shape (n,).
+
+    ``oil_sd``: standard deviation of the log viscosity of the oil between the two, where the earlier normal was moved to
+    another oil by labels or laboratories (:data:`OIL_SD`).
+    """
     if not before.valid or before.temperature_range_c is None or temperature_c is None:
         return _cannot_tell("oil temperature is needed on both sides: without it a hotter day looks like a change")
     use = is_settled & np.isfinite(pressure_kpa) & np.isfinite(rpm) & np.isfinite(temperature_c) & (pressure_kpa > 5.0)
@@ -140,7 +147,7 @@ def changed_normal(
     cells = cells_of(pressure_kpa, rpm, temperature_c, use, before.oil, _MOST_CELLS)
     if cells.log_p.size < _LEAST_CELLS or cells.temperature_c is None:
         return _cannot_tell("settled running that both share covers too little engine speed and temperature")
-    return _told(before, cells, cells.temperature_c)
+    return _told(before, cells, cells.temperature_c, oil_sd)
 
 
 @dataclass(frozen=True, slots=True)
@@ -196,12 +203,15 @@ def _cannot_tell(reason: str) -> NormalChange:
     )  # fmt: skip
 
 
-def _told(before: ExpectedPressure, cells: Cells, heat: FloatArray) -> NormalChange:
+def _told(before: ExpectedPressure, cells: Cells, heat: FloatArray, oil_sd: float) -> NormalChange:
     rpm = REFERENCE_RPM * np.exp(cells.log_rpm)
     base = np.log(before.at(rpm, heat))
     ratio = cells.log_p - base
-    errors = _errors(before, cells, rpm, heat)
-    fits = [_fit(p, before, cells, rpm, heat, base, errors) for p in PATTERNS]
+    # A thicker or thinner oil than its label acts on every cell together, as far as the relief valve leaves it.
+    of_oil = oil_sd * before.c * _free_share(before, rpm, heat)
+    shared = np.outer(of_oil, of_oil)
+    errors = _errors(before, cells, rpm, heat) + shared
+    fits = [_fit(p, before, cells, rpm, heat, base, errors, shared) for p in PATTERNS]
     # Where no pattern fits as well as the errors promise, the errors were too small: no cause is surer for that.
     too_small = max(1.0, min(float(misfit.min()) for misfit, _ in fits) / ratio.size)
     evidences, numbers = [], []
@@ -241,6 +251,7 @@ def _fit(
     heat: FloatArray,
     base: FloatArray,
     errors: FloatArray,
+    shared: FloatArray,
 ) -> tuple[FloatArray, FloatArray]:
     """Squared misfit by the errors, and the log determinant of those, for each value of a pattern's number; shape (values,)."""
     if pattern.key not in _AS_IF:
@@ -251,7 +262,7 @@ def _fit(
     for i, value in enumerate(pattern.values):
         # As if the oil had another temperature: the earlier normal is only as good as it is at that temperature.
         like = _AS_IF[pattern.key](before, heat, value)
-        root = np.linalg.cholesky(_errors(before, cells, rpm, like))
+        root = np.linalg.cholesky(_errors(before, cells, rpm, like) + shared)
         left = np.linalg.solve(root, cells.log_p - np.log(before.down_to(float(like.min())).at(rpm, like)))
         misfit[i], log_det[i] = float(left @ left), 2.0 * float(np.log(np.diag(root)).sum())
     return misfit, log_det

@@ -12,10 +12,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.oil.grades import Grade
 from basso.pressure.cells import REFERENCE_RPM
 from basso.pressure.drops import Drop
 from basso.pressure.expected import ExpectedPressure
-from basso.pressure.warmup import HotIdle
+from basso.pressure.warmup import HotIdle, OilHeat
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 from basso.recording.roles import Role, take_apart
@@ -51,7 +52,8 @@ class Earlier:
         air_kpa: air pressure as logged.
         column: name of the pressure's column, unit and all; ``unit``: in which it was read.
         same_sensor: by the register the same sensor, at the same place (or the register says nothing).
-        idle: its hot idle, None where there was none.
+        idle: its hot idle, None where there was none; ``heat``: how warm it drove its oil; ``masked``: an armed accumulator may
+            have held its pressure up.
         cold_peak_kpa: the highest pressure with the oil under 50 °C.
     """
 
@@ -66,19 +68,37 @@ class Earlier:
     unit: str = ""
     same_sensor: bool = True
     idle: HotIdle | None = None
+    heat: OilHeat | None = None
+    masked: bool = False
 
     def as_plain(self) -> dict[str, Any]:
         """As JSON holds it."""
         plain = {f.name: getattr(self, f.name) for f in fields(self)}
         idle = asdict(self.idle) if self.idle is not None else None
-        return {**plain, "expected": self.expected.as_plain(), "drops": [asdict(d) for d in self.drops], "idle": idle}
+        heat = self.heat.as_plain() if self.heat is not None else None
+        return {
+            **plain,
+            "expected": self.expected.as_plain(),
+            "drops": [asdict(d) for d in self.drops],
+            "idle": idle,
+            "heat": heat,
+        }
 
     @classmethod
     def from_plain(cls, plain: dict[str, Any]) -> Earlier:
         """Back from JSON; raises KeyError, TypeError or ValueError where it is something else."""
         expected = ExpectedPressure.from_plain(plain["expected"])
         idle = HotIdle(**plain["idle"]) if plain["idle"] is not None else None
-        return cls(**{**plain, "expected": expected, "drops": tuple(Drop(**d) for d in plain["drops"]), "idle": idle})
+        heat = OilHeat.from_plain(plain["heat"]) if plain["heat"] is not None else None
+        return cls(
+            **{
+                **plain,
+                "expected": expected,
+                "drops": tuple(Drop(**d) for d in plain["drops"]),
+                "idle": idle,
+                "heat": heat,
+            }
+        )
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -106,12 +126,15 @@ class KeptNormal:
 class Known:
     """What the garage knows of the car on the day of a recording.
 
-    ``sensor``: its sensor's card; ``earlier``: its earlier sessions, ``kept``: normals that were kept of it, oldest first.
+    ``sensor``: its sensor's card; ``earlier``: its earlier sessions, ``kept``: normals that were kept of it, oldest first;
+    ``air_c``: air temperature as it was written down; ``oil``: the oil that was in, None where neither label nor sample says.
     """
 
     sensor: KnownSensor | None = None
     earlier: tuple[Earlier, ...] = field(default=())
     kept: tuple[KeptNormal, ...] = field(default=())
+    air_c: float | None = None
+    oil: Grade | None = None
 
     @property
     def in_force(self) -> KeptNormal | None:

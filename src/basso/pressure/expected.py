@@ -149,9 +149,14 @@ class ExpectedPressure:
         """The same engine's normal with another oil in it: bearings and pump know an oil by its viscosity alone."""
         if oil == self.oil or self.temperature_range_c is None:
             return replace(self, oil=oil)
-        learned = self.learned_with or self.oil
+        learned = self.learned_oil
         low, high = as_thick(self.oil, np.array(self.temperature_range_c), oil)
         return replace(self, oil=oil, learned_with=learned, temperature_range_c=(float(low), float(high)))
+
+    @property
+    def learned_oil(self) -> Grade:
+        """The oil it was learned with."""
+        return self.learned_with or self.oil
 
     def down_to(self, coldest_c: float) -> ExpectedPressure:
         """The same curve followed to colder oil than it was learned with, where it is not taken as the coldest any more."""
@@ -221,7 +226,7 @@ class ExpectedPressure:
         if temperature_c is None or self.temperature_range_c is None:
             return log_rpm, None, np.zeros(rpm.shape)
         heat = np.maximum(temperature_c, self.temperature_range_c[0] - _COLDER_C)
-        learned = self.learned_with or self.oil
+        learned = self.learned_oil
         if learned != self.oil:
             heat = as_thick(self.oil, heat, learned)
         return log_rpm, heat, log_viscosity(learned, heat)

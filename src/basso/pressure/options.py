@@ -43,8 +43,8 @@ class JudgeOptions:
         return self.known.in_force if self.known is not None else None
 
     def by(self, decision: Decision | None, known: Known | None = None) -> JudgeOptions:
-        """The same with what was decided about one log's corrections, and with what is known of its car."""
-        options = self if known is None else replace(self, known=known)
+        """The same with what was decided about one log's corrections, and with what is known of its car and its oil."""
+        options = self if known is None else replace(self, known=known, oil=known.oil or self.oil)
         if decision is None or decision == Decision():
             return options
         return replace(options, refused=self.refused | decision.refused, edited=self.edited | decision.edited)

@@ -5,7 +5,8 @@ Cold samples never make normal (:mod:`basso.pressure.settled`); here they are wh
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -153,6 +154,51 @@ def _exponential(t: FloatArray, heat: FloatArray, rate: float) -> Heating:
             None, None, None, None, rate, "the oil was still warming too evenly to tell where it would settle"
         )
     return Heating(float(steady[best]), low, high, float(taus[best]), rate, "")
+
+
+@dataclass(frozen=True, slots=True)
+class OilHeat:
+    """How warm a session drove its oil, in what another day can be held against.
+
+    Attributes:
+        hot_c: 95 % of the driving lies below it; ``pace_rpm``: median engine speed of the driving.
+        air_c: air temperature as logged or written down; None where neither.
+        warm_up, heating: as they were seen.
+    """
+
+    hot_c: float
+    pace_rpm: float
+    air_c: float | None
+    warm_up: WarmUp | None
+    heating: Heating | None
+
+    def as_plain(self) -> dict[str, Any]:
+        """As JSON holds it."""
+        return asdict(self)
+
+    @classmethod
+    def from_plain(cls, plain: dict[str, Any]) -> OilHeat:
+        """Back from JSON; raises KeyError or TypeError where it is something else."""
+        warm, rise = plain["warm_up"], plain["heating"]
+        return cls(
+            plain["hot_c"], plain["pace_rpm"], plain["air_c"], WarmUp(**warm) if warm is not None else None,
+            Heating(**rise) if rise is not None else None,
+        )  # fmt: skip
+
+
+def oil_heat(
+    time_s: FloatArray, rpm: FloatArray, temperature_c: FloatArray | None, air_c: float | None = None
+) -> OilHeat | None:
+    """How warm a session drove its oil; arrays of shape (n,). None without oil temperature or driving over 2000 rpm."""
+    if temperature_c is None:
+        return None
+    driven = (np.nan_to_num(rpm) > 2000.0) & np.isfinite(temperature_c)
+    if driven.sum() < 100:
+        return None
+    return OilHeat(
+        float(np.percentile(temperature_c[driven], 95)), float(np.median(rpm[driven])), air_c,
+        warm_up(time_s, rpm, temperature_c), heating(time_s, rpm, temperature_c),
+    )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)

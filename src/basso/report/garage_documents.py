@@ -6,10 +6,13 @@ from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
 from basso.garage.build_line import stages, state_of_oil
-from basso.garage.history import car_history
+from basso.garage.history import CarHistory, car_history
 from basso.garage.jobs import sheet_of, state
+from basso.garage.normals import Learned, curve_of, versions
 from basso.garage.records import Build, Car, Job, Session
-from basso.units import DisplayUnits
+from basso.pressure.changed import Apart, normals_apart
+from basso.report.documents import rounded
+from basso.units import DisplayUnits, Quantity
 
 if TYPE_CHECKING:
     from basso.garage.store import Garage
@@ -36,6 +39,54 @@ def car_document(garage: Garage, car: Car) -> dict[str, Any]:
         "engine_cards": cards,
         "records": {name: [r.as_plain() for r in records] for name, records in rows.items()},
     }
+
+
+def normal_document(history: CarHistory, build: Build, learned: Learned, kept: str) -> dict[str, Any]:
+    """Schema ``basso.garage-normal/1``: a build's normal just learned; ``kept``: what it is called now, "" where it was not kept."""
+    from basso.report.normal_documents import expected_document
+
+    apart = _to_the_last(history, build, learned)
+    return {
+        "schema": "basso.garage-normal/1",
+        "car": history.car.name,
+        "build": build.name,
+        "kept": kept or None,
+        "learned_from": list(learned.used),
+        "left_out": [{"session": title, "why": why} for title, why in learned.left_out],
+        "expected": expected_document(learned.expected),
+        "to_the_version_before": {
+            "offset_kpa": rounded(apart.offset_kpa), "low_kpa": rounded(apart.low_kpa), "high_kpa": rounded(apart.high_kpa),
+            "rpm": [rounded(v, 0) for v in apart.rpm],
+            "oil_temp_c": [rounded(v, 1) for v in apart.temperature_c] if apart.temperature_c is not None else [None, None],
+        } if apart is not None else None,
+    }  # fmt: skip
+
+
+def _to_the_last(history: CarHistory, build: Build, learned: Learned) -> Apart | None:
+    """How what was learned lies to the build's newest version so far; None where there is none, or nothing in common."""
+    before = [n for n in versions(history, build.id) if learned.record is None or n.id != learned.record.id]
+    curve = curve_of(before[-1]) if before else None
+    return normals_apart(curve.on_oil(learned.expected.oil), learned.expected) if curve is not None else None
+
+
+def normal_text(
+    history: CarHistory, build: Build, learned: Learned, kept: str, units: DisplayUnits | None = None
+) -> str:
+    """What was learned and kept of a build's normal, in sentences."""
+    units = units or DisplayUnits()
+    count = len(learned.used)
+    words = f"{f'Kept: {kept}' if kept else f'{build.name}, not kept'}, from {count} {'session' if count == 1 else 'sessions'}."
+    if learned.left_out:
+        words += " Left out: " + "; ".join(f"{title} ({why})" for title, why in learned.left_out) + "."
+    apart = _to_the_last(history, build, learned)
+    if apart is None:
+        return words
+    by, low, high = (
+        units.text(v, Quantity.PRESSURE, difference=True, signed=True)
+        for v in (apart.offset_kpa, apart.low_kpa, apart.high_kpa)
+    )
+    words += f" To the version before, at the same engine speed and oil temperature: {by} ({low} to {high})"
+    return words + (", no more than two learnings differ by." if apart.low_kpa <= 0.0 <= apart.high_kpa else ".")
 
 
 def garage_text(garage: Garage) -> str:

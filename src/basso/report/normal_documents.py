@@ -14,9 +14,13 @@ from basso.report.documents import Document, rounded
 from basso.units import DisplayUnits, Quantity
 
 if TYPE_CHECKING:
+    from basso.normal.before import CoolerOil, Seasons
+    from basso.normal.clearance import FlowNeed
+    from basso.normal.cooler import CoolerTrade
     from basso.normal.told import NormalTold
 
 _Z90 = 1.645
+_P, _T = Quantity.PRESSURE, Quantity.TEMPERATURE
 
 
 def expected_document(e: ExpectedPressure) -> Document:
@@ -132,7 +136,62 @@ def normal_document(told: NormalTold) -> Document:
         "cooler": _plain(told.to_shed, ("target_c", "kw", "low_kw", "high_kw")),
         "water": _plain(told.water, ("water_c", "oil_c", "holds_c", "rises")),
         "change": _change(told.change) if told.change is not None else None,
-        "history": [{"against": h.earlier.title, "day": h.earlier.day, **_change(h.change)} for h in told.history],
+        "history": [
+            {
+                "against": h.earlier.title,
+                "day": h.earlier.day,
+                "kept": h.earlier.kept,
+                "moved_from_oil": h.earlier.expected.learned_oil.name if h.moved else None,
+                **_change(h.change),
+            }
+            for h in told.history
+        ],
+        "lines": [
+            {
+                "line": x.school.name,
+                "rule": x.school.floor.rule,
+                "dips": x.dips,
+                "below_s": rounded(x.below_s),
+                "at_hot_kpa": rounded(x.at_hot_kpa),
+                "over_kpa": rounded(x.over_kpa),
+            }
+            for x in told.lines
+        ],
+        "oil_heat": _plain(told.heat, ("hot_c", "pace_rpm", "air_c")),
+        "seasons": _seasons(told.seasons) if told.seasons is not None else None,
+        "cooler_oil": {
+            "before": told.cooler_oil.before.title,
+            "on": told.cooler_oil.before.oil.name,
+            "cooler_c": rounded(told.cooler_oil.cooler_c, 1),
+            "air_cooler_c": rounded(told.cooler_oil.air_c, 1),
+        }
+        if told.cooler_oil is not None
+        else None,
+        "airs_part": {
+            "c_per_c": rounded(told.airs_part.by_c),
+            "low": rounded(told.airs_part.low),
+            "high": rounded(told.airs_part.high),
+            "sessions": told.airs_part.sessions,
+        },
+        "cooling": {
+            "from_c": rounded(told.cooler.from_c, 1),
+            "to_c": rounded(told.cooler.to_c, 1),
+            "gain_kpa": rounded(told.cooler.gain_kpa),
+            "drop_kpa": [rounded(v) for v in told.cooler.drop_kpa],
+            "net_kpa": [rounded(v) for v in told.cooler.net_kpa],
+            "measured": told.cooler.measured,
+        }
+        if told.cooler is not None
+        else None,
+        "over_ceiling_s": rounded(told.over_ceiling_s, 1),
+        "flow": {
+            "clearance": told.flow.clearance,
+            "times_production": rounded(told.flow.times),
+            "pump_l_per_min": rounded(told.flow.pump_l_per_min, 1),
+            "surplus_kw": rounded(told.flow.kw),
+        }
+        if told.flow is not None
+        else None,
     }
 
 
@@ -140,6 +199,13 @@ def _plain(value: object, names: tuple[str, ...]) -> Document | None:
     if value is None:
         return None
     return {n: rounded(v) if isinstance(v := getattr(value, n), float) else v for n in names}
+
+
+def _seasons(s: Seasons) -> Document:
+    names = ("day", "session", "air_c", "start_c", "ready_min")
+    rows = [dict(zip(names, (*r[:2], *(rounded(v, 1) for v in r[2:])), strict=True)) for r in s.rows]
+    told = {"never_ready": s.never, "times_explained": rounded(s.longer), "air_alone": rounded(s.air_alone)}
+    return {"warm_ups": rows, **told, "trickle": s.trickle}
 
 
 def _grade(g: GradeAdvice) -> Document:
@@ -159,6 +225,10 @@ def _grade(g: GradeAdvice) -> Document:
         "start_mm2ps": rounded(g.start_mm2ps, 0),
         "listed": g.listed,
         "holds": g.holds,
+        "ceiling_c": rounded(g.ceiling_c, 1),
+        "ceiling_set": g.ceiling_set,
+        "limit_c": rounded(g.limit_c, 1),
+        "pressure_first": g.pressure_first,
     }
 
 
@@ -219,6 +289,100 @@ _SETTLES = {
     frozenset(("relief_high", "none")): " What would settle it: a cold start, where the relief valve has to open.",
 }
 """What tells two causes apart that look alike."""
+
+
+def seasons_words(s: Seasons | None, units: DisplayUnits) -> str:
+    """This warm-up beside the car's earlier ones; "" where there is nothing to say."""
+    if s is None or len(s.rows) < 2:
+        return ""
+    own = s.rows[-1][0] == ""
+    before = s.rows[:-1] if own else s.rows
+    minutes = sorted(m for *_, m in before if m is not None)
+    said = []
+    if minutes:
+        airs = sorted(air for *_, air, _, m in before if air is not None and m is not None)
+        at = f" with the air at {_span_words(airs, units)}" if airs else ""
+        band = f"{minutes[0]:.1f} min" if minutes[0] == minutes[-1] else f"{minutes[0]:.1f} to {minutes[-1]:.1f} min"
+        said.append(f"Earlier warm-ups from cold took {band}{at}.")
+    if s.never:
+        said.append(f"{s.never} of {len(before)} earlier sessions that began cold never were ready for load.")
+    if s.longer is not None:
+        alone = f" (the air alone makes {s.air_alone:.1f} times of it)" if s.air_alone is not None else ""
+        if s.trickle:
+            said.append(
+                f"This one took {s.longer:.1f} times as long as start and air explain{alone}: oil passes the cooler while it is cold, as it "
+                "does with a thermostatic plate, which always lets some through. Cover the cooler in winter."
+            )
+        else:
+            said.append(f"This one took {s.longer:.1f} times what start and air explain{alone}.")
+    return " ".join(said)
+
+
+def _span_words(values: list[float], units: DisplayUnits) -> str:
+    low, high = units.text(values[0], _T), units.text(values[-1], _T)
+    return low if low == high else f"{units.number(values[0], _T)} to {high}"
+
+
+def cooler_oil_words(c: CoolerOil | None, oil: str, units: DisplayUnits) -> str:
+    """A cooler oil after a thicker grade: ambiguous, and what would settle it; "" where it is not so."""
+    if c is None:
+        return ""
+    by = units.text(c.cooler_c, _T, difference=True)
+    air = "the air of one of the days is not written down"
+    if c.air_c is not None:
+        air = f"the air was {units.text(abs(c.air_c), _T, difference=True)} {'cooler' if c.air_c >= 0 else 'warmer'}"
+    return (
+        f"On {oil} the oil runs {by} cooler than on {c.before.oil.name} ({c.before.title}, {c.before.day}) at like pace; {air}. That is a "
+        "warning, not a success, until it is settled: less flow may carry less heat out of the bearings. What would settle it: both grades "
+        "on one day at one pace, a temperature where oil leaves the bearings, or the metals in a laboratory's sample."
+    )
+
+
+def cooler_words(c: CoolerTrade | None, units: DisplayUnits) -> str:
+    """What cooling gains and costs; "" where the oil needs none."""
+    if c is None:
+        return ""
+    net_low, net_high = (units.text(v, _P, difference=True, signed=True) for v in c.net_kpa)
+    how = "measured" if c.measured else "typical; log the pressure on both sides of it"
+    return (
+        f"Oil held at {units.text(c.to_c, _T)} instead of {units.text(c.from_c, _T)} makes {units.text(c.gain_kpa, _P, difference=True)} more at racing speed; "
+        f"a cooler takes {units.number(c.drop_kpa[0], _P, difference=True)} to {units.text(c.drop_kpa[1], _P, difference=True)} of it "
+        f"({how}): {net_low} to {net_high} in the gallery. One that is fitted already has taken its part."
+    )
+
+
+def ceiling_words(told: NormalTold, units: DisplayUnits) -> str:
+    """How long the oil was over its ceiling, and whether ceiling or pressure comes first; "" with no oil advised."""
+    advice = told.advice
+    own = next((g for g in advice.grades if g.grade == told.analysis.options.oil), None) if advice is not None else None
+    if own is None:
+        return ""
+    holds = temperature_words(own.holds_to_c, units)
+    set_by = "set for it" if own.ceiling_set else "usual; set your own under Oils"
+    first = (
+        f"the pressure ({holds})" if own.pressure_first else f"the ceiling ({units.text(own.ceiling_c, _T)}, {set_by})"
+    )
+    words = f"With {own.grade.name} {first} comes first as the oil gets hotter."
+    if told.over_ceiling_s is not None:
+        words += f" It was over its ceiling of {units.text(own.ceiling_c, _T)} for {told.over_ceiling_s:.0f} s."
+    return words
+
+
+def flow_words(f: FlowNeed | None, units: DisplayUnits) -> str:
+    """What the clearances ask for, and what pressure over the floor costs; "" where the card does not say."""
+    if f is None:
+        return ""
+    words = f"Clearances {f.clearance} on the card"
+    if f.times > 1.0:
+        words += f": at one pressure they pass about {f.times:.1f} times the oil that production ones do (flow goes with the cube of the gap), so the lean rule is not for them"
+    pump = f"{f.pump_l_per_min:.0f} L/min" + (" (typical size)" if f.assumed else "")
+    words += f". The pump gives {pump} at {f.rpm:.0f} rpm"
+    if f.over_kpa is not None and f.kw is not None and f.over_kpa > 0:
+        words += (
+            f"; the {units.text(f.over_kpa, _P, difference=True)} over the floor cost {f.kw:.2f} kW and are neither virtue nor fault, "
+            "unless they go over the maker's most"
+        )
+    return f"{words}."
 
 
 def temperature_words(value_c: float | None, units: DisplayUnits) -> str:

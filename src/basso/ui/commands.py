@@ -69,7 +69,21 @@ COMMANDS: tuple[Command, ...] = (
         ("Ctrl+H",),
         "every edit of this and earlier days, to be taken back or made again",
     ),
-    Command("judge.floors", "Judge", "Floors…", ("Ctrl+L",), "which schools of floor apply; the highest wins"),
+    Command(
+        "judge.floors",
+        "Judge",
+        "Floors…",
+        ("Ctrl+L",),
+        "which schools of floor apply, the highest wins; your own lines; kept with the car, with the reason",
+    ),
+    Command(
+        "judge.normal",
+        "Judge",
+        "Keep this build's normal…",
+        ("Ctrl+Shift+N",),
+        "learned from its sessions together; later ones are laid over it",
+    ),
+    Command("judge.oils", "Judge", "Oils…", ("Ctrl+Shift+K",), "data sheets, and up to which temperature each is used"),
     Command(
         "judge.readings",
         "Judge",

@@ -19,6 +19,7 @@ from basso.ui.commands import BY_KEY, COMMANDS, GROUPS, Command
 from basso.ui.cursor import Cursor
 from basso.ui.exporting import Exporting
 from basso.ui.jobs import Jobs
+from basso.ui.keeping import Keeping
 from basso.ui.learning import Learning
 from basso.ui.log_list import LogList
 from basso.ui.opening import Opening
@@ -77,6 +78,7 @@ class Desk(QObject):
         self._last_analysis: object = None
         self._lay_out()
         self.sensing = Sensing(self)
+        self.keeping = Keeping(self)
         self.learning = Learning(self)
         self.actions = self._bind()
         self._connect()
@@ -185,7 +187,9 @@ class Desk(QObject):
             "edit.undo": self.workspace.undo.undo,
             "edit.redo": self.workspace.undo.redo,
             "edit.copy": self.exporting.copy,
-            "judge.floors": self._edit_floors,
+            "judge.floors": self.keeping.edit_floors,
+            "judge.normal": self.keeping.keep_normal,
+            "judge.oils": self.keeping.edit_oils,
             "judge.readings": lambda: self.go_to("sensors"),
             "sensors.register": partial(self._sensors_page, REGISTER),
             "sensors.drops": partial(self._sensors_page, DROPS),
@@ -437,16 +441,6 @@ class Desk(QObject):
         self.player.change_speed(factor)
 
     # Judging
-
-    def _edit_floors(self) -> None:
-        from basso.ui.dialogs import FloorsDialog
-
-        points, caution = self.garaging.floor_advice() if self.has_garage else ((), "")
-        dialog = FloorsDialog(
-            self.window, self.look, self.workspace.floors, self.workspace.units, maker_points=points, caution=caution
-        )
-        if dialog.exec():
-            self.workspace.set_floors(dialog.floors())
 
     def _show_working(self) -> None:
         a, dip = self.workspace.analysis, self.dips.selected

@@ -1,4 +1,4 @@
-"""The few dialogs: floors, readings, working, command search, help."""
+"""The few dialogs: readings, working, command search, help."""
 
 from __future__ import annotations
 
@@ -8,13 +8,9 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
-    QAbstractSpinBox,
-    QCheckBox,
     QDialog,
     QDialogButtonBox,
-    QDoubleSpinBox,
     QGridLayout,
-    QHBoxLayout,
     QLabel,
     QLineEdit,
     QListWidget,
@@ -24,34 +20,32 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from basso.errors import InputError
-from basso.pressure.floors import SCHOOLS, Fixed, Floor, Less, Share, Slope, Table
 from basso.ui.commands import COMMANDS, GROUPS, Command
 from basso.ui.stations.working import Step
 from basso.ui.theme.look import Look, Type
-from basso.units import DisplayUnits, digits_of
 
 if TYPE_CHECKING:
     pass
 
 _LEVELS = ("fail", "warn", "note", "ok")
-_CAUTION = (
+CAUTION = (
     "Basso advises; the engine builder, the maker's manual, the event's rules and local law decide. Test only on a closed "
     "course, never on the road. With a real low-pressure warning stop the engine."
 )
 
 
-def _label(look: Look, words: str, kind: Type = Type.BODY, soft: bool = False) -> QLabel:
-    label = QLabel(words)
-    label.setWordWrap(True)
-    label.setFont(look.font(kind))
-    label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+def label(look: Look, words: str, kind: Type = Type.BODY, soft: bool = False) -> QLabel:
+    """Words in a dialog that wrap and can be copied."""
+    made = QLabel(words)
+    made.setWordWrap(True)
+    made.setFont(look.font(kind))
+    made.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
     if soft:
-        label.setStyleSheet(f"color: {look.palette.soft};")
-    return label
+        made.setStyleSheet(f"color: {look.palette.soft};")
+    return made
 
 
-def _scrolled(layout: QVBoxLayout) -> tuple[QWidget, QVBoxLayout]:
+def scrolled(layout: QVBoxLayout) -> tuple[QWidget, QVBoxLayout]:
     """A column that scrolls when it is longer than the dialog."""
     body = QWidget()
     column = QVBoxLayout(body)
@@ -67,165 +61,6 @@ def _scrolled(layout: QVBoxLayout) -> tuple[QWidget, QVBoxLayout]:
     return body, column
 
 
-class FloorsDialog(QDialog):
-    """Choose which schools of floor apply and edit their numbers, in the units shown."""
-
-    def __init__(
-        self, parent: QWidget, look: Look, floors: Sequence[Floor], units: DisplayUnits,
-        maker_points: tuple[tuple[float, float], ...] = (), caution: str = "",
-    ) -> None:  # fmt: skip
-        """``maker_points`` (rpm, kPa) and a caution about the engine's clearances come from the engine's card."""
-        super().__init__(parent)
-        self.setWindowTitle("Floors")
-        self.setMinimumWidth(560)
-        self._units = units
-        self._rows: list[tuple[QCheckBox, Callable[[], Floor]]] = []
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(20, 16, 20, 14)
-        layout.addWidget(_label(look, "What is the least this engine may show?", Type.TITLE))
-        layout.addWidget(_label(look, "Where several apply the highest wins, at every sample.", soft=True))
-        grid = QGridLayout()
-        grid.setVerticalSpacing(2)
-        grid.setColumnStretch(1, 1)
-        active = list(floors)
-        for i, school in enumerate(SCHOOLS):
-            own = next((f for f in active if type(f) is type(school.floor) and _alike(f, school.floor)), None)
-            if own is None and not isinstance(school.floor, Slope):
-                own = next((f for f in active if type(f) is type(school.floor)), None)
-            if own is not None:
-                active.remove(own)
-            check = QCheckBox(school.name)
-            check.setChecked(own is not None)
-            check.setFont(look.font(Type.STRONG))
-            reason, default = school.reason, school.floor
-            if isinstance(default, Table) and len(maker_points) > 0:
-                default, reason = Table(maker_points), "the maker's points on this engine's card"
-            editor, read = self._editor(own or default)
-            grid.addWidget(check, 3 * i, 0)
-            grid.addWidget(editor, 3 * i, 1, Qt.AlignmentFlag.AlignRight)
-            grid.addWidget(
-                _label(look, reason[0].upper() + reason[1:] + ".", Type.SMALL, soft=True), 3 * i + 1, 0, 1, 2
-            )
-            grid.setRowMinimumHeight(3 * i + 2, 8)
-            self._rows.append((check, read))
-        layout.addLayout(grid)
-        layout.addWidget(
-            _label(
-                look,
-                "Nobody can say what pressure for how long destroys a given engine. " + _CAUTION,
-                Type.SMALL,
-                soft=True,
-            )
-        )
-        if caution:
-            layout.addWidget(_label(look, caution, Type.STRONG))
-        self._problem = _label(look, "", Type.SMALL)
-        self._problem.setStyleSheet(f"color: {look.palette.below};")
-        layout.addWidget(self._problem)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self._try_accept)
-        buttons.rejected.connect(self.reject)
-        layout.addWidget(buttons)
-
-    def floors(self) -> tuple[Floor, ...]:
-        """The floors chosen; raises InputError for a table that cannot be read."""
-        return tuple(read() for check, read in self._rows if check.isChecked())
-
-    def _try_accept(self) -> None:
-        try:
-            chosen = self.floors()
-        except InputError as error:
-            self._problem.setText(str(error))
-            return
-        if not chosen:
-            self._problem.setText("Choose at least one floor; without one nothing can be judged.")
-            return
-        self.accept()
-
-    def _number(self, value: float, top: float, unit: str, decimals: int) -> QDoubleSpinBox:
-        box = QDoubleSpinBox()
-        box.setButtonSymbols(QAbstractSpinBox.ButtonSymbols.NoButtons)
-        box.setMinimumWidth(96 if len(unit) < 6 else 172)
-        box.setRange(0.0, top)
-        box.setDecimals(decimals)
-        box.setValue(value)
-        box.setSuffix(f" {unit}")
-        box.setAccessibleName(unit)
-        return box
-
-    def _editor(self, floor: Floor) -> tuple[QWidget, Callable[[], Floor]]:
-        pressure = self._units.pressure
-        decimals = digits_of(pressure) + 1
-        holder = QWidget()
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(0, 0, 0, 0)
-
-        def kpa(box: QDoubleSpinBox, was: float) -> float:
-            # A number that was not touched keeps its exact stored value.
-            return (
-                was
-                if abs(box.value() - pressure.from_base(was)) < 0.6 * 10**-decimals
-                else pressure.to_base(box.value())
-            )
-
-        if isinstance(floor, Slope):
-            base = self._number(
-                pressure.from_base(floor.base_kpa), pressure.from_base(1000.0), pressure.symbol, decimals
-            )
-            per = self._number(
-                pressure.from_base(floor.per_1000_kpa),
-                pressure.from_base(500.0),
-                f"{pressure.symbol} per 1000 rpm",
-                decimals,
-            )
-            for box in (base, per):
-                row.addWidget(box)
-            return holder, lambda: Slope(kpa(base, floor.base_kpa), kpa(per, floor.per_1000_kpa))
-        if isinstance(floor, Fixed):
-            fixed = self._number(pressure.from_base(floor.kpa), pressure.from_base(1000.0), pressure.symbol, decimals)
-            row.addWidget(fixed)
-            return holder, lambda: Fixed(kpa(fixed, floor.kpa))
-        if isinstance(floor, Share):
-            share = self._number(100.0 * floor.fraction, 99.0, "% of expected", 0)
-            row.addWidget(share)
-            return holder, lambda: Share(share.value() / 100.0)
-        if isinstance(floor, Less):
-            less = self._number(
-                pressure.difference_from_base(floor.kpa),
-                pressure.from_base(1000.0),
-                f"{pressure.symbol} under normal",
-                decimals,
-            )
-            row.addWidget(less)
-            return holder, lambda: Less(max(kpa(less, floor.kpa), 1.0))
-        points = QLineEdit(", ".join(f"{n:g}={pressure.from_base(p):.{decimals}f}" for n, p in floor.points))
-        points.setMinimumWidth(230)
-        points.setToolTip(f"rpm={pressure.symbol}, rpm={pressure.symbol}, …")
-        points.setAccessibleName(f"Points, rpm={pressure.symbol}")
-        written = points.text()
-        row.addWidget(points)
-        row.addWidget(QLabel(f"rpm={pressure.symbol}"))
-
-        def table() -> Floor:
-            if points.text() == written:
-                return floor
-            try:
-                pairs = [p.split("=") for p in points.text().split(",") if p.strip()]
-                made = tuple(sorted((float(n), pressure.to_base(float(v))) for n, v in pairs))
-            except ValueError:
-                made = ()
-            if not made:
-                raise InputError(f"Maker's points: write rpm={pressure.symbol} pairs, such as 1000=70, 2500=193.")
-            return Table(made)
-
-        return holder, table
-
-
-def _alike(a: Floor, b: Floor) -> bool:
-    """A slope with a base is the full rule, one without is the lean rule."""
-    return (a.base_kpa > 0) == (b.base_kpa > 0) if isinstance(a, Slope) and isinstance(b, Slope) else True
-
-
 class WorkingDialog(QDialog):
     """How numbers came about: formula, inputs and their source, what would change them."""
 
@@ -235,13 +70,13 @@ class WorkingDialog(QDialog):
         self.resize(640, 600)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 12, 14)
-        layout.addWidget(_label(look, title, Type.TITLE))
-        _, column = _scrolled(layout)
+        layout.addWidget(label(look, title, Type.TITLE))
+        _, column = scrolled(layout)
         for step in steps:
-            column.addWidget(_label(look, step.what, Type.SMALL_STRONG))
-            column.addWidget(_label(look, step.formula))
+            column.addWidget(label(look, step.what, Type.SMALL_STRONG))
+            column.addWidget(label(look, step.formula))
             if step.source:
-                column.addWidget(_label(look, step.source, Type.SMALL, soft=True))
+                column.addWidget(label(look, step.source, Type.SMALL, soft=True))
             column.addSpacing(9)
         column.addStretch(1)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
@@ -313,9 +148,9 @@ class HelpDialog(QDialog):
         self.resize(700, 620)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 12, 14)
-        _, column = _scrolled(layout)
+        _, column = scrolled(layout)
         column.setSpacing(5)
-        column.addWidget(_label(look, "From a log to its dips", Type.TITLE))
+        column.addWidget(label(look, "From a log to its dips", Type.TITLE))
         for words in (
             "Drop a log on the window. Basso finds the columns it needs, checks the readings and takes the sensor's zero from the "
             "seconds with the engine stopped; what it assumed is listed under Sensors.",
@@ -326,21 +161,21 @@ class HelpDialog(QDialog):
             "straights. Share of normal is pressure over that.",
             "The cause is judged from the g before the dip, since oil follows late, and held against the rest of the session. "
             "“Not sure” and “not comparable” are meant.",
-            _CAUTION,
+            CAUTION,
         ):
-            column.addWidget(_label(look, words))
+            column.addWidget(label(look, words))
         for group in GROUPS:
             column.addSpacing(8)
-            column.addWidget(_label(look, group, Type.STRONG))
+            column.addWidget(label(look, group, Type.STRONG))
             grid = QGridLayout()
             grid.setColumnStretch(2, 1)
             grid.setColumnMinimumWidth(0, 150)
             grid.setColumnMinimumWidth(1, 190)
             grid.setHorizontalSpacing(18)
             for i, command in enumerate(c for c in COMMANDS if c.group == group):
-                grid.addWidget(_label(look, "  or  ".join(command.shortcut) or "–", soft=True), i, 0)
+                grid.addWidget(label(look, "  or  ".join(command.shortcut) or "–", soft=True), i, 0)
                 grid.addWidget(QLabel(command.title), i, 1)
-                grid.addWidget(_label(look, command.hint, Type.SMALL, soft=True), i, 2)
+                grid.addWidget(label(look, command.hint, Type.SMALL, soft=True), i, 2)
             column.addLayout(grid)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.reject)

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from basso.garage.build_line import oil_of
 from basso.garage.cards import trial_cards
 from basso.garage.fields import NO_NAMES
 from basso.garage.jobs import begun, ledger_of
@@ -25,15 +25,12 @@ from basso.garage.records import (
     new_id,
 )
 from basso.progress import Progress
+from basso.ui.garage_facts import facts_of, log_reader
 from basso.ui.garage_files import GarageFiles
-from basso.ui.workspace import GarageFacts
 
 if TYPE_CHECKING:
-    from basso.garage.history import CarHistory
-    from basso.oil.grades import Grade
     from basso.recording.recording import Recording
     from basso.trial.verdict import Comparison
-    from basso.trust.known import KnownSensor
     from basso.ui.desk import Desk
 
 _HINTS = {
@@ -87,52 +84,16 @@ class Garaging:
         self._desk.trial.show_cards(self.trial_words(self._desk.workspace.comparison))
         self._desk.refresh_states()
         if m.view is not None:
-            self._desk.workspace.set_garage(self._facts(m.view))
+            self._desk.workspace.set_garage(facts_of(m.view, m.garage, self._desk.workspace.entries))
+        if self._desk.station == "normal":
+            self._desk.learning.refresh()
 
-    def _facts(self, view: CarHistory) -> GarageFacts:
-        """What the shown car's history says of logs."""
-        from basso.garage.known import known_of, sensor_at, session_of
-        from basso.garage.sensors import known_sensor
-        from basso.recording.roles import Role
-
-        garage, entries = self._model.garage, self._desk.workspace.entries
-        samples = {s.log_hash: garage.samples_file(s.log_hash) for s in view.sessions if s.log_hash} if garage else {}
-        by_name = {e.path.name: e for e in entries}
-
-        def log_of(session: Session) -> Recording | None:
-            from basso.workflow import open_recording
-
-            kept, entry = samples.get(session.log_hash), by_name.get(session.log_name)
-            if kept is not None and kept.is_file():
-                return open_recording(kept)
-            return open_recording(entry.path) if entry is not None else None
-
-        def sensor_of(recording: Recording) -> KnownSensor | None:
-            session, channel = session_of(view, recording.content_hash), recording.channel(Role.OIL_PRESSURE)
-            card = sensor_at(view, session.began, channel.name) if session is not None and channel is not None else None
-            return (
-                known_sensor(card, view.calibrations, session.began)
-                if card is not None and session is not None
-                else None
-            )
-
-        basis = (
-            view.car.id,
-            view.sensors,
-            view.calibrations,
-            view.sessions,
-            view.engines,
-            view.builds,
-            view.oil,
-            view.samples,
-        )
-        return GarageFacts(
-            _oils(view),
-            frozenset(samples),
-            basis,
-            sensor_of,
-            lambda recording, told: known_of(view, recording, log_of, told),
-        )
+    def log_of(self) -> Callable[[Session], Recording | None]:
+        """What gives the log of a session of the shown car; for work in the background."""
+        view = self._model.view
+        if view is None:
+            return lambda _: None
+        return log_reader(view, self._model.garage, self._desk.workspace.entries)
 
     def trial_words(self, c: Comparison | None) -> str:
         """What the cards say of a trial's two sides: differences first listed, then what they make doubtful."""
@@ -213,7 +174,7 @@ class Garaging:
                     "attach a file": self.files.attach,
                     "print": self.files.print_sheet,
                     "prime": self._prime,
-                    "correct": self._correct,
+                    "correct": self.correct,
                     "hold": self._hold,
                     "new": self._new_on_build,
                     "open": self.files.open_attachment,
@@ -401,7 +362,7 @@ class Garaging:
         if isinstance(sample, OilSample):
             self._model.add(f"sample {sample.bottle or sample.day}", sample)
 
-    def _correct(self, record: Record) -> None:
+    def correct(self, record: Record) -> None:
         """Correct or remove a record that is there."""
         from basso.ui.stations.form import RecordDialog
 
@@ -535,12 +496,3 @@ class Garaging:
         if dialog.exec() and view is not None and about is not None:
             made = Attachment(car=view.car.id, about=about.id, day=date.today().isoformat(), text=dialog.note)
             self._model.add("the symptoms", made)
-
-    # Files
-
-
-def _oils(view: CarHistory) -> dict[str, Grade]:
-    """The oil of every session that has a log, by the log's fingerprint."""
-    builds = {b.id: b for b in view.builds}
-    found = {s.log_hash: oil_of(s, builds.get(s.build), view.oil, view.samples) for s in view.sessions if s.log_hash}
-    return {log: oil for log, oil in found.items() if oil is not None}

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from basso.normal.question import Question
 from basso.progress import Progress
 
 if TYPE_CHECKING:
-    from basso.analysis import Analysis
-    from basso.normal.told import EarlierNormal, NormalTold
+    from basso.normal.told import NormalTold
     from basso.normal.what_if import WhatIf
     from basso.ui.desk import Desk
 
@@ -22,10 +20,12 @@ class Learning:
         self._desk = desk
         self._question = Question()
         self._told: NormalTold | None = None
-        self._answered: Question | None = None
         self._asked_of: object = None
         desk.normal.asked.connect(self._ask)
         desk.normal.supposed.connect(self._suppose)
+        desk.normal.held_to_kept.connect(desk.workspace.set_by_kept)
+        desk.normal.verb_wanted.connect(desk.run)
+        desk.normal.kept_opened.connect(desk.keeping.correct_normal)
         desk.workspace.shown_changed.connect(self._shown_changed)
         desk.workspace.units_changed.connect(self._show)
 
@@ -36,37 +36,27 @@ class Learning:
             self._told = None
             self._show()
             return
-        if self._told is not None and self._told.analysis is a and self._answered is self._question:
+        question = self._desk.keeping.asked(self._question)
+        if self._told is not None and self._told.analysis is a and self._told.question == question:
             return
-        if self._asked_of == (a, self._question):
+        if self._asked_of == (a, question):
             return
-        self._asked_of = (a, self._question)
-        question, earlier = self._by_the_card(), _earlier(a)
+        self._asked_of = (a, question)
 
         def work(progress: Progress) -> NormalTold | None:
-            from basso.normal.told import tell_normal
+            from basso.normal.told import earlier_of, tell_normal
 
             progress(0.0, "holding normal against floors and oils")
-            return tell_normal(a, question, earlier, progress)
+            return tell_normal(a, question, earlier_of(a.options.known), progress)
 
         def done(told: NormalTold | None) -> None:
             self._asked_of = None
-            self._told, self._answered = told, self._question
+            self._told = told
             self._show()
             if told is not None:
-                self._suppose(float(self._desk.normal.hotter.value()), float(self._desk.normal.faster.value()))
+                self._suppose()
 
         self._desk.jobs.start("normal", "looking at normal", work, done, self._desk.tell, dropped=self._dropped)
-
-    def _by_the_card(self) -> Question:
-        """The question, with the maker's list and the pump from the engine's card."""
-        engine = self._desk.garaging.engine_shown if self._desk.has_garage else None
-        if engine is None:
-            return self._question
-        return replace(
-            self._question, listed=engine.grades, pump_cm3=engine.pump_cm3, window_kpa=(engine.window_low_kpa, engine.window_high_kpa),
-            target_c=engine.oil_target_c, oil_l=engine.full_l,
-        )  # fmt: skip
 
     def _dropped(self) -> None:
         self._asked_of = None
@@ -86,36 +76,28 @@ class Learning:
             waiting = f"Reading {w.shown.title} …" if w.analysis is None else "Looking at normal …"
             if w.analysis is not None and not w.analysis.judgeable:
                 waiting = "Normal needs oil pressure and engine speed; say under Recordings which columns they are"
+        kept = w.analysis.options.kept if w.analysis is not None else None
+        if w.analysis is not None or w.shown is None:
+            self._desk.normal.show_kept(kept.title if kept is not None else "", w.by_kept)
         self._desk.normal.show_normal(self._told, w.units, waiting)
 
     def _ask(self, question: Question) -> None:
         self._question = question
         self.refresh()
 
-    def _suppose(self, hotter_c: float, faster_rpm: float) -> None:
+    def _suppose(self) -> None:
         told = self._told
+        air_c, hotter_c, faster_rpm = self._desk.normal.another_day
         if told is None:
             return
 
         def work(progress: Progress) -> WhatIf | None:
             from basso.normal.what_if import what_if
 
-            return what_if(told.analysis, hotter_c, faster_rpm)
+            return what_if(told.analysis, hotter_c, faster_rpm, air_c, told.airs_part)
 
         def done(answer: WhatIf | None) -> None:
             if self._told is told:
                 self._desk.normal.show_supposition(answer)
 
         self._desk.jobs.start("what-if", "computing the other day", work, done, self._desk.tell)
-
-
-def _earlier(a: Analysis) -> list[EarlierNormal]:
-    """The normals of the car's earlier sessions that are valid, by the garage, oldest first."""
-    from basso.normal.told import EarlierNormal
-
-    known = a.options.known
-    return (
-        [EarlierNormal(e.title, e.day, e.expected, e.idle) for e in known.earlier if e.expected.valid]
-        if known is not None
-        else []
-    )

@@ -12,7 +12,8 @@ from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
 from basso.recording.roles import Role
-from basso.ui.dialogs import FloorsDialog, WorkingDialog
+from basso.ui.dialogs import WorkingDialog
+from basso.ui.floors_dialog import FloorsDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.settings import Settings
 from basso.ui.stations.dips.picture import working

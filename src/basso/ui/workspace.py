@@ -48,6 +48,7 @@ class GarageFacts:
 
     Attributes:
         oils: their oil.
+        floors: what the car's owner chose to judge by; () without a choice.
         logs: the logs it has a session of.
         basis: what the rest comes from; equal while nothing of it has changed.
         sensor_of: the card of the sensor of a log's pressure; quick.
@@ -55,6 +56,7 @@ class GarageFacts:
     """
 
     oils: Mapping[str, Grade] = field(default_factory=dict)
+    floors: tuple[Floor, ...] = ()
     logs: frozenset[str] = frozenset()
     basis: object = None
     sensor_of: Callable[[Recording], KnownSensor | None] = lambda _: None
@@ -94,6 +96,9 @@ class Workspace(QObject):
         self.shown: Entry | None = None
         self.units = units
         self.floors: tuple[Floor, ...] = DEFAULT_FLOORS
+        self._floors_by_hand = False
+        self.by_kept = False
+        """Sessions are held to the kept normal of their build, not to what each shows itself."""
         self.garage = GarageFacts()
         self.undo = QUndoStack(self)
         self.trial_a: tuple[Entry, ...] = ()
@@ -178,6 +183,7 @@ class Workspace(QObject):
             return
         loaded = self._loaded[entry]
         recording, columns, floors, decided = loaded.recording, loaded.columns, self.floors, loaded.decision
+        by_kept = self.by_kept
         oils, known = self.garage.oils, loaded.known if loaded.known_by == self.garage.basis else None
 
         def work(progress: Progress) -> tuple[Recording, Analysis, Decision]:
@@ -187,7 +193,9 @@ class Workspace(QObject):
             read = recording or open_recording(entry.path, columns, progress)
             oil = oils.get(read.content_hash, usual())
             by = decided if decided is not None else Decisions().of(read.content_hash)
-            options = JudgeOptions(floors=floors, refused=by.refused, edited=by.edited, oil=oil, known=known)
+            options = JudgeOptions(
+                floors=floors, refused=by.refused, edited=by.edited, oil=oil, known=known, by_kept=by_kept
+            )
             return read, judge(read, options, progress=progress), by
 
         def done(result: tuple[Recording, Analysis, Decision]) -> None:
@@ -250,6 +258,9 @@ class Workspace(QObject):
         """The garage has something else to say: what was judged by another oil is judged again, and held against the rest anew."""
         sensors = self._scales()
         self.garage = facts
+        floors = facts.floors or DEFAULT_FLOORS
+        if not self._floors_by_hand and floors != self.floors:
+            self._use_floors(floors)
         stale = [
             e
             for e, v in self._loaded.items()
@@ -276,9 +287,34 @@ class Workspace(QObject):
 
     def set_floors(self, floors: tuple[Floor, ...]) -> None:
         """Judge by other floors, as one undo step."""
-        before = self.floors
+        before, was_by_hand = self.floors, self._floors_by_hand
+
+        def use(chosen: tuple[Floor, ...], by_hand: bool) -> None:
+            self._floors_by_hand = by_hand
+            self._use_floors(chosen)
+
         if floors != before:
-            self.undo.push(Edit("floors", lambda: self._use_floors(floors), lambda: self._use_floors(before)))
+            self.undo.push(Edit("floors", lambda: use(floors, True), lambda: use(before, was_by_hand)))
+
+    def follow_the_car(self) -> None:
+        """The floors are the car's choice again, whatever was chosen here."""
+        self._floors_by_hand = False
+
+    def set_by_kept(self, by_kept: bool) -> None:
+        """Hold sessions to the kept normal of their build, or each to its own, as one undo step."""
+        if by_kept != self.by_kept:
+            self.undo.push(
+                Edit("what normal is", lambda: self._use_by_kept(by_kept), lambda: self._use_by_kept(not by_kept))
+            )
+
+    def _use_by_kept(self, by_kept: bool) -> None:
+        self.by_kept = by_kept
+        for loaded in self._loaded.values():
+            if loaded.known is not None and loaded.known.kept:
+                loaded.analysis = None
+        self.shown_changed.emit()
+        if self.shown is not None and self._loaded[self.shown].analysis is None:
+            self._judge()
 
     def decide(self, decision: Decision) -> None:
         """Decide about the corrections of the shown session, as one undo step; it is kept with the log."""

@@ -14,7 +14,8 @@ from basso.garage.build_line import Stage, find, holding, sampled, stages, state
 from basso.garage.cards import differences
 from basso.garage.fields import Names, fields_of, told
 from basso.garage.history import CarHistory
-from basso.garage.records import Attachment, Engine, Job, LevelPoint, OilEntry, Record, Session
+from basso.garage.normals import normal_words, versions
+from basso.garage.records import Attachment, Build, Engine, Job, LevelPoint, OilEntry, Record, Session
 from basso.oil.grades import grades
 from basso.oil.laboratory import Finding, Trend, findings, trends
 from basso.oil.level_book import LevelFit, Reading, drunk_l, fit_level, mixed_parts
@@ -203,6 +204,12 @@ def card_words(view: CarHistory, session: Session, units: DisplayUnits) -> str:
 
 
 _DUE = {"h": "hours", "km": "distance", "sessions": "sessions"}
+
+
+def normals_words(view: CarHistory, build: Build, units: DisplayUnits) -> str:
+    """The versions of a build's normal, newest first; "" where there is none."""
+    kept = [f"{normal_words(view, n, units)}." for n in reversed(versions(view, build.id))]
+    return "Normal: " + " ".join(kept) if kept else ""
 
 
 @dataclass(frozen=True, slots=True)

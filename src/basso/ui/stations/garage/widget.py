@@ -26,7 +26,15 @@ from basso.ui.stations.form import RecordForm
 from basso.ui.stations.garage.jobs import JobsPanel
 from basso.ui.stations.garage.line import BuildLine
 from basso.ui.stations.garage.pages import LevelPanel, OilPanel
-from basso.ui.stations.garage.picture import LineRow, attachment_html, card_words, compared, line_rows, opening
+from basso.ui.stations.garage.picture import (
+    LineRow,
+    attachment_html,
+    card_words,
+    compared,
+    line_rows,
+    normals_words,
+    opening,
+)
 from basso.ui.stations.words import PageBar, Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
@@ -281,6 +289,8 @@ class GarageStation(QWidget):
             return
         self.form.show_record(record, self._units, view.names)
         card = _CORRECTING if isinstance(record, Engine) else ""
+        if isinstance(record, Build):
+            card = normals_words(view, record, self._units)
         self._card.setText(card_words(view, record, self._units) if isinstance(record, Session) else card)
         self._card.setVisible(bool(self._card.text()))
         notes = [a for a in view.attachments if a.about == record.id]

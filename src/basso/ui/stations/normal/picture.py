@@ -12,14 +12,22 @@ from numpy.typing import NDArray
 from basso.pressure.adviser import TYPICAL_PUMP_CM3
 from basso.pressure.changed import NONE
 from basso.pressure.floors import Floor, highest_floor, moves_with_normal, parse_floor
-from basso.report.normal_documents import change_words, temperature_words
+from basso.report.normal_documents import (
+    ceiling_words,
+    change_words,
+    cooler_oil_words,
+    cooler_words,
+    seasons_words,
+    temperature_words,
+)
 from basso.ui.plots.ticks import round_step
 from basso.ui.stations.working import Step, floor_words
 from basso.units import DisplayUnits, FloatArray, Quantity
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
-    from basso.normal.told import NormalTold
+    from basso.normal.before import AirsPart
+    from basso.normal.told import HeldAgainst, NormalTold
     from basso.normal.what_if import WhatIf
     from basso.pressure.adviser import GradeAdvice
     from basso.pressure.expected import ExpectedPressure
@@ -27,6 +35,9 @@ if TYPE_CHECKING:
 
 _P, _T = Quantity.PRESSURE, Quantity.TEMPERATURE
 _COLUMNS, _ROWS = 90, 60
+
+
+_LISTED = 6
 
 
 @dataclass(frozen=True, slots=True)
@@ -191,7 +202,7 @@ def _basis(e: ExpectedPressure, units: DisplayUnits) -> str:
     where = f"{round(low, -2):.0f} to {round(high, -2):.0f} rpm"
     if heat is not None:
         where += f" and {units.number(heat[0], _T)} to {units.text(heat[1], _T)}"
-    return f"{words} Sure from {where}; elsewhere as the field shows."
+    return f"{words} Sure from {where}."
 
 
 def grade_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]:
@@ -206,7 +217,7 @@ def grade_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]:
             (
                 g.grade.name, temperature_words(g.holds_to_c, units), band, units.number(g.at_hot_kpa, _P),
                 units.number(g.over_kpa, _P, difference=True, signed=True), f"{g.pump_kw:.2f}" if g.pump_kw > 0.005 else "–",
-                f"{g.start_mm2ps:.0f}", _remark(told, g),
+                f"{g.start_mm2ps:.0f}", units.text(g.ceiling_c, _T) + ("" if g.ceiling_set else " *"), _remark(told, g),
             )
         )  # fmt: skip
     return rows
@@ -228,25 +239,38 @@ def _remark(told: NormalTold, g: GradeAdvice) -> str:
         said.append("not in the maker's list")
     if not g.driven:
         said.append("outside the data")
+    if not g.pressure_first:
+        said.append("ceiling first")
     return ", ".join(said)
 
 
-GRADE_HEADS = ("Grade", "Holds to", "90 % interval", "Hot", "Over floor", "Pump work", "Cold start", "")
+GRADE_HEADS = ("Grade", "Holds to", "90 % interval", "Hot", "Over floor", "Pump work", "Cold start", "Ceiling", "")
+"""A ceiling with a star is the usual one, not set by the user."""
 
 
 def grade_units(units: DisplayUnits) -> tuple[str, ...]:
     """The units under the heads of the adviser's table."""
     p = units.pressure.symbol
-    return ("", "", "", p, p, "kW", "mm²/s", "")
+    return ("", "", "", p, p, "kW", "mm²/s", "", "")
 
 
 def school_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]:
-    """The schools: name, floor when hot, expected over it, dips and seconds it would flag."""
+    """The schools, then the owner's lines: name, floor when hot, expected over it, dips and seconds it would flag."""
     rows: list[tuple[str, ...]] = []
-    for s in told.schools:
+    for s in (*told.schools, *told.lines):
         at = units.number(s.at_hot_kpa, _P) if s.at_hot_kpa is not None else "–"
         over = units.number(s.over_kpa, _P, difference=True, signed=True) if s.over_kpa is not None else "–"
-        rows.append((s.school.name, at, over, str(s.dips), f"{s.below_s:.1f}", "in force" if s.active else ""))
+        line = s in told.lines
+        rows.append(
+            (
+                s.school.name,
+                at,
+                over,
+                str(s.dips),
+                f"{s.below_s:.1f}",
+                "your line" if line else "in force" if s.active else "",
+            )
+        )
     return rows
 
 
@@ -254,7 +278,7 @@ SCHOOL_HEADS = ("School", "Floor", "Over it", "Dips", "Below, s", "")
 
 
 def cold_to_hot(told: NormalTold, units: DisplayUnits) -> list[str]:
-    """Warm-up, hot idle and where the temperature is heading, a sentence each; what the record does not show is said."""
+    """Warm-up and hot idle, a sentence each; what the record does not show is said."""
     said = []
     w = told.warm_up
     if w is None:
@@ -280,6 +304,12 @@ def cold_to_hot(told: NormalTold, units: DisplayUnits) -> list[str]:
         said.append(
             f"Hot idle: {units.text(i.kpa, _P)} at {i.rpm:.0f} rpm and {units.text(i.temperature_c, _T)}{_idle_history(told, units)}."
         )
+    return [*said, *(words for words in (seasons_words(told.seasons, units),) if words)]
+
+
+def oil_temperature(told: NormalTold, units: DisplayUnits) -> list[str]:
+    """Where the oil's temperature is heading, what a cooler would do, ceilings, water: a sentence each."""
+    said = []
     h = told.heating
     if h is not None and h.steady_c is not None and h.low_c is not None and h.high_c is not None:
         said.append(
@@ -296,7 +326,9 @@ def cold_to_hot(told: NormalTold, units: DisplayUnits) -> list[str]:
         said.append(f"Where the oil's temperature would settle is not told: {h.reason}.")
     if told.water is not None:
         said.append(_water_words(told.water, units))
-    return said
+    oil = told.analysis.options.oil.name
+    more = (cooler_words(told.cooler, units), ceiling_words(told, units), cooler_oil_words(told.cooler_oil, oil, units))
+    return [*said, *(words for words in more if words)]
 
 
 def _water_words(w: WaterAndOil, units: DisplayUnits) -> str:
@@ -323,18 +355,33 @@ def _idle_history(told: NormalTold, units: DisplayUnits) -> str:
     return f", {state}: {units.text(usual, _P)} there by {sessions}"
 
 
-def what_if_words(w: WhatIf | None, units: DisplayUnits) -> str:
+def _air_words(w: WhatIf, part: AirsPart, units: DisplayUnits) -> str:
+    """How much of it the air makes."""
+    made = part.by_c * w.air_c
+    by, air = (units.text(abs(v), _T, difference=True) for v in (made, w.air_c))
+    how = (
+        f"by this car's {part.sessions} sessions, {part.low:.1f} to {part.high:.1f} for each degree"
+        if part.sessions
+        else "one for one, the most it does; a thermostat takes some of it"
+    )
+    way = ("warmer", "hotter") if w.air_c > 0 else ("cooler", "cooler")
+    return f"Air {air} {way[0]} makes the oil {by} {way[1]} ({how})."
+
+
+def what_if_words(w: WhatIf | None, part: AirsPart, units: DisplayUnits) -> str:
     """The hot day's answer in a sentence or two."""
     if w is None:
         return "Needs normal by oil temperature."
     then, now = (units.text(v, _P) for v in w.normal_kpa)
-    if w.hotter_c == 0.0 and w.faster_rpm == 0.0:
+    if w.hotter_c == 0.0 and w.faster_rpm == 0.0 and w.air_c == 0.0:
         return f"As driven: {_count(w.dips)}, {w.below_s:.0f} s below the floor; normal {then} in the middle of the driving."
     band = f"{w.low_dips} to {w.high_dips}" if w.low_dips != w.high_dips else ""
     seconds = f"{w.below_s:.0f} s ({w.low_s:.0f} to {w.high_s:.0f})"
     words = (
         f"{_count(w.dips)}{f' ({band})' if band else ''}, {seconds} below the floor; normal {now} instead of {then}."
     )
+    if w.air_c:
+        words += f" {_air_words(w, part, units)}"
     if w.outside > 0.05:
         words += f" {100.0 * w.outside:.0f} % of it lies outside what was driven."
     return words
@@ -345,19 +392,33 @@ def _count(dips: int) -> str:
 
 
 def change_line(told: NormalTold, units: DisplayUnits) -> str:
-    """How the session lies to the newest of the car's earlier sessions, and why."""
+    """How the session lies to the build's kept normal, else to the newest of the car's earlier sessions, and why."""
     if told.change is None:
         return "No earlier session of this car to hold it against: keep its sessions in the garage."
-    return change_words(told.change, units)
+    held = told.held
+    assert held is not None
+    title = held.earlier.title
+    words = f"Against {title}{' of ' + held.earlier.day if held.earlier.day and not held.earlier.kept else ''}: {change_words(told.change, units)}"
+    if held.moved:
+        words += f" {title} was learned with {held.earlier.expected.learned_oil.name}; it is held as it would be with {told.analysis.options.oil.name}."
+    return words
 
 
-HISTORY_HEADS = ("Day", "Earlier session", "Now", "")
+HISTORY_HEADS = ("Day", "Earlier", "Now", "")
+
+
+def shown_history(told: NormalTold) -> tuple[HeldAgainst, ...]:
+    """The earlier normals that are listed: every kept one, and the newest sessions up to six rows; what says most first."""
+    kept = sum(h.earlier.kept for h in told.history)
+    sessions = [h for h in told.history if not h.earlier.kept]
+    listed = sessions[-max(_LISTED - kept, 2) :]
+    return tuple(h for h in reversed(told.history) if h.earlier.kept or h in listed)
 
 
 def history_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]:
     """Against each earlier session at the same engine speed and oil temperature: day, title, by how much, what it looks like."""
     rows: list[tuple[str, ...]] = []
-    for h in reversed(told.history[-5:]):
+    for h in shown_history(told):
         c = h.change
         if not c.candidates:
             rows.append((h.earlier.day, h.earlier.title, "–", "too little in common"))

@@ -11,11 +11,13 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QAbstractItemView,
+    QComboBox,
     QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
     QHeaderView,
     QLabel,
+    QPushButton,
     QScrollArea,
     QSlider,
     QTableWidget,
@@ -24,6 +26,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from basso.report.normal_documents import flow_words
+from basso.ui.commands import BY_KEY
 from basso.ui.stations.normal.field import FieldView
 from basso.ui.stations.normal.picture import (
     GRADE_HEADS,
@@ -35,8 +39,10 @@ from basso.ui.stations.normal.picture import (
     grade_rows,
     grade_units,
     history_rows,
+    oil_temperature,
     opening,
     school_rows,
+    shown_history,
     what_if_words,
     working,
 )
@@ -49,18 +55,22 @@ if TYPE_CHECKING:
     from basso.normal.told import NormalTold
     from basso.normal.what_if import WhatIf
 
-_HOTTER_C, _FASTER_RPM = 30, 1500
+_WARMER_C, _HOTTER_C, _FASTER_RPM = 25, 30, 1500
 
 
 class NormalStation(QWidget):
     """Told what is told of normal, and the units.
 
-    ``asked`` carries a :class:`Question` when the user asks the adviser something else; ``supposed`` carries °C hotter and rpm
-    faster.
+    ``asked`` carries a :class:`Question` when the user asks the adviser something else; ``supposed``: the
+    day is another (:attr:`another_day`); ``held_to_kept`` whether sessions are held to their build's kept normal; ``verb_wanted`` a command's key.
     """
 
     asked = Signal(object)
-    supposed = Signal(float, float)
+    supposed = Signal()
+    held_to_kept = Signal(bool)
+    verb_wanted = Signal(str)
+    kept_opened = Signal(str)
+    """Carries what a kept normal is called: it is to be corrected or removed."""
 
     def __init__(self, look: Look) -> None:
         super().__init__()
@@ -72,20 +82,28 @@ class NormalStation(QWidget):
         self.field = FieldView(look)
         self.schools, self.grades = _table(len(SCHOOL_HEADS)), _table(len(GRADE_HEADS))
         self.history = _table(len(HISTORY_HEADS))
-        self.cold, self.change = Words(look, Type.SMALL), Words(look, Type.SMALL)
+        self.cold, self.heat, self.change = (Words(look, Type.SMALL) for _ in range(3))
         self.supposition = Words(look, Type.STRONG)
         self._schools_head = self._head("")
         self.cautions = Words(look, Type.SMALL, "soft")
-        self.hotter, self.faster = (
+        self.air, self.hotter, self.faster = (
+            _slider(-_WARMER_C, _WARMER_C, "Air warmer by"),
             _slider(-10, _HOTTER_C, "Oil hotter by"),
             _slider(0, _FASTER_RPM, "Engine speed higher by"),
         )
         self.faster.setSingleStep(50)
         self.faster.setPageStep(250)
-        self._hotter_words, self._faster_words = Words(look, Type.SMALL), Words(look, Type.SMALL)
+        self._air_words, self._hotter_words, self._faster_words = (Words(look, Type.SMALL) for _ in range(3))
         self.racing, self.hottest, self.margin = (QDoubleSpinBox() for _ in range(3))
+        self.held_to = QComboBox()
+        self.held_to.setAccessibleName("Sessions are held to")
+        self.held_to.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.held_to.activated.connect(lambda i: self.held_to_kept.emit(i == 1))
+        self.kept_words = Words(look, Type.SMALL, "soft")
+        self.history.setToolTip("Double-click or Enter on a kept normal to correct or remove it")
+        self.history.activated.connect(lambda index: self._open_kept(index.row()))
         self._lay_out()
-        for slider in (self.hotter, self.faster):
+        for slider in (self.air, self.hotter, self.faster):
             slider.valueChanged.connect(self._suppose)
         for box in (self.racing, self.hottest, self.margin):
             box.setKeyboardTracking(False)
@@ -105,14 +123,22 @@ class NormalStation(QWidget):
         right.setSpacing(4)
         right.addWidget(self._schools_head)
         right.addWidget(self.schools)
-        right.addWidget(self._head("Cold to hot"))
-        right.addWidget(self.cold)
-        right.addWidget(self._head("Against the car's earlier sessions"))
-        right.addWidget(self.change)
-        right.addWidget(self.history)
         right.addStretch(1)
         top.addLayout(right, 42)
         layout.addLayout(top, 1)
+        told = QHBoxLayout()
+        told.setSpacing(18)
+        for pieces in (
+            (self._head("Against what it was"), self.change, self.history),
+            (self._head("Cold to hot"), self.cold, self._head("Oil temperature"), self.heat),
+        ):
+            column = QVBoxLayout()
+            column.setSpacing(2)
+            for piece in pieces:
+                column.addWidget(piece)
+            column.addStretch(1)
+            told.addLayout(column, 1)
+        layout.addLayout(told)
         layout.addWidget(self._head("The same laps on another day"))
         layout.addLayout(self._another_day())
         layout.addWidget(self.supposition)
@@ -131,7 +157,41 @@ class NormalStation(QWidget):
         whole.setSpacing(2)
         whole.addWidget(self._title)
         whole.addWidget(self._detail)
+        whole.addLayout(self._verbs())
         whole.addWidget(scroll, 1)
+
+    def _verbs(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        self._held_words = self._head("Sessions are held to")
+        row.addWidget(self._held_words)
+        row.addWidget(self.held_to)
+        self.verbs: dict[str, QPushButton] = {}
+        for key, words, tip in (
+            ("judge.normal", "Keep a normal…", "Learn this build's normal from its sessions together and keep it with the build"),
+            ("judge.floors", "Floors and lines…", "Which schools of floor apply, and your own lines"),
+            ("judge.oils", "Oils…", "Data sheets, and up to which temperature each oil is used"),
+        ):  # fmt: skip
+            button = QPushButton(words)
+            button.setToolTip(f"{tip} ({BY_KEY[key].shortcut[0]})")
+            button.clicked.connect(lambda _=False, key=key: self.verb_wanted.emit(key))
+            row.addWidget(button)
+            self.verbs[key] = button
+        row.addWidget(self.kept_words, 1)
+        return row
+
+    def show_kept(self, title: str, by_kept: bool) -> None:
+        """The build's kept normal, by what it is called ("" without one), and whether sessions are held to it."""
+        words = ["each log's own normal", f"the kept one: {title}" if title else "a kept one (none yet)"]
+        if [self.held_to.itemText(i) for i in range(self.held_to.count())] != words:
+            self.held_to.clear()
+            self.held_to.addItems(words)
+        self.held_to.setCurrentIndex(1 if by_kept and title else 0)
+        self.held_to.setEnabled(bool(title))
+
+    def say_kept(self, words: str) -> None:
+        """What was just kept, and how it lies to the version before."""
+        self.kept_words.setText(words)
 
     def _head(self, words: str) -> Words:
         label = Words(self._look, Type.SMALL_STRONG)
@@ -143,11 +203,11 @@ class NormalStation(QWidget):
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
         for column, (slider, words) in enumerate(
-            ((self.hotter, self._hotter_words), (self.faster, self._faster_words))
+            ((self.air, self._air_words), (self.hotter, self._hotter_words), (self.faster, self._faster_words))
         ):
             grid.addWidget(words, 0, 2 * column)
             grid.addWidget(slider, 0, 2 * column + 1)
-            grid.setColumnMinimumWidth(2 * column, round(self._look.height() * 8.5))
+            grid.setColumnMinimumWidth(2 * column, round(self._look.height() * 7.5))
             grid.setColumnStretch(2 * column + 1, 1)
         return grid
 
@@ -197,7 +257,8 @@ class NormalStation(QWidget):
         self._detail.setText(words.detail)
         self._show_question(told)
         if fresh:
-            for slider in (self.hotter, self.faster):
+            self.kept_words.setText("")
+            for slider in (self.air, self.hotter, self.faster):
                 slider.blockSignals(True)
                 slider.setValue(0)
                 slider.blockSignals(False)
@@ -233,9 +294,10 @@ class NormalStation(QWidget):
         )
         _fill(self.schools, SCHOOL_HEADS, school_rows(told, units), words=(0, 5))
         heads = tuple(f"{h}, {u}" if u else h for h, u in zip(GRADE_HEADS, grade_units(units), strict=True))
-        _fill(self.grades, heads, grade_rows(told, units), words=(0, 7))
+        _fill(self.grades, heads, grade_rows(told, units), words=(0, 8))
         self.grades.setVisible(told.advice is not None)
         self.cold.setText(" ".join(cold_to_hot(told, units)))
+        self.heat.setText(" ".join(oil_temperature(told, units)))
         self.change.setText(change_line(told, units))
         _fill(self.history, HISTORY_HEADS, history_rows(told, units), words=(0, 1, 3))
         header = self.history.horizontalHeader()
@@ -244,26 +306,33 @@ class NormalStation(QWidget):
         self.history.setVisible(bool(told.history))
         advice = told.advice
         self.cautions.setText(
-            told_in(" ".join(x for x in (advice.window, *advice.cautions) if x), units) if advice is not None
+            told_in(" ".join(x for x in (advice.window, flow_words(told.flow, units), *advice.cautions) if x), units) if advice is not None
             else "No oil can be advised: that needs normal by oil temperature, and a floor that is a pressure."
         )  # fmt: skip
 
     def show_supposition(self, answer: WhatIf | None) -> None:
         """The other day's answer."""
         self._answer = answer
-        self.supposition.setText(what_if_words(answer, self._units))
+        if self.told is not None:
+            self.supposition.setText(what_if_words(answer, self.told.airs_part, self._units))
 
     # Asking
 
     def _name_sliders(self) -> None:
         unit = self._units.temperature
-        by = unit.difference_from_base(float(self.hotter.value()))
+        air, by = (unit.difference_from_base(float(s.value())) for s in (self.air, self.hotter))
+        self._air_words.setText(f"Air {'warmer' if air >= 0 else 'cooler'} by {abs(air):.0f} {unit.symbol}")
         self._hotter_words.setText(f"Oil {'hotter' if by >= 0 else 'cooler'} by {abs(by):.0f} {unit.symbol}")
         self._faster_words.setText(f"Engine faster by {self.faster.value()} rpm")
 
     def _suppose(self) -> None:
         self._name_sliders()
-        self.supposed.emit(float(self.hotter.value()), float(self.faster.value()))
+        self.supposed.emit()
+
+    @property
+    def another_day(self) -> tuple[float, float, float]:
+        """By how much the air is warmer (°C), the oil hotter beside that (°C) and the engine faster (rpm)."""
+        return float(self.air.value()), float(self.hotter.value()), float(self.faster.value())
 
     def _ask(self) -> None:
         if self.told is None:
@@ -273,6 +342,11 @@ class NormalStation(QWidget):
         self.asked.emit(
             replace(q, rpm=self.racing.value(), hot_c=units.temperature.to_base(self.hottest.value()), margin_kpa=margin)
         )  # fmt: skip
+
+    def _open_kept(self, row: int) -> None:
+        shown = shown_history(self.told) if self.told is not None else ()
+        if 0 <= row < len(shown) and shown[row].earlier.kept:
+            self.kept_opened.emit(shown[row].earlier.title)
 
     def working(self) -> list[Step]:
         """How normal came about, and the row of the oils that is chosen (else the oil that is in)."""
@@ -339,6 +413,8 @@ def _fill(table: QTableWidget, heads: Sequence[str], rows: Sequence[Sequence[str
         for c, text in enumerate(row):
             item = QTableWidgetItem(text)
             item.setTextAlignment(_side(c in words))
+            if c in words:
+                item.setToolTip(text)
             table.setItem(r, c, item)
     table.setFixedHeight(table.horizontalHeader().sizeHint().height() + table.verticalHeader().length() + 2)
 

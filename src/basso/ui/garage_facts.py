@@ -1,0 +1,70 @@
+"""What the shown car's history says of logs, in the form the workspace takes it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
+
+from basso.garage.floor_choices import choice_in_force, floors_of
+from basso.garage.known import known_of, sensor_at, session_of
+from basso.garage.oils import oil_of
+from basso.garage.sensors import known_sensor
+from basso.recording.roles import Role
+from basso.ui.workspace import Entry, GarageFacts
+
+if TYPE_CHECKING:
+    from basso.garage.history import CarHistory
+    from basso.garage.records import Session
+    from basso.garage.store import Garage
+    from basso.oil.grades import Grade
+    from basso.recording.recording import Recording
+    from basso.trust.known import KnownSensor
+
+
+def facts_of(view: CarHistory, garage: Garage | None, entries: Sequence[Entry]) -> GarageFacts:
+    """What a car's history says of logs."""
+    log_of = log_reader(view, garage, entries)
+
+    def sensor_of(recording: Recording) -> KnownSensor | None:
+        session, channel = session_of(view, recording.content_hash), recording.channel(Role.OIL_PRESSURE)
+        if session is None or channel is None:
+            return None
+        card = sensor_at(view, session.began, channel.name)
+        return known_sensor(card, view.calibrations, session.began) if card is not None else None
+
+    basis = (
+        view.car.id, view.sensors, view.calibrations, view.sessions, view.engines, view.builds, view.oil, view.samples, view.oil_sheets,
+        view.normals,
+    )  # fmt: skip
+    return GarageFacts(
+        oils=_oils(view),
+        floors=floors_of(choice_in_force(view)),
+        logs=frozenset(s.log_hash for s in view.sessions if s.log_hash and garage is not None),
+        basis=basis,
+        sensor_of=sensor_of,
+        known_of=lambda recording, told: known_of(view, recording, log_of, told),
+    )
+
+
+def log_reader(
+    view: CarHistory, garage: Garage | None, entries: Sequence[Entry]
+) -> Callable[[Session], Recording | None]:
+    """Gives the log of a session: what the garage keeps of it, else the open log of its name; None where there is neither."""
+    samples = {s.log_hash: garage.samples_file(s.log_hash) for s in view.sessions if s.log_hash} if garage else {}
+    by_name = {e.path.name: e for e in entries}
+
+    def log_of(session: Session) -> Recording | None:
+        from basso.workflow import open_recording
+
+        kept, entry = samples.get(session.log_hash), by_name.get(session.log_name)
+        if kept is not None and kept.is_file():
+            return open_recording(kept)
+        return open_recording(entry.path) if entry is not None else None
+
+    return log_of
+
+
+def _oils(view: CarHistory) -> dict[str, Grade]:
+    """The oil of every session that has a log, by the log's fingerprint."""
+    found = {s.log_hash: oil_of(view, s) for s in view.sessions if s.log_hash}
+    return {log: oil for log, oil in found.items() if oil is not None}
