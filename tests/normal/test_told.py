@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -14,11 +16,12 @@ from basso.oil.grades import Grade, grade
 from basso.pressure.earlier import Earlier, KeptNormal, Known
 from basso.pressure.floors import SCHOOLS, Fixed, Less, Share, Slope, Table
 from basso.pressure.options import JudgeOptions
-from basso.report.normal_documents import ceiling_words
+from basso.report.normal_documents import ceiling_words, port_words
 from basso.standin.circuit import harrowfell
 from basso.standin.engine import Engine, Heat
 from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup, true_dips
+from basso.trust.known import KnownSensor
 from basso.units import DisplayUnits
 from basso.workflow import demo_folder, open_recording
 from support import CLEAN, made_recording, recording_of
@@ -236,3 +239,16 @@ def test_a_normal_learned_with_another_oil_is_moved_before_it_is_held_against() 
         and seen.change.offset_kpa < -25.0
         and seen.change.candidates[0].pattern.key in ("thin_oil", "worn_bearings")
     )
+
+
+def test_the_makers_port_is_held_against_the_registers(analysis: Analysis) -> None:
+    def said(maker: str, place: str | None) -> str:
+        sensor = KnownSensor("P1", "gauge", "on a flexible line", place) if place is not None else None
+        held = replace(analysis, options=replace(analysis.options, known=Known(sensor)))
+        found = tell_normal(held, Question(maker_port=maker))
+        assert found is not None
+        return port_words(found)
+
+    assert "70 to 140 kPa apart" in said("pump outlet", "main gallery")
+    assert said("main gallery", "main gallery") == "" and said("", "main gallery") == ""
+    assert "not in the register" in said("pump outlet", None)

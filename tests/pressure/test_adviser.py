@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy.optimize import brentq
 
 from basso.oil.grades import Grade, grade, grades
 from basso.oil.viscosity import as_thick, walther
-from basso.pressure.adviser import AskedAt, OilAdvice, advise
+from basso.pressure.adviser import WARMING_RPM, AskedAt, OilAdvice, advise, floor_met, relief_under_c
 from basso.pressure.expected import fit_expected, no_expectation
 from basso.pressure.floors import DEFAULT_FLOORS, Fixed, Share, Slope
 from basso.standin.engine import Engine, balance_kpa, pump_flow
@@ -97,3 +99,42 @@ def test_an_oil_is_the_present_one_at_another_temperature(fit) -> None:  # type:
     (like,) = as_thick(Grade("own", 70.0, 10.8), np.array([100.0]), fit.oil)
 
     assert walther(grade("10W-40")).viscosity_mm2ps(np.array([like]))[0] == pytest.approx(10.8, rel=1e-3)
+
+
+def test_where_normal_meets_the_floor_is_where_the_engine_does(fit) -> None:  # type: ignore[no-untyped-def]
+    floors = (Fixed(260.0), Share(0.7))
+    for met in floor_met(fit, floors, [4000.0, 5000.0, 6500.0]):
+        rpm = np.array([met.rpm])
+
+        def over(heat: float, rpm: np.ndarray = rpm) -> float:
+            return float(balance_kpa(ENGINE, rpm, np.array([heat]), pump_flow(ENGINE, rpm))[0]) - 260.0
+
+        true = brentq(over, 60.0, 165.0)
+        assert met.at_c == pytest.approx(true, abs=2.5)
+        assert met.low_c is not None and met.high_c is not None and met.low_c < met.at_c < met.high_c
+    assert floor_met(fit, (Share(0.7),), [5000.0]) == () and floor_met(no_expectation("x"), floors, [5000.0]) == ()
+    (never,) = floor_met(fit, (Fixed(2000.0),), [5000.0])
+    assert never.at_c is None
+
+
+def test_a_thicker_oil_keeps_the_relief_valve_open_longer_while_it_warms(fit) -> None:  # type: ignore[no-untyped-def]
+    found = [relief_under_c(fit, grade(name)) for name in ("0W-20", "5W-30", "10W-40", "15W-50", "SAE 50")]
+    assert all(v is not None for v in found) and found == sorted(found, key=lambda v: v or 0.0)
+    # At that temperature the pump alone would make the relief's pressure: the made engine agrees within what cold oil allows.
+    rpm, at = np.array([WARMING_RPM]), np.array([found[2]], dtype=float)
+    open_engine = replace(ENGINE, relief_kpa=1e6)
+    alone = float(balance_kpa(open_engine, rpm, at, pump_flow(open_engine, rpm))[0])
+    assert alone == pytest.approx(fit.relief_kpa, rel=0.15)
+
+
+def test_the_window_is_held_where_it_is_quoted(fit) -> None:  # type: ignore[no-untyped-def]
+    def window(**how: object) -> str:
+        found = advise(
+            fit, DEFAULT_FLOORS, list(grades().values()), AskedAt(RPM, 110.0, window_kpa=(250.0, 300.0), **how)
+        )  # type: ignore[arg-type]
+        assert found is not None
+        return found.window
+
+    assert "at 6500 rpm and 110 °C" in window()
+    quoted = window(window_at=(3000.0, 100.0))
+    assert "at 3000 rpm and 100 °C" in quoted and quoted != window()

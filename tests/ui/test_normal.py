@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from PySide6.QtCore import QPoint
 from PySide6.QtGui import QGuiApplication
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from basso.normal.told import tell_normal
@@ -173,3 +175,16 @@ def test_the_working_behind_normal_and_an_oil(desk: Desk, monkeypatch: pytest.Mo
     desk.run("station.dips")
     desk.run("judge.working")
     assert "Lowest margin's pressure" in shown[1]
+
+
+def test_the_field_is_read_under_the_pointer(desk: Desk) -> None:
+    field = desk.normal.field
+    area = field._area()
+    QTest.mouseMove(field, area.center().toPoint())
+    QGuiApplication.processEvents()
+    assert " is normal (" in field._said and "kPa" in field._said and "; floor " in field._said
+    QTest.mouseMove(field, QPoint(2, 2))
+    QGuiApplication.processEvents()
+    assert field._said == ""
+    desk.run("edit.copy")
+    assert "Normal meets the floor at" in QGuiApplication.clipboard().text()

@@ -156,6 +156,7 @@ def _report(told: NormalTold, pooled: int) -> None:
         cooler_oil_words,
         cooler_words,
         flow_words,
+        port_words,
         seasons_words,
         temperature_words,
     )
@@ -206,8 +207,13 @@ def _report(told: NormalTold, pooled: int) -> None:
             if shed is not None
             else ""
         )
+    if told.cold_peak_kpa is not None:
+        print(f"  highest with the oil under 50 °C: {told.cold_peak_kpa:.0f} kPa")
+    if told.floor_met:
+        met = ", ".join(f"{m.rpm:.0f} rpm {temperature_words(m.at_c, units)}" for m in told.floor_met)
+        print(f"  normal falls to the floor at: {met}")
     for words in (
-        seasons_words(told.seasons, units), cooler_words(told.cooler, units), ceiling_words(told, units),
+        port_words(told), seasons_words(told.seasons, units), cooler_words(told.cooler, units), ceiling_words(told, units),
         cooler_oil_words(told.cooler_oil, told.analysis.options.oil.name, units), flow_words(told.flow, units),
     ):  # fmt: skip
         if words:

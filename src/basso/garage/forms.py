@@ -30,8 +30,9 @@ def _third(table: str, plain: dict[str, Any]) -> dict[str, Any]:
 
 
 def _fourth(table: str, plain: dict[str, Any]) -> dict[str, Any]:
-    """Normals, choices of floors and data sheets of oils are new kinds; nothing that was there is another."""
-    return plain
+    """Normals, choices of floors and data sheets of oils are new kinds; the maker's window says where it is quoted."""
+    added: dict[str, dict[str, Any]] = {"engines": {"window_rpm": None, "window_c": None, "maker_port": ""}}
+    return {**plain, **added.get(table, {})}
 
 
 STEPS: MappingProxyType[int, Callable[[str, dict[str, Any]], dict[str, Any]]] = MappingProxyType(

@@ -24,5 +24,6 @@ def asked_of(history: CarHistory, session: Session, question: Question) -> Quest
     return replace(
         full, listed=question.listed or engine.grades, pump_cm3=question.pump_cm3 or engine.pump_cm3,
         window_kpa=window if question.window_kpa == (None, None) else question.window_kpa, target_c=question.target_c or engine.oil_target_c,
-        oil_l=question.oil_l or engine.full_l, clearance=question.clearance or engine.clearance,
+        oil_l=question.oil_l or engine.full_l, clearance=question.clearance or engine.clearance, window_at=(engine.window_rpm, engine.window_c),
+        maker_port=question.maker_port or engine.maker_port,
     )  # fmt: skip

@@ -129,7 +129,8 @@ class Engine(Record):
         main_mm, rod_mm: bearing clearances on the diameter.
         pump_cm3: displacement of the oil pump per revolution of the engine.
         maker_points: the maker's least pressures, (rpm, kPa).
-        window_low_kpa, window_high_kpa: the maker's window when running.
+        window_low_kpa, window_high_kpa: the maker's window when running; ``window_rpm``, ``window_c``: at which engine speed and
+            oil temperature it is quoted; ``maker_port``: where on the oil's way the maker's figures are read.
         grades: oil grades the maker lists.
         full_l: in the pan at the full mark; ``filter_l`` and the rest: what each holds besides.
         oil_hours, oil_km, oil_events: the oil is due after; whichever comes first.
@@ -155,6 +156,9 @@ class Engine(Record):
     maker_points: tuple[tuple[float, float], ...] = ()
     window_low_kpa: float | None = None
     window_high_kpa: float | None = None
+    window_rpm: float | None = None
+    window_c: float | None = None
+    maker_port: str = ""
     grades: tuple[str, ...] = ()
     oil_target_c: float | None = None
     full_l: float | None = None

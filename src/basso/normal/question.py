@@ -24,6 +24,8 @@ class Question:
         data_sheets: viscosities of oils that the user knows better, by name; ``ceilings``: up to which oil temperature each
             is used, by name.
         lines: what the owner holds the car to beside the floors: what each is called ("design target"), and the floor.
+        window_at: engine speed and oil temperature that the window is quoted at, None: racing speed, hottest oil;
+            ``maker_port``: where on the oil's way the maker's figures are read, "" where not known.
         clearance: the engine's clearance class, "" where not known.
     """
 
@@ -39,4 +41,6 @@ class Question:
     data_sheets: Mapping[str, Grade] = field(default_factory=lambda: MappingProxyType({}))
     ceilings: Mapping[str, float] = field(default_factory=lambda: MappingProxyType({}))
     lines: tuple[tuple[str, Floor], ...] = ()
+    window_at: tuple[float | None, float | None] = (None, None)
+    maker_port: str = ""
     clearance: str = ""

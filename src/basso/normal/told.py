@@ -14,9 +14,9 @@ from basso.normal.cooler import CoolerTrade, cooler_trade
 from basso.normal.question import OIL_L, TARGET_C, Question
 from basso.normal.schools import SchoolFinding, held_by_lines, held_by_schools
 from basso.oil.grades import Grade, grades
-from basso.pressure.adviser import AskedAt, OilAdvice, advise, ceiling_of
+from basso.pressure.adviser import AskedAt, FloorMet, OilAdvice, advise, ceiling_of, floor_met
 from basso.pressure.changed import OIL_SD, NormalChange, changed_normal
-from basso.pressure.earlier import Known
+from basso.pressure.earlier import Known, cold_peak_kpa
 from basso.pressure.expected import ExpectedPressure
 from basso.pressure.warmup import (
     Heating,
@@ -77,6 +77,8 @@ class NormalTold:
         cooler: what cooling to the wanted temperature would gain and cost in pressure.
         over_ceiling_s: seconds with the oil that is in over its ceiling; None where it has none.
         flow: what the engine's clearances ask for.
+        cold_peak_kpa: highest pressure with the oil under 50 °C, None where it was never cold.
+        floor_met: the oil temperature at which normal falls to the floor, every 500 rpm that was driven.
     """
 
     analysis: Analysis
@@ -99,6 +101,8 @@ class NormalTold:
     cooler: CoolerTrade | None
     over_ceiling_s: float | None
     flow: FlowNeed | None
+    cold_peak_kpa: float | None
+    floor_met: tuple[FloorMet, ...]
 
     @property
     def held(self) -> HeldAgainst | None:
@@ -169,8 +173,14 @@ def tell_normal(
         found, to_shed(found, question.target_c or TARGET_C, question.oil_l or OIL_L), water_and_oil(a.rpm, _water(a), a.temperature_c),
         tuple(history), heat, seasons(heat, heats), cooler_oil(oil, heat, heats), airs_part(heat, heats),
         cooler_trade(a, rpm, found, question.target_c or TARGET_C), _over_ceiling_s(a, question.ceilings),
-        flow_need(question.clearance, rpm, question.pump_cm3, over),
+        flow_need(question.clearance, rpm, question.pump_cm3, over), cold_peak_kpa(a.pressure_kpa, a.temperature_c),
+        floor_met(a.expected, a.options.floors, _round_speeds(a.expected)),
     )  # fmt: skip
+
+
+def _round_speeds(e: ExpectedPressure) -> list[float]:
+    low, high = e.rpm_range
+    return [float(n) for n in range(500, int(high) + 500, 500) if low - 250.0 <= n <= high + 250.0]
 
 
 def heat_of(a: Analysis) -> OilHeat | None:
@@ -203,6 +213,7 @@ def _advice(a: Analysis, question: Question, rpm: float, hot_c: float) -> OilAdv
         question.listed,
         question.pump_cm3,
         question.window_kpa,
+        question.window_at,
         question.ceilings,
     )
     return advise(a.expected, a.options.floors, oils, asked)

@@ -9,13 +9,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from types import MappingProxyType
 
 import numpy as np
 
 from basso.oil.grades import Grade
 from basso.oil.viscosity import as_thick, walther
+from basso.pressure.cells import REFERENCE_RPM
 from basso.pressure.expected import ExpectedPressure
 from basso.pressure.floors import Floor, highest_floor, moves_with_normal
 from basso.units import FloatArray
@@ -26,6 +27,8 @@ TRACK_TO_C = (("20", 110.0), ("30", 118.0), ("40", 130.0), ("50", 150.0), ("60",
 """School "heavier for the track": up to which oil temperature a hot grade is run (defaults; practice, not physics)."""
 STANDS_C = 150.0
 """What oils stand up to (default), where neither practice nor the user sets a lower ceiling."""
+WARMING_RPM = 2000.0
+"""As fast an engine is run while its oil warms (default)."""
 TYPICAL_PUMP_CM3 = 11.0
 """A turn of the crank, for a two-litre engine (default, where the engine's card does not say)."""
 
@@ -40,6 +43,7 @@ class AskedAt:
         listed: grades the maker lists; empty when not known.
         pump_cm3: delivered a turn of the crank, or None.
         window_kpa: the maker's running window, from and to; None where one side is not given.
+        window_at: engine speed and oil temperature that it is quoted at; None: racing speed, the hottest oil.
         ceilings: up to which oil temperature each oil is used, by name, where the user has set one.
     """
 
@@ -50,6 +54,7 @@ class AskedAt:
     listed: tuple[str, ...] = ()
     pump_cm3: float | None = None
     window_kpa: tuple[float | None, float | None] = (None, None)
+    window_at: tuple[float | None, float | None] = (None, None)
     ceilings: Mapping[str, float] = field(default_factory=lambda: MappingProxyType({}))
 
 
@@ -67,6 +72,8 @@ class GradeAdvice:
         listed: in the maker's list; None when there is none.
         holds: True where the lower end of the interval reaches the hottest oil; False where not even the upper end does.
         track: True where the school "heavier for the track" runs it at that temperature.
+        relief_under_c: oil colder than this keeps the relief valve spilling at :data:`WARMING_RPM`, None where it never opens
+            there: what it spills does not reach the bearings.
         ceiling_c: up to which oil temperature it is used; ``ceiling_set``: by the user, not by practice.
     """
 
@@ -84,6 +91,7 @@ class GradeAdvice:
     listed: bool | None
     holds: bool | None
     track: bool
+    relief_under_c: float | None
     ceiling_c: float
     ceiling_set: bool
 
@@ -172,8 +180,47 @@ def _advice(expected: ExpectedPressure, oil: Grade, floor_kpa: float, asked: Ask
         max(spare, 0.0) * pump * asked.rpm / 1e6 / 60.0, bool(low - 3.0 <= like[-1] <= high + 3.0),
         float(walther(oil).viscosity_mm2ps(np.array([asked.start_c]))[0]), _is_listed(oil, asked.listed) if asked.listed else None,
         True if surely else None if perhaps else False, run_to is not None and run_to >= asked.hot_c,
-        own_ceiling if own_ceiling is not None else usual_ceiling_c(oil), own_ceiling is not None,
+        relief_under_c(expected, oil), own_ceiling if own_ceiling is not None else usual_ceiling_c(oil), own_ceiling is not None,
     )  # fmt: skip
+
+
+def relief_under_c(expected: ExpectedPressure, oil: Grade) -> float | None:
+    """The oil temperature under which the relief valve spills at :data:`WARMING_RPM`: where pump and bearings alone make its pressure.
+
+    Followed to cold oil on the form, so as good as the form is there. None where it does not even at 0 °C.
+    """
+    heat = np.arange(0.0, 121.0, 0.5)
+    like = as_thick(oil, heat, expected.oil)
+    rpm = np.full(heat.shape, WARMING_RPM)
+    reaching = expected.down_to(float(like.min()))
+    free = replace(reaching, relief_kpa=1e9).at(rpm, like)
+    spills = np.flatnonzero(free >= expected.relief_kpa * (WARMING_RPM / REFERENCE_RPM) ** expected.relief_rise)
+    return float(heat[spills[-1]]) if spills.size else None
+
+
+@dataclass(frozen=True, slots=True)
+class FloorMet:
+    """The oil temperature at which normal falls to the floor at an engine speed, with its 90 % interval; None where it is under
+    it at any; :data:`HOTTEST_C` means that or more."""
+
+    rpm: float
+    at_c: float | None
+    low_c: float | None
+    high_c: float | None
+
+
+def floor_met(expected: ExpectedPressure, floors: Sequence[Floor], rpm: Sequence[float]) -> tuple[FloorMet, ...]:
+    """Where normal meets the highest floor that is a pressure, at each engine speed; empty where it is not known by temperature."""
+    absolute = [f for f in floors if not moves_with_normal(f)]
+    if not expected.valid or expected.temperature_range_c is None or not absolute:
+        return ()
+    met = []
+    for n in rpm:
+        wanted = float(highest_floor(absolute, np.array([n]), np.array([np.nan])).kpa[0])
+        speed = np.full(_TEMPERATURES.shape, n)
+        low, high = expected.interval(speed, _TEMPERATURES)
+        met.append(FloorMet(n, *(_hottest(kpa, wanted) for kpa in (expected.at(speed, _TEMPERATURES), low, high))))
+    return tuple(met)
 
 
 def usual_ceiling_c(oil: Grade) -> float:
@@ -212,12 +259,15 @@ def _window(expected: ExpectedPressure, asked: AskedAt) -> str:
     low, high = asked.window_kpa
     if low is None and high is None:
         return ""
-    kpa = float(expected.at(np.array([asked.rpm]), np.array([asked.hot_c]))[0])
-    at = f"{kpa:.0f} kPa is normal at {asked.rpm:.0f} rpm and {asked.hot_c:.0f} °C"
+    rpm, heat = (
+        own if own is not None else usual for own, usual in zip(asked.window_at, (asked.rpm, asked.hot_c), strict=True)
+    )
+    kpa = float(expected.at(np.array([rpm]), np.array([heat]))[0])
+    at = f"{kpa:.0f} kPa is normal at {rpm:.0f} rpm and {heat:.0f} °C"
     if low is not None and kpa < low:
         return f"{at}: {low - kpa:.0f} kPa under the maker's window."
     if high is not None and kpa > high:
-        kw = (kpa - high) * (asked.pump_cm3 or TYPICAL_PUMP_CM3) * asked.rpm / 1e6 / 60.0
+        kw = (kpa - high) * (asked.pump_cm3 or TYPICAL_PUMP_CM3) * rpm / 1e6 / 60.0
         return (
             f"{at}: {kpa - high:.0f} kPa over the maker's window: a lighter grade is affordable, "
             f"about {kw:.2f} kW of pump work."

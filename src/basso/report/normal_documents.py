@@ -183,6 +183,12 @@ def normal_document(told: NormalTold) -> Document:
         }
         if told.cooler is not None
         else None,
+        "cold_peak_kpa": rounded(told.cold_peak_kpa),
+        "floor_met": [
+            {"rpm": m.rpm, "at_c": rounded(m.at_c, 1), "low_c": rounded(m.low_c, 1), "high_c": rounded(m.high_c, 1)}
+            for m in told.floor_met
+        ],
+        "port": port_words(told),
         "over_ceiling_s": rounded(told.over_ceiling_s, 1),
         "flow": {
             "clearance": told.flow.clearance,
@@ -225,6 +231,7 @@ def _grade(g: GradeAdvice) -> Document:
         "start_mm2ps": rounded(g.start_mm2ps, 0),
         "listed": g.listed,
         "holds": g.holds,
+        "relief_open_under_c": rounded(g.relief_under_c, 1),
         "ceiling_c": rounded(g.ceiling_c, 1),
         "ceiling_set": g.ceiling_set,
         "limit_c": rounded(g.limit_c, 1),
@@ -366,6 +373,20 @@ def ceiling_words(told: NormalTold, units: DisplayUnits) -> str:
     if told.over_ceiling_s is not None:
         words += f" It was over its ceiling of {units.text(own.ceiling_c, _T)} for {told.over_ceiling_s:.0f} s."
     return words
+
+
+def port_words(told: NormalTold) -> str:
+    """A caution where the maker's figures are read elsewhere than this log's pressure; "" where both are known to be the same."""
+    maker, known = told.question.maker_port, told.analysis.options.known
+    place = known.sensor.place if known is not None and known.sensor is not None else ""
+    if not maker or maker == place:
+        return ""
+    if not place:
+        return f"The maker's figures are read at: {maker}. Where this log's pressure was read is not in the register: compare at one port only."
+    return (
+        f"The maker's figures are read at: {maker}; this log's pressure at: {place}. Ports lie 70 to 140 kPa apart on many engines: the maker's "
+        "points and window do not hold here before both are read at one port."
+    )
 
 
 def flow_words(f: FlowNeed | None, units: DisplayUnits) -> str:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFontMetricsF, QImage, QPainter, QPaintEvent
+from PySide6.QtCore import QEvent, QLineF, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QFontMetricsF, QImage, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from basso.ui.plots import paint
@@ -15,7 +15,9 @@ from basso.units import DisplayUnits
 
 
 class FieldView(QWidget):
-    """The field of one session; drawn from a :class:`FieldPicture`."""
+    """The field of one session; drawn from a :class:`FieldPicture`. ``looked_at`` carries rpm and °C under the pointer."""
+
+    looked_at = Signal(float, float)
 
     def __init__(self, look: Look) -> None:
         super().__init__()
@@ -29,7 +31,25 @@ class FieldView(QWidget):
             "Lines of expected pressure; shaded where the car ran settled; hatched where it was not driven: there the lines are the "
             "form's own guess. Plum: where normal meets the floor in force. The ring: racing speed and the hottest oil."
         )
+        self.setMouseTracking(True)
+        self._said = ""
         look.changed.connect(self.update)
+
+    def say(self, words: str) -> None:
+        """What is known of the place that is looked at; it stands under the field."""
+        self._said = words
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        p, area, at = self.picture, self._area(), event.position()
+        if p is None or not area.contains(at):
+            self.say("")
+            return
+        x, y = (at.x() - area.left()) / area.width(), (area.bottom() - at.y()) / area.height()
+        self.looked_at.emit(p.rpm[0] + x * (p.rpm[1] - p.rpm[0]), p.heat[0] + y * (p.heat[1] - p.heat[0]))
+
+    def leaveEvent(self, event: QEvent) -> None:
+        self.say("")
 
     def show_picture(self, picture: FieldPicture | None, units: DisplayUnits) -> None:
         """Show another field."""
@@ -99,17 +119,16 @@ class FieldView(QWidget):
     def _draw(self, painter: QPainter, contour: Contour, color: QColor, width: float, label: str) -> None:
         painter.setPen(paint.pen(color, width))
         painter.drawLines([QLineF(self._at(x0, y0), self._at(x1, y1)) for x0, y0, x1, y1 in contour.segments])
-        if contour.label_at is None:
-            return
         font = self._look.font(Type.SMALL_STRONG if width > 2 else Type.SMALL)
-        at = self._at(*contour.label_at)
         box = QFontMetricsF(font).boundingRect(label).adjusted(-3, -1, 3, 1)
-        box.moveCenter(at)
-        area = self._area()
-        if not area.adjusted(4, 2, -4, -2).contains(box):
-            return
-        painter.fillRect(box, self._look.color("panel"))
-        paint.text(painter, at.x(), at.y(), label, font, color, paint.CENTRE)
+        area = self._area().adjusted(4, 2, -4, -2)
+        for place in contour.label_at:
+            at = self._at(*place)
+            box.moveCenter(at)
+            if area.contains(box):
+                painter.fillRect(box, self._look.color("panel"))
+                paint.text(painter, at.x(), at.y(), label, font, color, paint.CENTRE)
+                return
 
     def _draw_hot_area(self, painter: QPainter, p: FieldPicture) -> None:
         ink = self._look.color("ink")
@@ -148,7 +167,10 @@ class FieldView(QWidget):
             y = self._at(p.rpm[0], unit.to_base(value)).y()
             paint.text(painter, area.left() - 6, y, f"{value:g}", small, soft, paint.RIGHT)
         paint.text(painter, 0, line * 0.6, f"oil temperature, {unit.symbol}", small, soft)
-        paint.text(painter, area.right(), area.bottom() + line * 1.7, "engine speed, rpm", small, soft, paint.RIGHT)
+        if self._said:
+            paint.text(painter, area.left(), area.bottom() + line * 1.7, self._said, small, look.color("ink"))
+        else:
+            paint.text(painter, area.right(), area.bottom() + line * 1.7, "engine speed, rpm", small, soft, paint.RIGHT)
         told = f"lines: expected, {self._units.pressure.symbol}; shaded: driven; hatched: not"
         free = area.width() - QFontMetricsF(small).horizontalAdvance("oil temperature, °C") - line
         if QFontMetricsF(small).horizontalAdvance(told) <= free:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from basso.pressure.adviser import TYPICAL_PUMP_CM3
+from basso.pressure.adviser import TYPICAL_PUMP_CM3, floor_met
 from basso.pressure.changed import NONE
 from basso.pressure.floors import Floor, highest_floor, moves_with_normal, parse_floor
 from basso.report.normal_documents import (
@@ -42,11 +42,11 @@ _LISTED = 6
 
 @dataclass(frozen=True, slots=True)
 class Contour:
-    """One level of expected pressure: line segments (x0, y0, x1, y1) in rpm and °C, and where its label stands."""
+    """One level of expected pressure: line segments (x0, y0, x1, y1) in rpm and °C, and where its label may stand, best first."""
 
     words: str
     segments: tuple[tuple[float, float, float, float], ...]
-    label_at: tuple[float, float] | None
+    label_at: tuple[tuple[float, float], ...]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -131,15 +131,32 @@ def _contour(
         for (ax, ay), (bx, by) in zip(crossed[::2], crossed[1::2], strict=False):
             segments.append((float(ax), float(ay), float(bx), float(by)))
     if not segments:
-        return Contour(words, (), None)
+        return Contour(words, (), ())
     # Labels stand along a slanting line, so that those of neighbouring levels do not meet.
     if label_in_the_middle:
         across = sorted(segments)
-        x0, y0, x1, y1 = across[len(across) * 2 // 5]
-        return Contour(words, tuple(segments), ((x0 + x1) / 2.0, (y0 + y1) / 2.0))
+        places = [across[int(len(across) * part)] for part in (0.4, 0.5, 0.6, 0.3, 0.7, 0.2, 0.8, 0.9)]
+        middles = tuple(((x0 + x1) / 2.0, (y0 + y1) / 2.0) for x0, y0, x1, y1 in places)
+        return Contour(words, tuple(segments), middles)
     wanted = y[0] + 0.30 * (y[-1] - y[0])
     best = min(segments, key=lambda s: abs((s[1] + s[3]) / 2.0 - wanted))
-    return Contour(words, tuple(segments), ((best[0] + best[2]) / 2.0, (best[1] + best[3]) / 2.0))
+    return Contour(words, tuple(segments), (((best[0] + best[2]) / 2.0, (best[1] + best[3]) / 2.0),))
+
+
+def reading_at(told: NormalTold, rpm: float, heat: float, units: DisplayUnits) -> str:
+    """What the field says at one engine speed and oil temperature: normal, floor, where that is met."""
+    e = told.analysis.expected
+    n, t = np.array([rpm]), np.array([heat])
+    kpa, (low, high) = float(e.at(n, t)[0]), (float(v[0]) for v in e.interval(n, t))
+    words = f"{rpm:.0f} rpm, {units.text(heat, _T)}: {units.text(kpa, _P)} is normal ({units.number(low, _P)} to {units.number(high, _P)})"
+    if not bool(e.covers(n, t)[0]):
+        words += ", not driven there"
+    met = floor_met(e, told.analysis.options.floors, [rpm])
+    if met:
+        absolute = [f for f in told.analysis.options.floors if not moves_with_normal(f)]
+        floor = float(highest_floor(absolute, n, np.array([kpa])).kpa[0])
+        words += f"; floor {units.text(floor, _P)}, met at {temperature_words(met[0].at_c, units)}"
+    return words
 
 
 @dataclass(frozen=True, slots=True)
@@ -217,7 +234,7 @@ def grade_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]:
             (
                 g.grade.name, temperature_words(g.holds_to_c, units), band, units.number(g.at_hot_kpa, _P),
                 units.number(g.over_kpa, _P, difference=True, signed=True), f"{g.pump_kw:.2f}" if g.pump_kw > 0.005 else "–",
-                f"{g.start_mm2ps:.0f}", units.text(g.ceiling_c, _T) + ("" if g.ceiling_set else " *"), _remark(told, g),
+                f"{g.start_mm2ps:.0f}", units.text(g.relief_under_c, _T) if g.relief_under_c is not None else "–", ("" if g.ceiling_set else "* ") + units.text(g.ceiling_c, _T), _remark(told, g),
             )
         )  # fmt: skip
     return rows
@@ -244,14 +261,51 @@ def _remark(told: NormalTold, g: GradeAdvice) -> str:
     return ", ".join(said)
 
 
-GRADE_HEADS = ("Grade", "Holds to", "90 % interval", "Hot", "Over floor", "Pump work", "Cold start", "Ceiling", "")
-"""A ceiling with a star is the usual one, not set by the user."""
+GRADE_HEADS = (
+    "Grade",
+    "Holds to",
+    "90 % interval",
+    "Hot",
+    "Over floor",
+    "Pump work",
+    "Cold start",
+    "Spills under",
+    "Ceiling",
+    "",
+)
+GRADE_TIPS = (
+    "",
+    "Oil temperature up to which normal holds the floor and your margin at racing speed",
+    "From where to where that lies with 90 %",
+    "Normal at racing speed and the hottest oil",
+    "Of it over the floor and your margin",
+    "Pump work in what is over: a cost, no virtue",
+    "Viscosity at a cold start, 10 °C unless asked otherwise",
+    "Oil colder than this keeps the relief valve spilling at 2000 rpm: no load before",
+    "Up to which oil temperature it is used; * usual, not set by you (Oils…)",
+    "",
+)
 
 
 def grade_units(units: DisplayUnits) -> tuple[str, ...]:
     """The units under the heads of the adviser's table."""
     p = units.pressure.symbol
-    return ("", "", "", p, p, "kW", "mm²/s", "", "")
+    return ("", "", "", p, p, "kW", "mm²/s", "", "", "")
+
+
+FLOOR_MET_HEADS = ("Engine speed, rpm", "Normal meets the floor at", "90 % interval")
+
+
+def floor_met_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]:
+    """At each engine speed the oil temperature at which normal falls to the floor, with its interval."""
+    return [
+        (
+            f"{m.rpm:.0f}",
+            temperature_words(m.at_c, units),
+            f"{temperature_words(m.low_c, units)} – {temperature_words(m.high_c, units)}",
+        )
+        for m in told.floor_met
+    ]
 
 
 def school_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]:
@@ -297,6 +351,10 @@ def cold_to_hot(told: NormalTold, units: DisplayUnits) -> list[str]:
             else "; not loaded before that"
         )
         said.append(f"Started at {units.text(w.start_c, _T)}, {ready}{load}.")
+    if told.cold_peak_kpa is not None:
+        said.append(
+            f"Highest with the oil under 50 °C: {units.text(told.cold_peak_kpa, _P)}; that is cold oil, no normal."
+        )
     i = told.hot_idle
     if i is None:
         said.append("No hot idle of four seconds in this log.")

@@ -26,21 +26,25 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from basso.report.normal_documents import flow_words
+from basso.report.normal_documents import flow_words, port_words
 from basso.ui.commands import BY_KEY
 from basso.ui.stations.normal.field import FieldView
 from basso.ui.stations.normal.picture import (
+    FLOOR_MET_HEADS,
     GRADE_HEADS,
+    GRADE_TIPS,
     HISTORY_HEADS,
     SCHOOL_HEADS,
     change_line,
     cold_to_hot,
     field_picture,
+    floor_met_rows,
     grade_rows,
     grade_units,
     history_rows,
     oil_temperature,
     opening,
+    reading_at,
     school_rows,
     shown_history,
     what_if_words,
@@ -80,6 +84,7 @@ class NormalStation(QWidget):
         self._units = DisplayUnits()
         self._title, self._detail = Words(look, Type.TITLE), Words(look, Type.BODY, "soft")
         self.field = FieldView(look)
+        self.field.looked_at.connect(self._read_field)
         self.schools, self.grades = _table(len(SCHOOL_HEADS)), _table(len(GRADE_HEADS))
         self.history = _table(len(HISTORY_HEADS))
         self.cold, self.heat, self.change = (Words(look, Type.SMALL) for _ in range(3))
@@ -294,7 +299,10 @@ class NormalStation(QWidget):
         )
         _fill(self.schools, SCHOOL_HEADS, school_rows(told, units), words=(0, 5))
         heads = tuple(f"{h}, {u}" if u else h for h, u in zip(GRADE_HEADS, grade_units(units), strict=True))
-        _fill(self.grades, heads, grade_rows(told, units), words=(0, 8))
+        _fill(self.grades, heads, grade_rows(told, units), words=(0, 9))
+        for c, tip in enumerate(GRADE_TIPS):
+            if (head := self.grades.horizontalHeaderItem(c)) is not None:
+                head.setToolTip(tip)
         self.grades.setVisible(told.advice is not None)
         self.cold.setText(" ".join(cold_to_hot(told, units)))
         self.heat.setText(" ".join(oil_temperature(told, units)))
@@ -306,7 +314,7 @@ class NormalStation(QWidget):
         self.history.setVisible(bool(told.history))
         advice = told.advice
         self.cautions.setText(
-            told_in(" ".join(x for x in (advice.window, flow_words(told.flow, units), *advice.cautions) if x), units) if advice is not None
+            told_in(" ".join(x for x in (advice.window, port_words(told), flow_words(told.flow, units), *advice.cautions) if x), units) if advice is not None
             else "No oil can be advised: that needs normal by oil temperature, and a floor that is a pressure."
         )  # fmt: skip
 
@@ -343,6 +351,10 @@ class NormalStation(QWidget):
             replace(q, rpm=self.racing.value(), hot_c=units.temperature.to_base(self.hottest.value()), margin_kpa=margin)
         )  # fmt: skip
 
+    def _read_field(self, rpm: float, heat: float) -> None:
+        if self.told is not None:
+            self.field.say(reading_at(self.told, rpm, heat, self._units))
+
     def _open_kept(self, row: int) -> None:
         shown = shown_history(self.told) if self.told is not None else ()
         if 0 <= row < len(shown) and shown[row].earlier.kept:
@@ -358,7 +370,7 @@ class NormalStation(QWidget):
         return self._title.text()
 
     def table_text(self, separator: str = "\t") -> str:
-        """Schools and oils as text, in the units shown."""
+        """Schools, oils, and where normal meets the floor at each engine speed, as text in the units shown."""
         if self.told is None:
             return ""
         out = io.StringIO()
@@ -372,6 +384,8 @@ class NormalStation(QWidget):
             *school_rows(self.told, units),
             heads,
             *grade_rows(self.told, units),
+            FLOOR_MET_HEADS,
+            *floor_met_rows(self.told, units),
         ):
             writer.writerow([c.replace("\u2009", "").replace("−", "-") for c in row])
         return out.getvalue()
