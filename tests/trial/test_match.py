@@ -7,8 +7,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from basso.corners.passes import passes_of
+from basso.track.alignment import align
 from basso.track.corners import Place, TrackMap
-from basso.trial.match import align, passes_of
 from support import judged_scenario
 
 

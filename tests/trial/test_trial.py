@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from basso.analysis import analyse
+from basso.corners.passes import Pass
 from basso.recording.recording import Recording
 from basso.standin.car import Session
 from basso.standin.circuit import harrowfell, random_circuit
@@ -18,7 +19,6 @@ from basso.standin.pan import Pan
 from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup
 from basso.trial.effect import estimate_effect
-from basso.trial.match import Pass
 from basso.trial.verdict import Comparison
 from basso.trust.decisions import Decision
 from basso.ui.stations.trial.picture import naive_difference

@@ -1,7 +1,7 @@
 """From which g on, and held for how long, the pressure begins to fall: found from every pass, dips or not.
 
-The oil follows the g late, as a body that sloshes does (second order, damping 0.7). What it feels, x, is the logged g through
-that motion; its frequency is found with the threshold. Of each pass through a direction two numbers are taken: the highest x,
+The oil follows the g late, as a body that sloshes does (second order). What it feels, x, is the logged g through
+that motion; frequency and damping are found with the threshold. Of each pass through a direction two numbers are taken: the highest x,
 and the most that was lost of normal. Over all passes the loss is flat up to a threshold and rises from there: a change-point
 model, chosen over survival analysis because how much is lost tells more of where it began than whether a line was crossed,
 and because passes that lost nothing count in it as they are.
@@ -26,31 +26,36 @@ from basso.units import FloatArray
 
 DIRECTIONS = ("left", "right", "braking", "acceleration")
 """What the car does; the oil goes the other way."""
-DAMPING = 0.7
-_FREQUENCIES_HZ = (0.3, 0.4, 0.5, 0.63, 0.8, 1.0, 1.3, 1.7, 2.5)
+_SLOSHES = (
+    (0.35, 0.55), (0.35, 0.85), (0.45, 0.55), (0.45, 0.85), (0.6, 0.55), (0.6, 0.7), (0.6, 0.85), (0.85, 0.55), (0.85, 0.85), (1.3, 0.7), (2.5, 0.7),
+)  # fmt: skip
+"""(frequency in Hz, damping) of the oil's motion that are tried."""
 _LEAST_G = 0.25
 _DELAY_S = 0.15
 """Air drawn at the pickup reaches the gallery so much later, about (default)."""
 _ASIDE = 0.75
 """Across the direction no more than this share of what is felt along it: else it is another direction."""
-_PARTS = (-0.6, -0.4, -0.2, 0.0, 0.2, 0.4, 0.6)
+_PARTS = (-0.6, -0.3, 0.0, 0.3, 0.6)
 """How much of the g across counts as g along: found with the threshold, for oil is rarely thrown along one axis alone."""
 _PARTS_SD = 0.35
 _WORST_OF_A_PASS = 1.5
 _LEAST_PASSES = 6
+_LEAST_FALLS = 3
 _LEAST_LOSS = 0.02
 _LEAST_SCATTER = 0.006
 _SPREADS = 0.25
 _MOST_MISFIT = 9.0
 _DROP = 1.92
 _FALLS = 3.0
-_STEP_G = 0.01
-_MODEL = 0.05
+_STEP_G = 0.015
+_SLOPES = np.geomspace(0.15, 8.0, 16)
+"""Share of normal lost for each g beyond."""
+_MODEL = 0.08
 """As far may a threshold be off for what the slosh of one body does not tell (default)."""
 _CLEAR = 0.95
 _CLEARS_S = 0.6
 _AROUND_S = 0.5
-_USUAL_HZ = 0.63
+USUAL_SLOSH = (0.6, 0.7)
 """By which passes are told apart, whatever frequency is found for them."""
 
 
@@ -62,7 +67,7 @@ class Threshold:
         direction: one of :data:`DIRECTIONS`.
         g: held steady; ``low_g``, ``high_g``: its 95 % interval. ``g`` None where no pass shows a fall: then ``high_g`` is None
             and ``low_g`` is up to where nothing fell. ``high_g`` None: no upper end can be told.
-        slope: share of normal lost per g beyond; ``slosh_hz``: how fast the oil follows.
+        slope: share of normal lost per g beyond; ``slosh``: frequency (Hz) and damping by which the oil follows.
         passes: how many; ``fell``: how many of them lost more than their scatter.
         rpm: median engine speed of the passes.
         felt_g, lost: of each pass, shape (passes,): the highest g felt, and the most that was lost of normal.
@@ -75,7 +80,7 @@ class Threshold:
     low_g: float | None
     high_g: float | None
     slope: float
-    slosh_hz: float
+    slosh: tuple[float, float]
     passes: int
     fell: int
     rpm: float
@@ -88,15 +93,15 @@ class Threshold:
         """How long a g may be held from rest before the pressure begins to fall; None where it may be held for good."""
         if self.g is None or g <= self.g:
             return None
-        return float(np.interp(self.g / g, *_step_response(self.slosh_hz)))
+        return float(np.interp(self.g / g, *_step_response(*self.slosh)))
 
 
-def felt(g: FloatArray, step_s: float, slosh_hz: float) -> FloatArray:
-    """The g that the oil feels, shape (n,): the logged one through the slosh of a body with damping 0.7."""
+def felt(g: FloatArray, step_s: float, slosh: tuple[float, float]) -> FloatArray:
+    """The g that the oil feels, shape (n,): the logged one through a body that sloshes with a frequency (Hz) and damping."""
     from scipy.signal import bilinear, lfilter, lfilter_zi
 
-    w = 2.0 * np.pi * slosh_hz
-    b, a = bilinear([w * w], [1.0, 2.0 * DAMPING * w, w * w], fs=1.0 / step_s)
+    w, damping = 2.0 * np.pi * slosh[0], slosh[1]
+    b, a = bilinear([w * w], [1.0, 2.0 * damping * w, w * w], fs=1.0 / step_s)
     out, _ = lfilter(b, a, g, zi=lfilter_zi(b, a) * g[0])
     return np.asarray(out, dtype=np.float64)
 
@@ -130,17 +135,26 @@ def find_thresholds(
     wanted = [d for d in DIRECTIONS if (lateral_g if d in ("left", "right") else longitudinal_g) is not None]
     found: dict[str, _Found] = {}
     barred = np.zeros(thin.loss.size, dtype=np.bool_)
+    fitted: dict[tuple[str, bytes], _Found] = {}
+
+    def fit(direction: str) -> _Found:
+        passes = _passes(direction, thin, barred)
+        key = (direction, passes.at.tobytes())
+        if key not in fitted:
+            fitted[key] = _fit(direction, passes, rpm[few])
+        return fitted[key]
+
     # What one direction explains best is not held against the others: the surest first, then what is left.
     while len(found) < len(wanted):
-        open_ones = [_fit(d, _passes(d, thin, barred), rpm[few]) for d in wanted if d not in found]
+        open_ones = [fit(d) for d in wanted if d not in found]
         surest = max(open_ones, key=lambda f: f.gain)
         found[surest.threshold.direction] = surest
         if surest.threshold.g is None:
             found.update({f.threshold.direction: f for f in open_ones})
             break
         main, across = thin.axes(surest.threshold.direction)
-        hz = surest.threshold.slosh_hz
-        over = felt(main, thin.step, hz) + surest.part * felt(across, thin.step, hz)
+        slosh = surest.threshold.slosh
+        over = felt(main, thin.step, slosh) + surest.part * felt(across, thin.step, slosh)
         barred |= any_lately(over > _CLEAR * (surest.threshold.low_g or _LEAST_G), round(_CLEARS_S / thin.step))
     return tuple(replace(found[d].threshold, at=found[d].threshold.at * every) for d in wanted)
 
@@ -171,8 +185,8 @@ class _Thin:
 
     def flat(self) -> tuple[float, float]:
         """What the worst moment of a pass loses where nothing falls, and its scatter: from calm running."""
-        calm = self.known & (np.abs(felt(self.side, self.step, _USUAL_HZ)) < _LEAST_G)
-        calm &= np.abs(felt(self.along, self.step, _USUAL_HZ)) < _LEAST_G
+        calm = self.known & (np.abs(felt(self.side, self.step, USUAL_SLOSH)) < _LEAST_G)
+        calm &= np.abs(felt(self.along, self.step, USUAL_SLOSH)) < _LEAST_G
         lost = self.loss[calm] if calm.sum() >= 30 else self.loss[self.known]
         middle = float(np.median(lost))
         # From what lies over normal: nothing but noise lifts the pressure.
@@ -195,17 +209,25 @@ class _Passes:
     flat: float
     scatter: float
 
+    @property
+    def most(self) -> float:
+        """What a pass loses at most: a pickup that is all bare draws air and no more; infinite where no plateau is seen."""
+        if self.lost.size < 8:
+            return np.inf
+        top = float(np.sort(self.lost)[-3])
+        return top - self.flat if top > 0.5 and float(np.mean(self.lost > 0.93 * top)) > 0.1 else np.inf
+
 
 def _passes(direction: str, s: _Thin, barred: NDArray[np.bool_]) -> _Passes:
     """``barred``: where another direction may have bared the pickup."""
     main, across = s.axes(direction)
-    usual, other = felt(main, s.step, _USUAL_HZ), felt(across, s.step, _USUAL_HZ)
+    usual, other = felt(main, s.step, USUAL_SLOSH), felt(across, s.step, USUAL_SLOSH)
     flat, scatter = s.flat()
     late, around = round(_DELAY_S / s.step), round(_AROUND_S / s.step)
     lost, at, edges = [], [], []
     for start, end in runs_of(usual > _LEAST_G, max(1, round(0.2 / s.step))):
         top = start + int(np.argmax(usual[start:end]))
-        if (end - start) * s.step < 0.3 or abs(other[top]) > _ASIDE * usual[top]:
+        if (end - start) * s.step < 0.3:
             continue
         # What is lost belongs to this pass while the oil lies where it threw it.
         strong = start + np.flatnonzero(usual[start:end] >= 0.5 * usual[top])
@@ -215,17 +237,19 @@ def _passes(direction: str, s: _Thin, barred: NDArray[np.bool_]) -> _Passes:
         if use.mean() < 0.8 or barred[first:last].any() or s.loss[first] > flat + 3.0 * scatter + _LEAST_LOSS:
             continue
         where = first + int(np.argmax(np.where(use, s.loss[first:last], -np.inf)))
+        if float(np.abs(other[first : where + 1]).max()) > _ASIDE * usual[top]:
+            continue
         lost.append(float(s.loss[where]))
         at.append(where)
         edges += [max(first - around, 0), last]
-    tops = np.empty((len(_FREQUENCIES_HZ), len(_PARTS), len(lost)))
+    tops = np.empty((len(_SLOSHES), len(_PARTS), len(lost)))
     if lost:
         inside = np.array(edges[1::2])
         starts = np.array(edges[::2])
         index = np.concatenate([np.arange(a, b) for a, b in zip(starts, inside, strict=True)])
         at_start = np.concatenate([[0], np.cumsum(inside - starts)[:-1]])
-        for i, hz in enumerate(_FREQUENCIES_HZ):
-            x, y = felt(main, s.step, hz)[index], felt(across, s.step, hz)[index]
+        for i, slosh in enumerate(_SLOSHES):
+            x, y = felt(main, s.step, slosh)[index], felt(across, s.step, slosh)[index]
             for k, part in enumerate(_PARTS):
                 tops[i, k] = np.maximum.reduceat(x + part * y, at_start)
     return _Passes(tops, np.array(lost), np.array(at, dtype=np.intp), flat, scatter)
@@ -234,70 +258,59 @@ def _passes(direction: str, s: _Thin, barred: NDArray[np.bool_]) -> _Passes:
 def _fit(direction: str, p: _Passes, rpm: FloatArray) -> _Found:
     if p.lost.size < _LEAST_PASSES:
         return _none(direction, p, rpm, f"only {p.lost.size} passes in that direction")
-    grid = np.arange(_LEAST_G, float(p.felt.max()) + _STEP_G, _STEP_G)
-    shape = (*p.felt.shape[:2], grid.size)
-    likely, slopes = np.empty(shape), np.empty(shape)
-    for i, k in np.ndindex(*shape[:2]):
-        likely[i, k], slopes[i, k] = _profile(p.felt[i, k], p.lost, grid, p.flat, p.scatter)
-    likely -= 0.5 * (np.array(_PARTS) / _PARTS_SD)[None, :, None] ** 2
-    best = tuple(int(v) for v in np.unravel_index(int(np.argmax(likely)), shape))
-    top = float(likely[best])
-    # Where even the best curve leaves more than the scatter promises, every likelihood was too sure.
-    over = np.maximum(0.0, p.felt[best[0], best[1]] - grid[best[2]])
-    variance = p.scatter**2 + (_SPREADS * slopes[best] * over) ** 2
-    too_sure = max(
-        1.0, float(np.mean(np.minimum((p.lost - p.flat - slopes[best] * over) ** 2 / variance, _MOST_MISFIT)))
-    )
     fell = int(np.sum(p.lost > p.flat + max(_LEAST_LOSS, 3.0 * p.scatter)))
+    if fell < _LEAST_FALLS:
+        few = f"only {fell} of {p.lost.size} passes fell: too few to tell from which g on"
+        return _none(direction, p, rpm, few if fell else "no pass shows a fall that its scatter does not")
+    grid = np.arange(_LEAST_G, float(p.felt.max()) + _STEP_G, _STEP_G)
+    shape = (*p.felt.shape[:2], grid.size, _SLOPES.size)
+    likely, misfit = np.empty(shape), np.empty(shape)
+    for i, k in np.ndindex(*shape[:2]):
+        likely[i, k], misfit[i, k] = _likelihood(p.felt[i, k], p, grid)
+    likely -= 0.5 * (np.array(_PARTS) / _PARTS_SD)[None, :, None, None] ** 2
+    best = tuple(int(v) for v in np.unravel_index(int(np.argmax(likely)), shape))
+    top, slope = float(likely[best]), float(_SLOPES[best[3]])
+    # Where even the best curve leaves more than the scatter promises, every likelihood was too sure.
+    too_sure = max(1.0, float(misfit[best]))
     # With the threshold at the highest g felt nothing falls: so much likelier has a fall to be.
-    gain = (top - float(likely[..., -1].max())) / too_sure
+    gain = (top - float(likely[:, :, -1].max())) / too_sure
     # Where much should be lost, most passes lose: two odd ones among seventy are no threshold.
-    much = slopes[best] * over > 4.0 * p.scatter
-    if fell < 2 or gain < _FALLS or not much.any() or float(np.mean(p.lost[much] > p.flat + 2.0 * p.scatter)) < 0.5:
+    much = slope * (p.felt[best[0], best[1]] - grid[best[2]]) > 4.0 * p.scatter
+    if gain < _FALLS or not much.any() or float(np.mean(p.lost[much] > p.flat + 2.0 * p.scatter)) < 0.5:
         return _none(direction, p, rpm, "no pass shows a fall that its scatter does not")
-    inside = grid[(likely >= top - _DROP * too_sure).any(axis=(0, 1))]
+    inside = grid[(likely >= top - _DROP * too_sure).any(axis=(0, 1, 3))]
     low, high = (1.0 - _MODEL) * float(inside[0]), (1.0 + _MODEL) * float(inside[-1])
     threshold = Threshold(
-        direction, float(grid[best[2]]), low if inside[0] > grid[0] else None, high, float(slopes[best]), _FREQUENCIES_HZ[best[0]],
+        direction, float(grid[best[2]]), low if inside[0] > grid[0] else None, high, slope, _SLOSHES[best[0]],
         p.lost.size, fell, float(np.median(rpm[p.at])), p.felt[best[0], best[1]], p.lost, p.at,
     )  # fmt: skip
     return _Found(threshold, gain, _PARTS[best[1]])
 
 
-def _profile(
-    x: FloatArray, lost: FloatArray, grid: FloatArray, flat: float, scatter: float
-) -> tuple[FloatArray, FloatArray]:
-    """Log likelihood and slope at each threshold of the grid, shape (grid,); scatter grows with what is lost."""
-    over = np.maximum(0.0, x[None, :] - grid[:, None])
-    loss = (lost - flat)[None, :]
-    weight = np.ones_like(over)
-    for _ in range(5):
-        slope = np.maximum(
-            np.sum(weight * over * loss, axis=1) / np.maximum(np.sum(weight * over**2, axis=1), 1e-9), 0.0
-        )
-        variance = scatter**2 + (_SPREADS * slope[:, None] * over) ** 2
-        misfit = (loss - slope[:, None] * over) ** 2 / variance
-        # One pass that went otherwise (a kerb, a spin) does not decide.
-        weight = np.where(misfit > _MOST_MISFIT, _MOST_MISFIT / np.maximum(misfit, 1e-9), 1.0) / variance
-    likely = -0.5 * np.sum(np.minimum(misfit, _MOST_MISFIT) + np.log(variance), axis=1)
-    return likely, slope
+def _likelihood(x: FloatArray, p: _Passes, grid: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Log likelihood and misfit a pass at each threshold of the grid and each slope, shape (grid, slopes)."""
+    model = np.minimum(_SLOPES[None, :, None] * np.maximum(0.0, x[None, :] - grid[:, None])[:, None, :], p.most)
+    variance = p.scatter**2 + (_SPREADS * model) ** 2
+    # One pass that went otherwise (a kerb, a spin) does not decide.
+    misfit = np.minimum(((p.lost - p.flat) - model) ** 2 / variance, _MOST_MISFIT)
+    return -0.5 * np.sum(misfit + np.log(variance), axis=2), misfit.mean(axis=2)
 
 
 def _none(direction: str, p: _Passes, rpm: FloatArray, reason: str) -> _Found:
-    felt_g = p.felt[_FREQUENCIES_HZ.index(_USUAL_HZ), _PARTS.index(0.0)]
+    felt_g = p.felt[_SLOSHES.index(USUAL_SLOSH), _PARTS.index(0.0)]
     top = float(np.sort(felt_g)[-2]) if p.lost.size >= _LEAST_PASSES else None
     speed = float(np.median(rpm[p.at])) if p.at.size else float("nan")
     nothing = Threshold(
-        direction, None, top, None, 0.0, float("nan"), p.lost.size, 0, speed, felt_g, p.lost, p.at, reason
+        direction, None, top, None, 0.0, USUAL_SLOSH, p.lost.size, 0, speed, felt_g, p.lost, p.at, reason
     )  # fmt: skip
     return _Found(nothing)
 
 
-def _step_response(slosh_hz: float) -> tuple[FloatArray, FloatArray]:
+def _step_response(slosh_hz: float, damping: float) -> tuple[FloatArray, FloatArray]:
     """(share of a step that is felt, after how long in s), rising, up to its first top."""
     w = 2.0 * np.pi * slosh_hz
     t = np.linspace(0.0, 3.0 / slosh_hz, 600)
-    damped = w * np.sqrt(1.0 - DAMPING**2)
-    y = 1.0 - np.exp(-DAMPING * w * t) * (np.cos(damped * t) + DAMPING * w / damped * np.sin(damped * t))
+    damped = w * np.sqrt(1.0 - damping**2)
+    y = 1.0 - np.exp(-damping * w * t) * (np.cos(damped * t) + damping * w / damped * np.sin(damped * t))
     end = int(np.argmax(y)) + 1
     return y[:end], t[:end]

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from basso.trial.match import Pass
+from basso.corners.passes import Pass
 from basso.units import FloatArray
 
 

@@ -9,11 +9,12 @@ from typing import Literal
 import numpy as np
 
 from basso.analysis import Analysis
+from basso.corners.passes import Pass, passes_of
 from basso.pressure.exposure import SHARES
 from basso.recording.drive import same_log
+from basso.track.alignment import align
 from basso.track.corners import Place, TrackMap
 from basso.trial.effect import Effect, estimate_effect
-from basso.trial.match import Pass, align, passes_of
 
 Verdict = Literal["better", "worse", "no_clear_change", "not_comparable"]
 LEAST_LAPS = 4

@@ -16,6 +16,7 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu, QMessageBox, QStackedWidget, QWidget
 
 from basso.ui.commands import BY_KEY, COMMANDS, GROUPS, Command
+from basso.ui.cornering import Cornering
 from basso.ui.cursor import Cursor
 from basso.ui.exporting import Exporting
 from basso.ui.jobs import Jobs
@@ -30,6 +31,7 @@ from basso.ui.sensing import Sensing
 from basso.ui.states import station_states
 from basso.ui.stations.catalogue import BY_KEY as STATIONS_BY_KEY
 from basso.ui.stations.catalogue import STATIONS
+from basso.ui.stations.corners.widget import CornersStation
 from basso.ui.stations.dips.picture import nearest, readings, working
 from basso.ui.stations.dips.widget import DipsStation
 from basso.ui.stations.normal.widget import NormalStation
@@ -71,6 +73,7 @@ class Desk(QObject):
         self.sensors = SensorsStation(look)
         self.trial = TrialStation(look)
         self.normal = NormalStation(look)
+        self.corners = CornersStation(look, self.cursor)
         self.pan = PanView(look, lambda: self.workspace.units)
         self.tide = Tide(look, self.cursor)
         self._stack = QStackedWidget()
@@ -79,6 +82,7 @@ class Desk(QObject):
         self._lay_out()
         self.sensing = Sensing(self)
         self.keeping = Keeping(self)
+        self.cornering = Cornering(self)
         self.learning = Learning(self)
         self.actions = self._bind()
         self._connect()
@@ -129,6 +133,7 @@ class Desk(QObject):
             "dips": self.dips,
             "trial": self.trial,
             "normal": self.normal,
+            "corners": self.corners,
         }
         for station in STATIONS:
             page = built.get(station.key) or WaitingStation(self.look, station)
@@ -278,6 +283,8 @@ class Desk(QObject):
             self.garage.take_focus()
         elif key == "sensors":
             self.sensors.take_focus()
+        elif key == "corners":
+            self.cornering.refresh()
         elif key == "normal":
             self.learning.refresh()
 
@@ -449,6 +456,9 @@ class Desk(QObject):
         if self.station == "normal" and self.normal.told is not None:
             steps = self.normal.working()
             WorkingDialog(self.window, self.look, self.normal.title, steps).exec()
+            return
+        if self.station == "corners" and self.corners.told is not None:
+            WorkingDialog(self.window, self.look, self.corners.title, self.corners.working()).exec()
             return
         if a is None or not a.dips:
             return

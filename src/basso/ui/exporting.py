@@ -28,6 +28,8 @@ class Exporting:
             return self._desk.sensors.table_text(separator)
         if self._desk.station == "trial":
             return self._desk.trial.table_text(separator)
+        if self._desk.station == "corners":
+            return self._desk.corners.table_text(separator)
         if self._desk.station == "normal":
             return self._desk.normal.table_text(separator)
         return self._desk.dips.table_text(separator, only_selected=only_selected)

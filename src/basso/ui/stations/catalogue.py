@@ -38,7 +38,7 @@ STATIONS: tuple[Station, ...] = (
         built=True,
     ),
     Station("dips", "Dips", "Where the pressure lay below the floor, how badly, and why.", built=True),
-    Station("corners", "Corners", "Where on the circuit it happens, lap after lap, and from which g on."),
+    Station("corners", "Corners", "Where on the circuit it happens, lap after lap, and from which g on.", built=True),
     Station(
         "sump", "Sump", "Where the oil stands in your pan under any g, and what level, baffle or pickup would change."
     ),

@@ -1,0 +1,65 @@
+"""``basso corners LOG``: where on the circuit it happens, and from which g on."""
+
+from __future__ import annotations
+
+import argparse
+
+from basso.cli import options
+from basso.errors import InputError
+
+HELP = "where on the circuit it happens, and from which g on"
+DESCRIPTION = """\
+Go through every corner and braking zone lap by lap, rank them by exposure, and find from all passes from which g on, and held
+for how long, the pressure begins to fall in each direction, with a 95 % interval.
+
+  basso corners run2.csv
+  basso corners run2.csv --json"""
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    parser.add_argument("log", metavar="LOG", help="a log file")
+    parser.add_argument("--json", action="store_true", help="print one JSON document (basso.corners/1)")
+    options.add_garage(parser)
+    options.add_kept(parser)
+    options.add_judging(parser)
+    options.add_reading(parser)
+
+
+def run(arguments: argparse.Namespace) -> int:
+    """Find and tell."""
+    from basso.corners.told import tell_corners
+    from basso.report.corners_documents import corners_document
+    from basso.report.corners_words import place_words, side_words, threshold_words
+    from basso.report.documents import dump
+    from basso.workflow import judge, open_recording
+
+    judging, reading = options.judging(arguments), options.reading(arguments)
+    (path,) = options.paths([arguments.log])
+    recording = open_recording(path, reading)
+    known = options.known(arguments, [recording]).get(recording.content_hash)
+    told = tell_corners(judge(recording, judging.by(None, known)))
+    if told is None:
+        raise InputError(
+            f"{arguments.log}: nothing can be said of corners: oil pressure or engine speed is missing, or the engine hardly ran warm; "
+            "'basso import' shows what is in it."
+        )
+    if arguments.json:
+        print(dump(corners_document(told)))
+        return 0
+    print(
+        f"{told.analysis.recording.path}: {len(told.places)} places, {len(told.ranked)} of them below the floor at times"
+    )
+    if told.places:
+        print("  place            what it is               passes  below  lowest  worst  below s  lowest in")
+    for p in told.places:
+        lowest, worst = (f"{100 * v:5.0f}%" if v == v else "    –" for v in (p.lowest, p.worst))
+        print(
+            f"  {p.place.label:<16} {place_words(p):<24} {len(p.passes):6d} {p.dips:6d}  {lowest} {worst}  {p.below_s:7.2f}  {p.phase or '–'}"
+        )
+    for words in (*map(threshold_words, told.thresholds), side_words(told)):
+        if words:
+            print(f"  {words}")
+    if told.test_place is not None:
+        print(f"  test a change on {told.test_place.place.label}")
+    return 0

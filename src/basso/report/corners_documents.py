@@ -1,0 +1,49 @@
+"""What is told about where, as a JSON document and as text for a terminal."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from basso.pressure.thresholds import Threshold
+from basso.report.documents import Document, rounded
+
+if TYPE_CHECKING:
+    from basso.corners.told import CornersTold, PlaceTold
+
+
+def threshold_document(t: Threshold) -> Document:
+    """One direction's threshold."""
+    return {
+        "direction": t.direction, "g": rounded(t.g), "low_g": rounded(t.low_g), "high_g": rounded(t.high_g), "level": 0.95,
+        "passes": t.passes, "fell": t.fell, "rpm": rounded(t.rpm, 0), "slosh_hz": rounded(t.slosh[0]), "damping": rounded(t.slosh[1]),
+        "lost_per_g": rounded(t.slope), "reason": t.reason,
+        "held": [{"g": g, "s": rounded(s)} for g in (1.0, 1.2, 1.4, 1.6) if (s := t.held_s(g)) is not None],
+    }  # fmt: skip
+
+
+def corners_document(told: CornersTold) -> Document:
+    """``basso.corners/1``."""
+    return {
+        "schema": "basso.corners/1",
+        "log": str(told.analysis.recording.path),
+        "places": [_place(p) for p in told.places],
+        "worst_first": [p.place.id for p in told.ranked],
+        "test_place": told.test_place.place.id if told.test_place is not None else None,
+        "thresholds": [threshold_document(t) for t in told.thresholds],
+        "at_equal_g": [
+            {"direction": s.direction, "seconds": rounded(s.seconds, 1), "below_s": rounded(s.below_s), "share_below": rounded(s.share)} for s in told.sides
+        ],
+    }  # fmt: skip
+
+
+def _place(p: PlaceTold) -> Document:
+    return {
+        "id": p.place.id, "kind": p.place.kind, "start_m": rounded(p.place.start_m, 1), "apex_m": rounded(p.place.apex_m, 1), "end_m": rounded(p.place.end_m, 1),
+        "radius_m": rounded(p.radius_m, 1), "peak_g": rounded(p.place.peak_g), "passes": len(p.passes), "below": p.dips,
+        "lowest_share": rounded(p.lowest), "worst_share": rounded(p.worst), "below_s_per_pass": rounded(p.below_s), "exposure_s": rounded(p.exposure),
+        "phase": p.phase or None, "share_per_lap": rounded(p.lean_per_lap),
+        "laps": [
+            {"lap": x.lap_key[2], "min_share": rounded(x.min_share), "min_pressure_kpa": rounded(x.min_pressure_kpa), "below_s": rounded(x.below_s), "at_s": rounded(x.time_s)}
+            for x in p.passes
+        ],
+    }  # fmt: skip

@@ -1,0 +1,238 @@
+"""What the Corners station draws and says, worked out without Qt: the ladder, the thresholds, the sentences, the table."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from basso.pressure.floors import Share
+from basso.report.corners_words import DIRECTION_WORDS, place_words, threshold_words
+from basso.ui.stations.working import Step
+from basso.units import DisplayUnits, FloatArray, Quantity
+
+if TYPE_CHECKING:
+    from basso.corners.told import CornersTold, PlaceTold
+
+_OFTEN = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Rung:
+    """One lap's lowest in a place: share of normal, the lap, when; ``below`` the floor."""
+
+    share: float
+    lap: int
+    time_s: float
+    below: bool
+
+
+@dataclass(frozen=True, slots=True)
+class LadderRow:
+    """A place: its name, what it is, its rungs in order of laps; ``low`` where it dips; ``share``: the rose's and circuit's colour."""
+
+    id: str
+    name: str
+    words: str
+    rungs: tuple[Rung, ...]
+    low: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Ladder:
+    """The pass ladder. ``low``, ``high``: ends of its axis, shares of normal; ``lines``: floors that are a share of normal."""
+
+    rows: tuple[LadderRow, ...]
+    low: float
+    high: float
+    lines: tuple[float, ...]
+
+
+def ladder(told: CornersTold) -> Ladder:
+    """A row for each place, a rung for each lap."""
+    rows = []
+    for p in told.places:
+        rungs = tuple(
+            Rung(x.min_share, x.lap_key[2], x.time_s, x.below_s > 0.0) for x in p.passes if math.isfinite(x.min_share)
+        )
+        rows.append(
+            LadderRow(p.place.id, p.place.label, place_words(p), rungs, p.dips >= _OFTEN * max(len(p.passes), 1))
+        )
+    shares = [r.share for row in rows for r in row.rungs]
+    low = min([0.6, *shares])
+    lines = tuple(f.fraction for f in told.analysis.options.floors if isinstance(f, Share))
+    return Ladder(tuple(rows), math.floor(low * 10.0 - 0.2) / 10.0, max([1.05, *shares]) + 0.03, lines)
+
+
+@dataclass(frozen=True, slots=True)
+class Opening:
+    """A title and the line under it."""
+
+    title: str
+    detail: str
+
+
+def opening(told: CornersTold, units: DisplayUnits) -> Opening:
+    """Where it happens, from which g on, and what to do next."""
+    thresholds = " ".join(w for t in told.thresholds if (w := threshold_words(t)))
+    if not told.places:
+        return Opening(
+            "No laps to find corners on"
+            + (f"; {len(told.analysis.dips)} dips stand under Dips" if told.analysis.dips else ""),
+            f"{thresholds} Corners need laps: a lap column, GPS, or a few laps of speed and g.".strip(),
+        )
+    if (
+        all(p.dips >= _OFTEN * len(p.passes) for p in told.places if p.passes)
+        and np.nanmedian([p.lowest for p in told.places]) > 0.9
+    ):
+        return Opening(
+            "Below the floor everywhere: normal itself is under it, not the corners",
+            f"{thresholds} Look under Normal: hotter or thinner oil, or a floor this engine cannot hold.",
+        )
+    often = [p for p in told.ranked if p.dips >= _OFTEN * len(p.passes)]
+    if not often:
+        some = f": {len(told.ranked)} places dip now and then" if told.ranked else ""
+        return Opening(f"No place dips in most laps{some}", f"{thresholds} {_lean_words(told)}".strip())
+    kinds = {p.place.kind for p in often}
+    clear = [
+        w
+        for kind, w in (("left", "to the left"), ("right", "to the right"), ("braking", "in braking"))
+        if kind not in kinds
+    ]
+    title = " and ".join(
+        filter(
+            None, [_named([p for p in often if p.place.is_corner]), _named([p for p in often if not p.place.is_corner])]
+        )
+    )
+    title = title[:1].upper() + title[1:] + (f"; nothing {' or '.join(clear)}" if clear else "")
+    return Opening(title, f"{thresholds} {_lean_words(told)} {_test_words(told)}".replace("  ", " ").strip())
+
+
+def _named(places: list[PlaceTold]) -> str:
+    """ "turns 2, 4 and 6 left", "braking B3"."""
+    if not places:
+        return ""
+    if not places[0].place.is_corner:
+        ids = [p.place.id for p in sorted(places, key=lambda p: p.place.apex_m)]
+        return f"braking {_listed(ids)}"
+    parts = []
+    for kind in ("left", "right"):
+        ids = [p.place.id for p in sorted(places, key=lambda p: p.place.apex_m) if p.place.kind == kind]
+        if ids:
+            parts.append(f"turn{'s' if len(ids) > 1 else ''} {_listed(ids)} {kind}")
+    return ", ".join(parts)
+
+
+def _listed(words: list[str]) -> str:
+    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
+
+
+def _lean_words(told: CornersTold) -> str:
+    lean = [p for p in told.places if p.lean_per_lap is not None]
+    worst = min(lean, key=lambda p: p.lean_per_lap or 0.0, default=None)
+    if worst is None or worst.lean_per_lap is None or worst.lean_per_lap >= 0:
+        return ""
+    heat = [p.temperature_c for p in worst.passes]
+    warmer = f", as the oil warms from {heat[0]:.0f} to {heat[-1]:.0f} °C" if heat and heat[-1] - heat[0] > 4.0 else ""
+    return f"{worst.place.label[:1].upper()}{worst.place.label[1:]} falls by {-100.0 * worst.lean_per_lap:.1f} % a lap{warmer}."
+
+
+def _test_words(told: CornersTold) -> str:
+    test = told.test_place
+    if test is None:
+        return ""
+    often = [p for p in told.ranked if p.dips >= _OFTEN * len(p.passes)]
+    others = [p.place.kind for p in often if p.place.kind != test.place.kind]
+    missed = f"; it does not cover {_listed(list(dict.fromkeys(others)))}" if others else ""
+    return f"Test a change on {test.place.label}, {test.dips} of {len(test.passes)} laps below the floor{missed}."
+
+
+TABLE_HEADS = ("Place", "What it is", "Passes", "Below", "Lowest", "Worst", "Below a pass, s", "Lowest in")
+
+
+def table_rows(told: CornersTold) -> list[tuple[str, ...]]:
+    """The places as text: for copying, and for those who read rather than look."""
+    return [
+        (
+            p.place.label, place_words(p), str(len(p.passes)), str(p.dips), _percent(p.lowest), _percent(p.worst), f"{p.below_s:.2f}", p.phase or "–",
+        )
+        for p in told.places
+    ]  # fmt: skip
+
+
+def _percent(share: float) -> str:
+    return f"{100.0 * share:.0f} %" if math.isfinite(share) else "–"
+
+
+def place_line(p: PlaceTold, units: DisplayUnits) -> str:
+    """One place in a sentence."""
+    words = f"{p.place.label[:1].upper()}{p.place.label[1:]}, {place_words(p)}: lowest {_percent(p.lowest)} of normal, median of {len(p.passes)} passes"
+    if p.dips:
+        words += f", below the floor in {p.dips} of them, {p.below_s:.2f} s a pass"
+    if p.phase:
+        words += (
+            f"; lowest {'at the' if p.phase == 'exit' else 'in the' if p.phase == 'middle' else 'at'} {p.phase}"
+            if p.phase != "after it"
+            else "; lowest after it"
+        )
+    if p.passes:
+        heat = (
+            float(np.nanmedian([x.temperature_c for x in p.passes]))
+            if any(math.isfinite(x.temperature_c) for x in p.passes)
+            else float("nan")
+        )
+        words += f"; {np.median([x.peak_g for x in p.passes]):.2f} g at {np.median([x.rpm for x in p.passes]):.0f} rpm"
+        words += f" and {units.text(heat, Quantity.TEMPERATURE)}" if math.isfinite(heat) else ""
+    return f"{words}."
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ThresholdPicture:
+    """Loss against g felt, in one direction.
+
+    Attributes:
+        direction: which; ``felt_g``, ``share``, ``time_s``: of each pass, shape (passes,).
+        g, low_g, high_g: the threshold; None where there is none.
+    """
+
+    direction: str
+    words: str
+    felt_g: FloatArray
+    share: FloatArray
+    time_s: FloatArray
+    g: float | None
+    low_g: float | None
+    high_g: float | None
+
+
+def threshold_picture(told: CornersTold, direction: str) -> ThresholdPicture | None:
+    """Every pass in a direction; None with too few."""
+    t = told.threshold(direction)
+    if t is None or t.passes < 3:
+        return None
+    words = f"{DIRECTION_WORDS[direction]}, {t.passes} passes"
+    return ThresholdPicture(
+        direction, words, t.felt_g, 1.0 - t.lost, told.analysis.time_s[t.at], t.g, t.low_g, t.high_g
+    )
+
+
+def working(told: CornersTold, direction: str) -> list[Step]:
+    """How a direction's threshold came about."""
+    t = told.threshold(direction)
+    if t is None:
+        return []
+    hz, damping = t.slosh
+    steps = [
+        Step("Passes", f"{t.passes} through {DIRECTION_WORDS[direction].lower()}, {t.fell} of which lost more than their scatter", "felt over 0.25 g; those in which another direction may have bared the pickup, or that began low, are left out"),
+    ]  # fmt: skip
+    if t.g is None:
+        steps.append(Step("Threshold", "none", t.reason))
+        return steps
+    steps += [
+        Step("What the oil feels", f"the logged g through a body that sloshes at {hz:.2f} Hz with damping {damping:.2f}", "found with the threshold, of eleven that were tried; a g held steady feels like itself, a short one like less"),
+        Step("Threshold", f"{t.g:.2f} g; 95 %: {t.low_g if t.low_g is None else round(t.low_g, 2)} to {t.high_g:.2f} g", f"change-point: loss flat up to it, then {100.0 * t.slope:.0f} % of normal lost a g; where the profile likelihood is within 1.92 of its top, and 8 % for what one body's slosh does not tell"),
+        Step("At", f"{t.rpm:.0f} rpm in the middle", "at another level, oil temperature or speed it lies elsewhere: the head holds oil up at speed"),
+    ]  # fmt: skip
+    return steps

@@ -1,0 +1,444 @@
+"""Draws the pass ladder, the oil rose, the circuit and loss against g."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtWidgets import QWidget
+
+from basso.ui.plots import paint
+from basso.ui.plots.ticks import ticks
+from basso.ui.stations.corners.picture import Ladder, LadderRow, ThresholdPicture
+from basso.ui.theme.look import Look, Type
+
+if TYPE_CHECKING:
+    from basso.corners.circuit import CircuitLine
+    from basso.corners.rose import Rose
+    from basso.track.corners import Place
+
+
+def share_color(look: Look, share: float, floor: float) -> QColor:
+    """Ample, fair, at the floor, below: the margin's colours by share of normal."""
+    name = "below" if share < floor else "sand" if share < floor + 0.1 else "fair" if share < 0.9 else "ample"
+    return look.color(name)
+
+
+class LadderView(QWidget):
+    """A row for each place, a rung for each lap. ``place_chosen`` carries a place's id, ``rung_chosen`` seconds."""
+
+    place_chosen = Signal(str)
+    rung_chosen = Signal(float)
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self.ladder: Ladder | None = None
+        self.chosen = ""
+        self._rung = -1
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumHeight(round(look.height() * 12))
+        self.setAccessibleName("Pass ladder: a row for each place, a mark for each lap")
+        self.setToolTip(
+            "A mark for each lap at its lowest share of normal. Up and down choose a place, left and right a lap."
+        )
+        look.changed.connect(self.update)
+
+    def show_ladder(self, ladder: Ladder | None) -> None:
+        """Show another ladder; the chosen place stays chosen where it is there."""
+        self.ladder = ladder
+        ids = [r.id for r in ladder.rows] if ladder is not None else []
+        if self.chosen not in ids:
+            self.chosen = (
+                next((r.id for r in ladder.rows if r.low), ids[0] if ids else "") if ladder is not None else ""
+            )
+        self._rung = -1
+        self.update()
+
+    def choose(self, place: str) -> None:
+        """Choose a place."""
+        if place != self.chosen:
+            self.chosen, self._rung = place, -1
+            self.update()
+            self.place_chosen.emit(place)
+
+    def _rows(self) -> tuple[LadderRow, ...]:
+        return self.ladder.rows if self.ladder is not None else ()
+
+    def _area(self) -> QRectF:
+        line = self._look.height(Type.SMALL)
+        return QRectF(line * 12.5, line * 1.6, self.width() - line * 13.2, self.height() - line * 2.0)
+
+    def _x(self, share: float) -> float:
+        area, ladder = self._area(), self.ladder
+        assert ladder is not None
+        return area.left() + (share - ladder.low) / (ladder.high - ladder.low) * area.width()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter, look, rows = QPainter(self), self._look, self._rows()
+        if not rows or self.ladder is None:
+            return
+        area, small = self._area(), look.font(Type.SMALL)
+        high = area.height() / len(rows)
+        for i, row in enumerate(rows):
+            if row.id == self.chosen:
+                painter.fillRect(QRectF(0, area.top() + i * high, self.width(), high), look.color("band"))
+        for share in np.arange(np.ceil(self.ladder.low * 5) / 5, self.ladder.high, 0.2):
+            x = self._x(float(share))
+            paint.rule(painter, x, area.top(), x, area.bottom(), look.color("rule"))
+            paint.text(
+                painter,
+                x,
+                area.top() - look.height(Type.SMALL) * 0.7,
+                f"{100 * share:.0f} %",
+                small,
+                look.color("soft"),
+                paint.CENTRE,
+            )
+        for share in self.ladder.lines:
+            x = self._x(share)
+            paint.rule(painter, x, area.top(), x, area.bottom(), look.color("below"), Qt.PenStyle.DashLine)
+            words = f"{100 * share:.0f} %"
+            paint.text(
+                painter,
+                x,
+                area.top() - look.height(Type.SMALL) * 0.7,
+                words,
+                look.font(Type.SMALL_STRONG),
+                look.color("below"),
+                paint.CENTRE,
+            )
+        for i, row in enumerate(rows):
+            self._draw_row(painter, row, area.top() + i * high, high)
+        paint.focus_mark(self, painter, look.color("ink"))
+
+    def _draw_row(self, painter: QPainter, row: LadderRow, top: float, high: float) -> None:
+        look = self._look
+        middle = top + high / 2
+        strong = look.color("below" if row.low else "ink")
+        paint.text(painter, 4, middle, row.id, look.font(Type.STRONG), strong)
+        paint.text(
+            painter,
+            look.height(Type.SMALL) * 2.2,
+            middle,
+            row.words,
+            look.font(Type.SMALL),
+            look.color("ink" if row.low else "soft"),
+        )
+        count = max(len(row.rungs), 1)
+        gap = min((high - 4.0) / count, 9.0)
+        first = middle - gap * (count - 1) / 2
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        for k, rung in enumerate(row.rungs):
+            x, y = self._x(rung.share), first + gap * k
+            color = look.color("below" if rung.below else "ample" if rung.share > 0.9 else "fair")
+            chosen = row.id == self.chosen and k == self._rung
+            thick = max(2.0, min(gap - 1.5, 4.0)) + (2.0 if chosen else 0.0)
+            painter.fillRect(QRectF(x - 7, y - thick / 2, 14, thick), color)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        rows, area = self._rows(), self._area()
+        if not rows:
+            return
+        high = area.height() / len(rows)
+        i = int((event.position().y() - area.top()) / high)
+        if not 0 <= i < len(rows):
+            return
+        self.choose(rows[i].id)
+        rungs = rows[i].rungs
+        if rungs and event.position().x() >= area.left() - 8:
+            gap = min((high - 4.0) / len(rungs), 9.0)
+            first = area.top() + (i + 0.5) * high - gap * (len(rungs) - 1) / 2
+            near = [
+                abs(event.position().x() - self._x(r.share)) / 14
+                + abs(event.position().y() - first - gap * k) / max(gap, 4)
+                for k, r in enumerate(rungs)
+            ]
+            self._choose_rung(int(np.argmin(near)))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        rows = self._rows()
+        at = next((i for i, r in enumerate(rows) if r.id == self.chosen), -1)
+        step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()))
+        if step is not None and rows:
+            self.choose(rows[max(0, min(len(rows) - 1, at + step))].id)
+        elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right) and at >= 0 and rows[at].rungs:
+            by = 1 if event.key() == Qt.Key.Key_Right else -1
+            self._choose_rung(max(0, min(len(rows[at].rungs) - 1, self._rung + by)))
+        else:
+            super().keyPressEvent(event)
+
+    def _choose_rung(self, which: int) -> None:
+        row = next((r for r in self._rows() if r.id == self.chosen), None)
+        if row is not None and 0 <= which < len(row.rungs):
+            self._rung = which
+            self.update()
+            self.rung_chosen.emit(row.rungs[which].time_s)
+
+
+class RoseView(QWidget):
+    """The oil rose: angle is the way the oil is thrown, radius the g it feels, colour the least share of normal seen there."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self.rose: Rose | None = None
+        self._floor = 0.7
+        self.setMinimumHeight(round(look.height() * 9))
+        self.setAccessibleName("Oil rose: which way the oil was thrown, how hard, and the least share of normal there")
+        self.setToolTip(
+            "Which way the oil was thrown; a ring for each 0.2 g it felt; colour: the least share of normal seen there."
+        )
+        look.changed.connect(self.update)
+
+    def show_rose(self, rose: Rose | None, floor: float) -> None:
+        """Show another session's."""
+        self.rose, self._floor = rose, floor
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter, look, rose = QPainter(self), self._look, self.rose
+        if rose is None:
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        line = look.height(Type.SMALL)
+        sectors, rings = rose.share.shape
+        centre = QPointF(self.width() / 2.0, self.height() / 2.0)
+        radius = min(self.width() / 2.0 - line * 3.0, self.height() / 2.0 - line * 1.3)
+        step, wide = radius / rings, 360.0 / sectors
+        painter.setPen(paint.pen(look.color("rule")))
+        for g in range(1, rings + 1):
+            painter.drawEllipse(centre, step * g, step * g)
+        for s in range(sectors):
+            for r in range(rings):
+                share = float(rose.share[s, r])
+                if share != share:
+                    continue
+                path = QPainterPath()
+                # Qt counts from three o'clock against the clock; sector 0 is the nose, the next to the right.
+                start = 90.0 - s * wide + wide / 2.0
+                outer, inner = (
+                    QRectF(0, 0, 2 * step * (r + 1), 2 * step * (r + 1)),
+                    QRectF(0, 0, 2 * step * r, 2 * step * r),
+                )
+                outer.moveCenter(centre)
+                inner.moveCenter(centre)
+                path.arcMoveTo(outer, start)
+                path.arcTo(outer, start, -wide)
+                path.arcTo(inner, start - wide, wide)
+                path.closeSubpath()
+                painter.fillPath(path, share_color(look, share, self._floor))
+                painter.setPen(paint.pen(look.color("paper"), 1.0))
+                painter.drawPath(path)
+                if share < self._floor:
+                    self._hatch(painter, path)
+        soft, small = look.color("soft"), look.font(Type.SMALL)
+        paint.text(painter, centre.x(), centre.y() - radius - line * 0.6, "nose", small, soft, paint.CENTRE)
+        paint.text(painter, centre.x(), centre.y() + radius + line * 0.6, "tail", small, soft, paint.CENTRE)
+        paint.text(painter, centre.x() - radius - 5, centre.y(), "left", small, soft, paint.RIGHT)
+        paint.text(painter, centre.x() + radius + 5, centre.y(), "right", small, soft)
+        words = f"{0.2 * rings:.1f} g"
+        paint.text(painter, centre.x() + radius * 0.72 + 6, centre.y() - radius * 0.72 - 4, words, small, soft)
+
+    def _hatch(self, painter: QPainter, path: QPainterPath) -> None:
+        """Below the floor is told by hatching too, for eyes and prints without colour."""
+        painter.save()
+        painter.setClipPath(path)
+        painter.setPen(paint.pen(self._look.color("panel"), 0.8))
+        box = path.boundingRect()
+        at = box.left() - box.height()
+        while at < box.right():
+            painter.drawLine(QPointF(at, box.bottom()), QPointF(at + box.height(), box.top()))
+            at += 5.0
+        painter.restore()
+
+
+class CircuitView(QWidget):
+    """The circuit with margin as width and colour. ``place_chosen`` carries the id of the place that was clicked."""
+
+    place_chosen = Signal(str)
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self.line: CircuitLine | None = None
+        self._places: tuple[Place, ...] = ()
+        self.chosen = ""
+        self._floor = 0.7
+        self.at_m = float("nan")
+        self.setMinimumHeight(round(look.height() * 8))
+        self.setAccessibleName("The circuit, with the least share of normal along it")
+        self.setToolTip("Width and colour: the least share of normal of all laps there. Click a place.")
+        look.changed.connect(self.update)
+
+    def show_circuit(self, line: CircuitLine | None, places: tuple[Place, ...], floor: float) -> None:
+        """Show another circuit."""
+        self.line, self._places, self._floor = line, places, floor
+        self.update()
+
+    def show_place(self, place: str) -> None:
+        """Mark a place."""
+        self.chosen = place
+        self.update()
+
+    def show_at(self, along_m: float) -> None:
+        """Where the car is at the cursor; NaN nowhere."""
+        if along_m != self.at_m:
+            self.at_m = along_m
+            self.update()
+
+    def _points(self) -> list[QPointF]:
+        line = self.line
+        assert line is not None
+        room = self._look.height(Type.SMALL) * 1.9
+        w, h = self.width() - 2 * room, self.height() - 2 * room
+        x, y = line.x_m, line.y_m
+        wide, tall = max(float(np.ptp(x)), 1.0), max(float(np.ptp(y)), 1.0)
+        # A circuit that is taller than wide is laid on its side: it has more room there.
+        if (tall > wide) != (h > w):
+            x, y, wide, tall = y, -x, tall, wide
+        scale = min(w / wide, h / tall)
+        left, top = (
+            self.width() / 2 - scale * (x.min() + x.max()) / 2,
+            self.height() / 2 + scale * (y.min() + y.max()) / 2,
+        )
+        return [QPointF(left + scale * float(a), top - scale * float(b)) for a, b in zip(x, y, strict=True)]
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter, look, line = QPainter(self), self._look, self.line
+        if line is None:
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        points = self._points()
+        n = len(points)
+        strokes: dict[bool, list[tuple[QPen, QPointF, QPointF]]] = {True: [], False: []}
+        for i in range(n):
+            share = float(line.share[i])
+            known = share == share
+            lost = min(max((1.0 - share) * 14.0, 0.0), 10.0) if known else 0.0
+            color = share_color(look, share, self._floor) if known else look.color("rule")
+            for ink, more in ((look.color("soft"), 1.6), (color, 0.0)):
+                pen = paint.pen(ink, 3.0 + lost + more)
+                pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+                strokes[more > 0].append((pen, points[i], points[(i + 1) % n]))
+        for edge in (True, False):
+            for pen, start, end in strokes[edge]:
+                painter.setPen(pen)
+                painter.drawLine(start, end)
+        middle = QPointF(sum(p.x() for p in points) / n, sum(p.y() for p in points) / n)
+        for place in self._places:
+            at = points[min(int(place.apex_m / 5.0), n - 1)]
+            away = at - middle
+            far = max((away.x() ** 2 + away.y() ** 2) ** 0.5, 1.0)
+            spot = at + away * (look.height(Type.SMALL) * 1.15 / far)
+            chosen = place.id == self.chosen
+            if place.is_corner or chosen:
+                paint.text(
+                    painter,
+                    spot.x(),
+                    spot.y(),
+                    place.id,
+                    look.font(Type.STRONG if chosen else Type.SMALL),
+                    look.color("ink" if chosen else "soft"),
+                    paint.CENTRE,
+                )
+        if self.at_m == self.at_m:
+            painter.setPen(paint.pen(look.color("ink"), 1.6))
+            painter.setBrush(look.color("panel"))
+            painter.drawEllipse(points[min(int(self.at_m / 5.0), n - 1)], 4.5, 4.5)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self.line is None or not self._places:
+            return
+        points, at = self._points(), event.position()
+        near = int(np.argmin([(p.x() - at.x()) ** 2 + (p.y() - at.y()) ** 2 for p in points]))
+        along = float(self.line.along_m[near])
+        inside = [p for p in self._places if p.start_m - 20.0 <= along <= p.end_m + 20.0]
+        if inside:
+            self.place_chosen.emit(min(inside, key=lambda p: abs(p.apex_m - along)).id)
+
+
+class LossView(QWidget):
+    """Every pass in one direction: lowest share of normal against the g the oil felt. ``pass_chosen`` carries seconds."""
+
+    pass_chosen = Signal(float)
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self.picture: ThresholdPicture | None = None
+        self._floor = 0.7
+        self.setMinimumHeight(round(look.height() * 7))
+        self.setAccessibleName("Lowest share of normal of each pass against the g the oil felt")
+        self.setToolTip(
+            "A mark for each pass; the band: where the pressure begins to fall, 95 %. Click a pass to go there."
+        )
+        look.changed.connect(self.update)
+
+    def show_picture(self, picture: ThresholdPicture | None, floor: float) -> None:
+        """Show another direction."""
+        self.picture, self._floor = picture, floor
+        self.update()
+
+    def _area(self) -> QRectF:
+        line = self._look.height(Type.SMALL)
+        return QRectF(line * 3.2, line * 0.6, self.width() - line * 4.2, self.height() - line * 2.2)
+
+    def _at(self, g: float, share: float) -> QPointF:
+        p, area = self.picture, self._area()
+        assert p is not None
+        right, low = max(float(p.felt_g.max()) * 1.05, 0.5), min(float(p.share.min()), 0.6) - 0.05
+        return QPointF(
+            area.left() + g / right * area.width(), area.bottom() - (share - low) / (1.08 - low) * area.height()
+        )
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter, look, p = QPainter(self), self._look, self.picture
+        if p is None:
+            return
+        area, small, soft = self._area(), look.font(Type.SMALL), look.color("soft")
+        line = look.height(Type.SMALL)
+        if p.g is not None and p.high_g is not None:
+            left, right = self._at(p.low_g or 0.0, 1.0).x(), min(self._at(p.high_g, 1.0).x(), area.right())
+            painter.fillRect(QRectF(left, area.top(), right - left, area.height()), look.color("band"))
+            x = self._at(p.g, 1.0).x()
+            paint.rule(painter, x, area.top(), x, area.bottom(), look.color("ink"))
+            words = f"{p.g:.2f} g"
+            wide = QFontMetricsF(look.font(Type.SMALL_STRONG)).horizontalAdvance(words)
+            paint.text(
+                painter,
+                max(x - 5, area.left() + wide),
+                area.bottom() - line * 0.7,
+                words,
+                look.font(Type.SMALL_STRONG),
+                look.color("ink"),
+                paint.RIGHT,
+            )
+        for share in (1.0, 0.8, 0.6, 0.4, 0.2):
+            y = self._at(0.0, share).y()
+            if area.top() <= y <= area.bottom():
+                paint.rule(painter, area.left(), y, area.right(), y, look.color("grid"))
+                paint.text(painter, area.left() - 6, y, f"{100 * share:.0f} %", small, soft, paint.RIGHT)
+        y = self._at(0.0, self._floor).y()
+        if area.top() <= y <= area.bottom():
+            paint.rule(painter, area.left(), y, area.right(), y, look.color("below"), Qt.PenStyle.DashLine)
+        for g in ticks(0.0, max(float(p.felt_g.max()), 0.5), 6):
+            paint.text(painter, self._at(g, 1.0).x(), area.bottom() + line * 0.8, f"{g:g} g", small, soft, paint.CENTRE)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        for g, share in zip(p.felt_g, p.share, strict=True):
+            painter.setPen(paint.pen(look.color("ink"), 0.8))
+            painter.setBrush(share_color(look, float(share), self._floor))
+            at = self._at(float(g), float(share))
+            painter.drawEllipse(at, 3.2, 3.2)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        p, at = self.picture, event.position()
+        if p is None or not p.felt_g.size:
+            return
+        far = [(self._at(float(g), float(s)) - at).manhattanLength() for g, s in zip(p.felt_g, p.share, strict=True)]
+        near = int(np.argmin(far))
+        if far[near] < 30.0:
+            self.pass_chosen.emit(float(p.time_s[near]))

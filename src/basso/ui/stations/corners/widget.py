@@ -1,0 +1,226 @@
+"""The Corners station: where on the circuit it happens, lap after lap, which way, and from which g on."""
+
+from __future__ import annotations
+
+import csv
+import io
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from basso.report.corners_words import side_words, threshold_words
+from basso.ui.cursor import Cursor
+from basso.ui.stations.corners.picture import (
+    TABLE_HEADS,
+    ladder,
+    opening,
+    place_line,
+    table_rows,
+    threshold_picture,
+    working,
+)
+from basso.ui.stations.corners.views import CircuitView, LadderView, LossView, RoseView
+from basso.ui.stations.words import Words
+from basso.ui.stations.working import Step
+from basso.ui.theme.look import Look, Type
+from basso.units import DisplayUnits
+
+if TYPE_CHECKING:
+    from basso.corners.told import CornersTold
+
+_WAYS = (("left", "Left turns"), ("right", "Right turns"), ("braking", "Braking"), ("acceleration", "Acceleration"))
+
+
+class CornersStation(QWidget):
+    """Told what is told of corners; moves the cursor. ``demo_wanted`` when there is nothing to look at."""
+
+    demo_wanted = Signal()
+
+    def __init__(self, look: Look, cursor: Cursor) -> None:
+        super().__init__()
+        self._look, self._cursor = look, cursor
+        self.told: CornersTold | None = None
+        self._units = DisplayUnits()
+        self._title, self._detail = Words(look, Type.TITLE), Words(look, Type.BODY, "soft")
+        self.ladder, self.rose, self.circuit, self.loss = (
+            LadderView(look),
+            RoseView(look),
+            CircuitView(look),
+            LossView(look),
+        )
+        self.place_words, self.side_words = Words(look, Type.SMALL), Words(look, Type.SMALL, "soft")
+        self.way = QComboBox()
+        self.way.setAccessibleName("Direction")
+        for key, words in _WAYS:
+            self.way.addItem(words, key)
+        self._lay_out()
+        self.ladder.place_chosen.connect(self._place_chosen)
+        self.circuit.place_chosen.connect(self.ladder.choose)
+        self.ladder.rung_chosen.connect(self._go_to)
+        self.loss.pass_chosen.connect(self._go_to)
+        self.way.currentIndexChanged.connect(lambda _: self._show_way())
+        cursor.moved.connect(lambda _: self._follow())
+
+    def _lay_out(self) -> None:
+        self._body = QWidget()
+        sides = QHBoxLayout(self._body)
+        sides.setContentsMargins(0, 6, 0, 0)
+        sides.setSpacing(22)
+        left, right = QVBoxLayout(), QVBoxLayout()
+        for column in (left, right):
+            column.setSpacing(3)
+        self._ladder_box, self._circuit_box = QWidget(), QWidget()
+        box = self._boxed(self._ladder_box, "Pass ladder", "lowest share of normal; a mark a lap")
+        box.addWidget(self.ladder, 1)
+        box.addWidget(self.place_words)
+        left.addWidget(self._ladder_box, 68)
+        row = self._head("From which g on", "lowest share of normal against the g the oil felt")
+        row.insertWidget(1, self.way)
+        left.addSpacing(4)
+        left.addLayout(row)
+        left.addWidget(self.loss, 32)
+        right.addLayout(self._head("Oil rose", "which way the oil was thrown"))
+        right.addWidget(self.rose, 50)
+        right.addWidget(self.side_words)
+        self._circuit_words = Words(self._look, Type.SMALL, "soft")
+        box = self._boxed(self._circuit_box, "Circuit", "width and colour: least share of normal")
+        box.addWidget(self.circuit, 1)
+        box.addWidget(self._circuit_words)
+        right.addWidget(self._circuit_box, 50)
+        sides.addLayout(left, 62)
+        sides.addLayout(right, 38)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(20, 12, 14, 8)
+        whole.setSpacing(2)
+        whole.addWidget(self._title)
+        whole.addWidget(self._detail)
+        whole.addWidget(self._body, 1)
+        self._room = QWidget()
+        whole.addWidget(self._room, 1)
+
+    def _boxed(self, box: QWidget, words: str, hint: str) -> QVBoxLayout:
+        column = QVBoxLayout(box)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(3)
+        column.addLayout(self._head(words, hint))
+        return column
+
+    def _head(self, words: str, hint: str) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        head, soft = Words(self._look, Type.SMALL_STRONG), Words(self._look, Type.SMALL, "soft")
+        head.setText(words)
+        head.setWordWrap(False)
+        soft.setText(hint)
+        row.addWidget(head)
+        row.addWidget(soft, 1)
+        return row
+
+    # Showing
+
+    def show_corners(self, told: CornersTold | None, units: DisplayUnits, waiting: str = "") -> None:
+        """Show what is told, or what is missing for it."""
+        fresh = told is not None and (self.told is None or self.told.analysis.recording is not told.analysis.recording)
+        self.told, self._units = told, units
+        self._body.setVisible(told is not None)
+        self._room.setVisible(told is None)
+        if told is None:
+            self._title.setText(waiting or "Open a log to see where on the circuit it happens")
+            self._detail.setText(
+                ""
+                if waiting
+                else "It needs laps and both g: a lap column or GPS is best; a few laps of speed and g will do."
+            )
+            return
+        words = opening(told, units)
+        self._title.setText(words.title)
+        self._detail.setText(words.detail)
+        floor = self._floor
+        rows = ladder(told)
+        self.ladder.show_ladder(rows if rows.rows else None)
+        self._ladder_box.setVisible(bool(rows.rows))
+        self.rose.show_rose(told.rose, floor)
+        self.circuit.show_circuit(told.circuit, tuple(p.place for p in told.places), floor)
+        self._circuit_box.setVisible(told.circuit is not None)
+        self._circuit_words.setText(
+            "" if told.circuit is None else "Drawn from GPS." if told.circuit.from_gps else "Worked out from speed and g, for there is no path: a sketch."
+        )  # fmt: skip
+        self.side_words.setText(side_words(told))
+        if fresh:
+            self.way.setCurrentIndex(self._worst_way(told))
+        self._place_chosen(self.ladder.chosen)
+        self._show_way()
+        self._follow()
+
+    @staticmethod
+    def _worst_way(told: CornersTold) -> int:
+        """The direction with a threshold in which most passes fell, else the one with most passes."""
+        of = [told.threshold(key) for key, _ in _WAYS]
+        return max(
+            range(len(_WAYS)),
+            key=lambda i: (t.g is not None, t.fell, t.passes) if (t := of[i]) is not None else (False, 0, 0),
+        )
+
+    @property
+    def _floor(self) -> float:
+        from basso.pressure.floors import Share
+
+        floors = self.told.analysis.options.floors if self.told is not None else ()
+        return next((f.fraction for f in floors if isinstance(f, Share)), 0.7)
+
+    def _place_chosen(self, place: str) -> None:
+        told = self.told
+        found = next((p for p in told.places if p.place.id == place), None) if told is not None else None
+        self.circuit.show_place(place)
+        self.place_words.setText(place_line(found, self._units) if found is not None else "")
+        if (
+            found is not None
+            and found.place.kind != self.way.currentData()
+            and told is not None
+            and told.threshold(found.place.kind) is not None
+        ):
+            self.way.setCurrentIndex(next(i for i, (key, _) in enumerate(_WAYS) if key == found.place.kind))
+
+    def _show_way(self) -> None:
+        picture = threshold_picture(self.told, self.way.currentData()) if self.told is not None else None
+        self.loss.show_picture(picture, self._floor)
+
+    def _go_to(self, time_s: float) -> None:
+        self._cursor.reveal(time_s)
+        self._cursor.move_to(time_s)
+
+    def _follow(self) -> None:
+        """The car on the circuit follows the cursor."""
+        told = self.told
+        if told is None or told.analysis.track is None or not self.isVisible():
+            return
+        at = int(np.searchsorted(told.analysis.time_s, self._cursor.time_s))
+        distance = told.analysis.track.lap_distance_m
+        self.circuit.show_at(float(distance[min(at, distance.size - 1)]))
+
+    def working(self) -> list[Step]:
+        """How the shown direction's threshold came about."""
+        return working(self.told, self.way.currentData()) if self.told is not None else []
+
+    @property
+    def title(self) -> str:
+        """The sentence at the top."""
+        return self._title.text()
+
+    def table_text(self, separator: str = "\t") -> str:
+        """Places and thresholds as text."""
+        if self.told is None:
+            return ""
+        out = io.StringIO()
+        writer = csv.writer(out, delimiter=separator, lineterminator="\n")
+        rows = [
+            [self.title],
+            TABLE_HEADS,
+            *table_rows(self.told),
+            *([w] for t in self.told.thresholds if (w := threshold_words(t))),
+        ]
+        for row in rows:
+            writer.writerow([c.replace("\u2009", "").replace("−", "-") for c in row])
+        return out.getvalue()

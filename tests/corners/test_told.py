@@ -1,0 +1,181 @@
+"""What is told about where: thresholds against pans whose uncover g is known, places ranked, both sides at equal g."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+import pytest
+
+from basso.analysis import Analysis, analyse
+from basso.corners.circuit import circuit_line
+from basso.corners.rose import SECTORS, oil_rose
+from basso.corners.told import CornersTold, tell_corners
+from basso.pressure.floors import Fixed
+from basso.pressure.options import JudgeOptions
+from basso.pressure.thresholds import Threshold, felt, find_thresholds
+from basso.recording.roles import Role
+from basso.standin.car import Car
+from basso.standin.car import Session as Drive
+from basso.standin.circuit import random_circuit
+from basso.standin.engine import Engine, Heat, lagged
+from basso.standin.faults import Logger
+from basso.standin.pan import Pan
+from basso.standin.scenarios import generator, run_setup
+from basso.standin.simulate import Setup, Simulated
+from basso.sump.shape import BoxPan
+from basso.sump.surface import pickup_head_m
+from basso.workflow import demo_folder, open_recording
+from support import made_recording, recording_of
+
+WAY = {"left": (0.0, 1.0), "right": (0.0, -1.0), "braking": (-1.0, 0.0), "acceleration": (1.0, 0.0)}
+
+
+@lru_cache(maxsize=8)
+def driven(seed: int, rate_hz: int = 20) -> tuple[Setup, Simulated, Analysis]:
+    """A circuit, engine and pan that nobody tuned for, the pickup off the centre."""
+    rng = generator("corners/test", seed)
+    shape = BoxPan(0.26, 0.20, 0.16, (float(rng.uniform(-0.05, 0.05)), float(rng.uniform(-0.06, 0.06)), 0.008))
+    pan = Pan(shape=shape, fill_l=float(rng.uniform(3.4, 4.2)), slosh_hz=float(rng.uniform(0.4, 0.8)))
+    setup = Setup(random_circuit(rng), Car(), Engine(), heat=Heat(start_c=80.0), pan=pan, session=Drive(laps=7))
+    simulated, csv = run_setup(setup, Logger(rate_hz, gps=True), generator("corners/drive", seed))
+    return setup, simulated, analyse(recording_of(csv))
+
+
+def true_g(setup: Setup, simulated: Simulated, a: Analysis, t: Threshold) -> float | None:
+    """The steady g at which the head over the pickup falls to where air is drawn, at the running level of those passes."""
+    pan = setup.pan
+    held = lagged(pan.held_up_l * simulated.drive.rpm / 7000.0, pan.held_up_s)
+    at = np.clip((a.time_s[t.at] * 100.0).astype(int), 0, held.size - 1)
+    g = np.linspace(0.0, 2.5, 501)
+    along, side = WAY[t.direction]
+    volume = np.full(g.shape, pan.fill_l - float(np.median(held[at])))
+    bare = np.flatnonzero(pickup_head_m(pan.shape, volume, along * g, side * g) < pan.mouth_m)
+    return float(g[bare[0]]) if bare.size else None
+
+
+def test_thresholds_hold_the_g_at_which_the_pickup_is_bared() -> None:
+    inside = []
+    for seed in range(700, 712):
+        setup, simulated, a = driven(seed)
+        for t in find_thresholds(
+            a.time_s, a.share, a.rpm, np.nan_to_num(a.lateral_g), np.nan_to_num(a.longitudinal_g), a.judged
+        ):
+            true = true_g(setup, simulated, a, t)
+            if t.g is not None and t.high_g is not None:
+                inside.append(true is not None and (t.low_g or 0.0) <= true <= t.high_g)
+            elif t.low_g is not None and true is not None:
+                assert true > 0.9 * t.low_g  # nothing fell up to there
+    assert len(inside) >= 8 and np.mean(inside) >= 0.85
+
+
+def test_a_pan_that_never_bares_has_no_threshold_but_a_bound() -> None:
+    rng = generator("corners/full", 1)
+    deep = Pan(shape=BoxPan(0.26, 0.20, 0.16, (0.0, 0.0, 0.008)), fill_l=5.2, held_up_l=0.2)
+    setup = Setup(random_circuit(rng), Car(), Engine(), heat=Heat(start_c=80.0), pan=deep, session=Drive(laps=6))
+    a = analyse(recording_of(run_setup(setup, Logger(50, gps=True), generator("corners/full", 2))[1]))
+    found = tell_corners(a)
+    assert found is not None and all(t.g is None for t in found.thresholds)
+    left = found.threshold("left")
+    assert left is not None and left.low_g is not None and left.low_g > 0.9 and left.held_s(1.5) is None and left.reason
+
+
+def test_a_higher_g_may_be_held_for_less_long() -> None:
+    t = Threshold(
+        "left", 1.0, 0.9, 1.1, 1.0, (0.6, 0.7), 10, 5, 5000.0, np.ones(10), np.zeros(10), np.zeros(10, dtype=np.intp)
+    )
+    times = [t.held_s(g) for g in (1.01, 1.1, 1.3, 2.0)]
+    assert all(v is not None for v in times) and times == sorted(times, key=lambda v: -(v or 0.0))
+    assert t.held_s(0.99) is None
+    # By hand: a step of twice the threshold is felt half when the step response crosses 0.5.
+    step, n = 0.01, 400
+    x = felt(np.where(np.arange(n) >= 1, 2.0, 0.0), step, (0.6, 0.7))
+    assert t.held_s(2.0) == pytest.approx(float(np.argmax(x >= 1.0)) * step, abs=0.03)
+    # What is held for good is felt as it is.
+    assert felt(np.full(500, 0.8), step, (0.6, 0.7)) == pytest.approx(0.8)
+
+
+def test_without_g_or_with_too_few_passes_nothing_is_claimed() -> None:
+    n = 2000
+    t, share, rpm, judged = np.arange(n) / 20.0, np.ones(n), np.full(n, 5000.0), np.ones(n, dtype=bool)
+    assert find_thresholds(t, share, rpm, None, None, judged) == ()
+    (left, right) = find_thresholds(t, share, rpm, np.zeros(n), None, judged)
+    assert left.g is None and "only 0 passes" in left.reason and right.passes == 0
+    assert find_thresholds(t, np.full(n, np.nan), rpm, np.zeros(n), np.zeros(n), judged) == ()
+
+
+@pytest.fixture(scope="module")
+def told() -> CornersTold:
+    found = tell_corners(analyse(open_recording(demo_folder() / "baseline-1.csv")))
+    assert found is not None
+    return found
+
+
+def test_places_are_ranked_by_exposure_and_a_test_corner_is_proposed(told: CornersTold) -> None:
+    assert [p.place.id for p in told.places] == [p.id for p in told.analysis.track.places]  # type: ignore[union-attr]
+    ranked = told.ranked
+    assert [p.exposure for p in ranked] == sorted((p.exposure for p in ranked), reverse=True) and ranked[0].dips > 0
+    assert all(p.dips == 0 for p in told.places if p not in ranked)
+    test = told.test_place
+    assert test is not None and test.dips >= 0.7 * len(test.passes)
+    assert {p.phase for p in ranked} <= {"turn-in", "middle", "exit", "after it"}
+
+
+def test_both_sides_are_held_at_equal_g(told: CornersTold) -> None:
+    by = {s.direction: s for s in told.sides}
+    assert by["left"].share > 0.1 and by["right"].share == 0.0 and by["left"].seconds > 2.0 * by["right"].seconds
+    # Driven twice as long the same way, the rate at equal g stays what it was.
+    a = told.analysis
+    twice = analyse(recording_twice(a))
+    again = tell_corners(twice)
+    assert again is not None
+    assert {s.direction: s.share for s in again.sides}["left"] == pytest.approx(by["left"].share, abs=0.05)
+
+
+def recording_twice(a: Analysis):  # type: ignore[no-untyped-def]
+    from dataclasses import replace
+
+    r, long = a.recording, a.recording.duration_s + 0.05
+    channels = tuple(
+        replace(c, time_s=np.concatenate([c.time_s, c.time_s + long]), values=np.concatenate([c.values, c.values]))
+        for c in r.channels
+        if c.role is not Role.LAP
+    )
+    return replace(r, channels=channels, content_hash="c" * 64)
+
+
+def test_the_rose_points_the_way_the_oil_goes() -> None:
+    n = 4000
+    side = np.where((np.arange(n) // 200) % 2 == 0, 1.1, 0.0)  # left turns: oil to the right
+    rpm = 4500.0 + 1200.0 * np.sin(np.arange(n) / 53.0)
+    pressure = 0.08 * rpm * np.where(side > 0, 0.4, 1.0)
+    made = made_recording(20.0, n / 20.0, oil_pressure=pressure, rpm=rpm, lateral_g=side, longitudinal_g=0.0)
+    a = analyse(made, JudgeOptions(floors=(Fixed(200.0),)))
+    rose = oil_rose(a)
+    assert rose is not None
+    right, left = SECTORS // 4, 3 * SECTORS // 4
+    assert np.nanmin(rose.share[right]) < 0.6 and np.isnan(rose.share[left][1:]).all()
+    assert rose.seconds.sum() == pytest.approx(float(a.judged.sum()) / 20.0, rel=0.02)
+    assert oil_rose(analyse(made_recording(oil_pressure=pressure[:1200], rpm=rpm[:1200]))) is None
+
+
+def test_the_circuit_closes_with_and_without_a_path() -> None:
+    _, _, a = driven(700)
+    with_path = circuit_line(a)
+    assert with_path is not None and with_path.from_gps
+    gone = a.recording.with_channels(
+        tuple(c for c in a.recording.channels if c.role not in (Role.LATITUDE, Role.LONGITUDE))
+    )
+    without = circuit_line(analyse(gone))
+    assert without is not None and not without.from_gps
+    for line in (with_path, without):
+        steps = np.hypot(np.diff(line.x_m, append=line.x_m[0]), np.diff(line.y_m, append=line.y_m[0]))
+        assert steps[-1] < 12.0 and np.median(steps) == pytest.approx(5.0, abs=1.5)
+    assert circuit_line(analyse(open_recording(demo_folder() / "dyno.csv"))) is None
+
+
+def test_a_session_without_laps_still_has_thresholds_and_one_that_cannot_be_judged_nothing() -> None:
+    found = tell_corners(analyse(open_recording(demo_folder() / "hill-climb.csv")))
+    assert found is not None and found.places == () and found.circuit is None and found.rose is not None
+    assert found.threshold("left") is not None and found.test_place is None
+    assert tell_corners(analyse(made_recording(oil_pressure=300.0))) is None
