@@ -156,7 +156,7 @@ def test_the_rose_points_the_way_the_oil_goes() -> None:
     right, left = SECTORS // 4, 3 * SECTORS // 4
     assert np.nanmin(rose.share[right]) < 0.6 and np.isnan(rose.share[left][1:]).all()
     assert rose.seconds.sum() == pytest.approx(float(a.judged.sum()) / 20.0, rel=0.02)
-    assert oil_rose(analyse(made_recording(oil_pressure=pressure[:1200], rpm=rpm[:1200]))) is None
+    assert oil_rose(analyse(made_recording(20.0, 60.0, oil_pressure=pressure[:1200], rpm=rpm[:1200]))) is None
 
 
 def test_the_circuit_closes_with_and_without_a_path() -> None:

@@ -76,3 +76,24 @@ def test_what_cannot_be_told_is_not_told(before: ExpectedPressure) -> None:
     assert without.cause == "" and not without.candidates and "a hotter day looks like a change" in without.reason
     elsewhere = changed_normal(before, kpa, rpm, heat + 60.0, settled)
     assert elsewhere.cause == "" and "hardly any settled running" in elsewhere.reason
+
+
+@pytest.mark.parametrize("relief_kpa", [330.0, 380.0])
+@pytest.mark.parametrize("times", [1.25, 1.55])
+def test_a_valve_that_opens_later_is_no_wear_though_the_earlier_normal_never_saw_beyond_it(
+    relief_kpa: float, times: float
+) -> None:
+    # The earlier sessions were capped nearly everywhere: what the pump makes without the valve is the form's guess.
+    engine = replace(ENGINE, relief_kpa=relief_kpa)
+    earlier = fit_expected(*_drive(engine, 5), grade(ENGINE.oil))
+    found = changed_normal(earlier, *_drive(replace(engine, relief_kpa=times * relief_kpa), 6, warm_by=2.0))
+    assert found.low_kpa > 0.0 and found.cause == "relief_high"
+    lower = {"worn_bearings", "thin_oil", "leak", "clogged_filter", "relief_low"}
+    assert all(c.probability < 1e-9 for c in found.candidates if c.pattern.key in lower)
+
+
+def test_an_oil_that_is_only_known_by_its_label_blames_nothing_for_a_little(before: ExpectedPressure) -> None:
+    kpa, *rest = _drive(ENGINE, 24)
+    sure, labelled = (changed_normal(before, 0.965 * kpa, *rest, oil_sd=sd) for sd in (0.0, 0.05))
+    none = [next(c.probability for c in f.candidates if c.pattern.key == "none") for f in (sure, labelled)]
+    assert none[1] > none[0] and labelled.high_kpa - labelled.low_kpa > sure.high_kpa - sure.low_kpa

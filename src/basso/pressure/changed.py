@@ -41,6 +41,8 @@ _ROUGH, _ROUGH_LOG_RPM, _ROUGH_C = 0.003, 0.4, 14.0
 _ONE_VISIT = 0.010
 _AT_40 = 1.3
 _Z90 = 1.645
+_FREE_SD, _FREE_BEND = 0.02, 0.10
+"""Of the pressure without a relief valve where it was always capped: level, and bend over a factor e of engine speed (default)."""
 OIL_SD = 0.05
 """Standard deviation of the log viscosity of an oil about its label, batch to batch and sheared with use (default)."""
 _PRIOR_NONE = 4.0
@@ -212,6 +214,9 @@ def _told(before: ExpectedPressure, cells: Cells, heat: FloatArray, oil_sd: floa
     shared = np.outer(of_oil, of_oil)
     errors = _errors(before, cells, rpm, heat) + shared
     fits = [_fit(p, before, cells, rpm, heat, base, errors, shared) for p in PATTERNS]
+    weight, level = cells.weight / cells.weight.sum(), np.exp(base)
+    offset = float(weight @ (np.exp(cells.log_p) - level))
+    error = _Z90 * float(np.sqrt((weight * level) @ errors @ (weight * level)))
     # Where no pattern fits as well as the errors promise, the errors were too small: no cause is surer for that.
     too_small = max(1.0, min(float(misfit.min()) for misfit, _ in fits) / ratio.size)
     evidences, numbers = [], []
@@ -219,7 +224,10 @@ def _told(before: ExpectedPressure, cells: Cells, heat: FloatArray, oil_sd: floa
         log_likelihood = -0.5 * (misfit / too_small + log_det)
         top = float(log_likelihood.max())
         weights = np.exp(log_likelihood - top)
-        evidences.append(top + np.log(weights.mean()) + (np.log(_PRIOR_NONE) if pattern.key == NONE else 0.0))
+        likely = top + np.log(weights.mean()) + (np.log(_PRIOR_NONE) if pattern.key == NONE else 0.0)
+        # A cause that lowers the pressure is not why it is clearly higher, however little is known where it would lead to.
+        way = _way(pattern.key, pattern.values[int(np.argmax(weights))])
+        evidences.append(likely if abs(offset) <= error or way * offset >= 0.0 else -np.inf)
         numbers.append(_interval(np.array(pattern.values), weights))
     standing = np.exp(np.array(evidences) - max(evidences))
     standing /= standing.sum()
@@ -229,9 +237,6 @@ def _told(before: ExpectedPressure, cells: Cells, heat: FloatArray, oil_sd: floa
             key=lambda c: -c.probability,
         )
     )
-    weight, level = cells.weight / cells.weight.sum(), np.exp(base)
-    offset = float(weight @ (np.exp(cells.log_p) - level))
-    error = _Z90 * float(np.sqrt((weight * level) @ errors @ (weight * level)))
     best = candidates[0]
     cause, reason = best.pattern.key, ""
     if best.probability < _NAMED and cause != NONE:
@@ -254,6 +259,8 @@ def _fit(
     shared: FloatArray,
 ) -> tuple[FloatArray, FloatArray]:
     """Squared misfit by the errors, and the log determinant of those, for each value of a pattern's number; shape (values,)."""
+    if pattern.key in ("relief_low", "relief_high"):
+        return _fit_relief(pattern, before, cells, rpm, heat, base, errors)
     if pattern.key not in _AS_IF:
         root = np.linalg.cholesky(errors)
         left = np.linalg.solve(root, cells.log_p[:, None] - base[:, None] - _effects(pattern, before, rpm, heat, base))
@@ -264,6 +271,45 @@ def _fit(
         like = _AS_IF[pattern.key](before, heat, value)
         root = np.linalg.cholesky(_errors(before, cells, rpm, like) + shared)
         left = np.linalg.solve(root, cells.log_p - np.log(before.down_to(float(like.min())).at(rpm, like)))
+        misfit[i], log_det[i] = float(left @ left), 2.0 * float(np.log(np.diag(root)).sum())
+    return misfit, log_det
+
+
+def _way(cause: str, value: float) -> float:
+    """Which way a cause moves the pressure at this number of its: 1 up, −1 down, 0 neither."""
+    if cause in ("leak", "clogged_filter"):
+        return -1.0
+    if cause in (NONE, "sensor_zero"):
+        return float(np.sign(value))
+    return float(np.sign(1.0 - value if cause == "worn_bearings" else value - 1.0))
+
+
+def _fit_relief(
+    pattern: Pattern,
+    before: ExpectedPressure,
+    cells: Cells,
+    rpm: FloatArray,
+    heat: FloatArray,
+    base: FloatArray,
+    errors: FloatArray,
+) -> tuple[FloatArray, FloatArray]:
+    """As :func:`_fit`. Where the relief valve used to cap the pressure, what pump and bearings would make is only known from
+    elsewhere: by the form, with the spread of its parameters."""
+    sd = before.parameter_sd or (0.05, 0.05, 0.05, 0.05)
+    log_rpm, log_v = (
+        cells.log_rpm,
+        np.log(walther(before.oil).viscosity_mm2ps(heat) / walther(before.oil).viscosity_mm2ps(np.array([95.0]))),
+    )
+    old = _free_share(before, rpm, heat)
+    misfit, log_det = np.empty(len(pattern.values)), np.empty(len(pattern.values))
+    for i, value in enumerate(pattern.values):
+        other = replace(before, relief_kpa=value * before.relief_kpa)
+        freed = np.maximum(_free_share(other, rpm, heat) - old, 0.0)
+        basis = freed[:, None] * np.column_stack(
+            [np.full(freed.shape, max(sd[0], _FREE_SD)), sd[1] * log_rpm, sd[2] * log_v, _FREE_BEND * log_rpm**2]
+        )
+        root = np.linalg.cholesky(errors + basis @ basis.T)
+        left = np.linalg.solve(root, cells.log_p - np.log(other.at(rpm, heat)))
         misfit[i], log_det[i] = float(left @ left), 2.0 * float(np.log(np.diag(root)).sum())
     return misfit, log_det
 
