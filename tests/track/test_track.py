@@ -107,3 +107,16 @@ def test_a_trial_needs_no_lap_column() -> None:
     c = run_trial("A", [sides[0]], "B", [sides[1]])
     assert c.verdict == "better"
     assert c.effect_kpa is not None and c.effect_kpa.low > 0
+
+
+@pytest.mark.parametrize("without", [(Role.LAP,), (Role.LAP, Role.LATITUDE, Role.LONGITUDE)])
+@pytest.mark.parametrize("seed", [931, 932, 933])
+def test_a_line_that_is_found_parts_the_drive_into_as_many_laps_as_were_driven(
+    seed: int, without: tuple[Role, ...]
+) -> None:
+    rng = generator("track/laps", seed)
+    driven = int(rng.integers(5, 9))
+    setup = Setup(random_circuit(rng), session=Session(laps=driven))
+    recording = recording_of(run_setup(setup, Logger(20, gps=True), generator("track/drive", seed))[1])
+    bare = recording.with_channels(tuple(c for c in recording.channels if c.role not in without))
+    assert sum(lap.complete for lap in find_laps(bare)) == driven

@@ -9,10 +9,13 @@ import numpy as np
 from basso.analysis import Analysis
 from basso.recording.roles import Role
 from basso.recording.rolling import bell_smooth
+from basso.recording.spans import runs_of
+from basso.track.line import path_m
 from basso.units import FloatArray
 
 _STEP_M = 5.0
 _GRAVITY = 9.80665
+_BEND_PER_M = 1.0 / 900.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -80,20 +83,36 @@ def _speed(a: Analysis, distance: FloatArray) -> FloatArray:
 
 
 def _from_curvature(side_g: FloatArray, speed: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """Heading from curvature a/v², stretched to one whole turn and closed: what is missing at the end is shared out evenly.
+    """Heading from curvature a/v², each bend stretched by as little as makes the lap one whole turn that meets its start.
 
-    Banking and slides make the sum of curvature differ from a turn; the shape is a sketch, not a survey.
+    Banking and a leaning sensor make the g of a bend differ from its curvature; which bend is off by how much is not known, so
+    the shape is a sketch, not a survey.
     """
-    curvature = side_g * _GRAVITY / np.maximum(speed, 5.0) ** 2
-    total = float(np.sum(curvature) * _STEP_M)
-    turns = 2.0 * np.pi * (np.sign(total) if total else 1.0)
-    stretch = turns / total if total else 0.0
-    if 0.5 <= stretch <= 2.0:
-        # What banking and the sensor make of the g is alike in all corners: straights stay straight.
-        heading = np.cumsum(curvature) * stretch * _STEP_M
-    else:
-        heading = np.cumsum(curvature) * _STEP_M + (turns - total) * np.arange(side_g.size) / side_g.size
-    x, y = np.cumsum(np.cos(heading)) * _STEP_M, np.cumsum(np.sin(heading)) * _STEP_M
+    from scipy.optimize import least_squares
+
+    turned = side_g * _GRAVITY / np.maximum(speed, 5.0) ** 2 * _STEP_M
+    total = float(np.sum(turned))
+    whole = 2.0 * np.pi * (np.sign(total) if total else 1.0)
+    bends = [slice(a, b) for a, b in runs_of(np.abs(turned) > _BEND_PER_M * _STEP_M, 2)]
+    angles = np.array([float(np.sum(turned[b])) for b in bends])
+    length = side_g.size * _STEP_M
+
+    def path(stretch: FloatArray) -> tuple[FloatArray, FloatArray, float]:
+        own = turned.copy()
+        for bend, by in zip(bends, stretch, strict=True):
+            own[bend] *= 1.0 + by
+        heading = np.cumsum(own)
+        x, y = np.cumsum(np.cos(heading)) * _STEP_M, np.cumsum(np.sin(heading)) * _STEP_M
+        return x, y, float(heading[-1])
+
+    def open_by(stretch: FloatArray) -> FloatArray:
+        x, y, end = path(stretch)
+        return np.concatenate(
+            [[300.0 * x[-1] / length, 300.0 * y[-1] / length, 30.0 * (end - whole)], stretch * np.abs(angles)]
+        )
+
+    found = least_squares(open_by, np.zeros(len(bends)), max_nfev=60).x if bends else np.zeros(0)
+    x, y, _ = path(found)
     share = np.arange(side_g.size) / max(side_g.size - 1, 1)
     return x - share * (x[-1] - x[0]), y - share * (y[-1] - y[0])
 
@@ -101,16 +120,10 @@ def _from_curvature(side_g: FloatArray, speed: FloatArray) -> tuple[FloatArray, 
 def _from_gps(
     a: Analysis, laps: list[np.ndarray], distance: FloatArray, along: FloatArray
 ) -> tuple[FloatArray, FloatArray] | None:
-    latitude, longitude = a.corrected.channel(Role.LATITUDE), a.corrected.channel(Role.LONGITUDE)
-    if latitude is None or longitude is None:
+    path = path_m(a.corrected)
+    if path is None or path[0].size < along.size / 4:
         return None
-    both = np.isfinite(latitude.values) & np.isfinite(longitude.values)
-    if both.sum() < along.size / 4:
-        return None
-    north = np.radians(np.interp(a.time_s, latitude.time_s[both], latitude.values[both])) * 6_371_000.0
-    middle = float(np.nanmedian(latitude.values))
-    east = np.radians(np.interp(a.time_s, longitude.time_s[both], longitude.values[both])) * 6_371_000.0
-    east = (east - east.mean()) * np.cos(np.radians(middle))
-    north -= north.mean()
-    rows = [(np.interp(along, distance[p], east[p]), np.interp(along, distance[p], north[p])) for p in laps]
+    time_s, east, north = path
+    x, y = np.interp(a.time_s, time_s, east), np.interp(a.time_s, time_s, north)
+    rows = [(np.interp(along, distance[p], x[p]), np.interp(along, distance[p], y[p])) for p in laps]
     return np.median([r[0] for r in rows], axis=0), np.median([r[1] for r in rows], axis=0)

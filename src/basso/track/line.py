@@ -1,7 +1,8 @@
 """Lap boundaries from the path: the times at which the car crosses one line again and again.
 
-No line has to be known: among places along the drive the one that is passed most often the same way, and fastest, is
-taken as the line.
+No line has to be known: among places along the drive the one that parts it into the most whole laps, all driven at pace, is
+taken as the line; of equals the one that is passed fastest. (A line in the middle of the lap is crossed once more, but then
+out-lap and in-lap spoil the laps at both ends.)
 """
 
 from __future__ import annotations
@@ -16,6 +17,7 @@ from basso.units import DEGREE_OF_ARC_M, FloatArray
 _CANDIDATES = 40
 _HALF_LINE_M = 20.0
 _SHORTEST_LAP_S = 15.0
+_AT_PACE = 0.05
 _SLOWEST_MPS = 5.0
 
 
@@ -57,13 +59,22 @@ def crossings_from_path(recording: Recording) -> list[float]:
     if moving.size < 50:
         return []
     candidates = moving[(np.linspace(0.15, 0.85, _CANDIDATES) * (moving.size - 1)).astype(np.int64)]
-    best: tuple[int, float, list[float]] = (1, 0.0, [])
+    best: tuple[int, float, list[float]] = (0, 0.0, [])
     for i in candidates.tolist():
         found = _crossings(time_s, x, y, vx, vy, i)
         pace = float(speed[i])
-        if (len(found), pace) > best[:2]:
-            best = (len(found), pace, found)
+        if (whole_laps(found), pace) > best[:2]:
+            best = (whole_laps(found), pace, found)
     return best[2]
+
+
+def whole_laps(crossings: list[float]) -> int:
+    """How many of the laps between crossings were driven at pace: near the usual time of the faster half."""
+    if len(crossings) < 2:
+        return 0
+    times = np.sort(np.diff(crossings))
+    usual = float(np.median(times[: max(1, (times.size + 1) // 2)]))
+    return int(np.count_nonzero(np.abs(times / usual - 1.0) < _AT_PACE))
 
 
 def _crossings(

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
+from basso.track.line import whole_laps
 from basso.units import FloatArray
 
 _GRID_M = 5.0
 _SHORTEST_M, _LONGEST_M = 400.0, 12_000.0
 _LEAST_AGREEMENT = 0.6
 _WINDOW_M = 400.0
+_PLACES = 12
 
 
 def crossings_from_pattern(recording: Recording) -> list[float]:
@@ -40,8 +44,10 @@ def crossings_from_pattern(recording: Recording) -> list[float]:
     lap = _lap_cells(side)
     if lap is None:
         return []
-    starts = _boundaries(side, np.interp(grid, travelled[rising], speed[rising]), lap)
-    return [float(when[i]) for i in starts]
+    pace = np.interp(grid, travelled[rising], speed[rising])
+    # Wherever the lap is begun it repeats; begun where the out-lap ends it parts the drive into the most whole laps.
+    tried = [[float(when[i]) for i in _boundaries(side, first, lap)] for first in _calm_places(side, pace, lap)]
+    return max(tried, key=whole_laps, default=[])
 
 
 def _lap_cells(side: FloatArray) -> int | None:
@@ -64,14 +70,21 @@ def _lap_cells(side: FloatArray) -> int | None:
     return int(lags[first + int(np.argmax(climb))])
 
 
-def _boundaries(side: FloatArray, speed: FloatArray, lap: int) -> list[int]:
-    """Grid cells at which laps begin: near the fastest straight, a lap apart, each fitted to the first."""
+def _calm_places(side: FloatArray, speed: FloatArray, lap: int) -> list[int]:
+    """Grid cells on fast straights of one lap, the calmest first: a lap may begin at any of them."""
     half = int(_WINDOW_M / _GRID_M)
     if side.size < lap + 2 * half + 2:
         return []
-    middle = slice(max(half, lap // 2), min(side.size - half, lap // 2 + lap))
+    start, end = max(half, lap // 2), min(side.size - half, lap // 2 + lap)
     calm = speed - 30.0 * rolling_mean(np.abs(side), 21)
-    first = middle.start + int(np.argmax(calm[middle]))
+    edges = np.linspace(start, end, _PLACES + 1).astype(int)
+    found = [a + int(np.argmax(calm[a:b])) for a, b in itertools.pairwise(edges.tolist()) if b > a]
+    return sorted(found, key=lambda i: -calm[i])
+
+
+def _boundaries(side: FloatArray, first: int, lap: int) -> list[int]:
+    """Grid cells at which laps begin, a lap apart, each fitted to the first."""
+    half = int(_WINDOW_M / _GRID_M)
     reference = side[first - half : first + half]
     reach = max(4, int(0.04 * lap))
     found = [first]
@@ -87,15 +100,12 @@ def _boundaries(side: FloatArray, speed: FloatArray, lap: int) -> list[int]:
 
 def _best_fit(side: FloatArray, reference: FloatArray, guess: int, reach: int, half: int) -> int:
     """The cell near ``guess`` around which the signal is most like ``reference``; −1 when none is alike."""
-    best, where = _LEAST_AGREEMENT, -1
-    for at in range(guess - reach, guess + reach + 1):
-        if at < half or at + half > side.size:
-            continue
-        piece = side[at - half : at + half]
-        spread = float(piece.std() * reference.std())
-        if spread < 1e-9:
-            continue
-        alike = float(np.mean((piece - piece.mean()) * (reference - reference.mean()))) / spread
-        if alike > best:
-            best, where = alike, at
-    return where
+    first, last = max(guess - reach, half), min(guess + reach, side.size - half)
+    if first > last:
+        return -1
+    pieces = np.lib.stride_tricks.sliding_window_view(side[first - half : last + half], 2 * half)
+    spread = pieces.std(axis=1) * reference.std()
+    together = pieces @ (reference - reference.mean()) / reference.size
+    alike = np.where(spread > 1e-9, together / np.maximum(spread, 1e-9), -1.0)
+    best = int(np.argmax(alike))
+    return first + best if alike[best] > _LEAST_AGREEMENT else -1
