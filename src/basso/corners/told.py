@@ -11,6 +11,7 @@ from basso.analysis import Analysis
 from basso.corners.circuit import CircuitLine, circuit_line
 from basso.corners.passes import Pass, passes_of
 from basso.corners.rose import Rose, oil_rose
+from basso.pressure.knee import Knee, find_knee
 from basso.pressure.thresholds import Threshold, find_thresholds
 from basso.progress import Progress, silent
 from basso.track.corners import Place
@@ -71,7 +72,7 @@ class SideTold:
 class CornersTold:
     """What is told about where; carries the analysis it was worked out from.
 
-    ``places``: in driving order; ``ranked``: those with dips, worst first; ``test_place``: where a change is best tried.
+    ``knee``: where the pressure sags with engine speed alone, None where it does not. ``places``: in driving order; ``ranked``: those with dips, worst first; ``test_place``: where a change is best tried.
     """
 
     analysis: Analysis
@@ -80,6 +81,7 @@ class CornersTold:
     sides: tuple[SideTold, ...]
     rose: Rose | None
     circuit: CircuitLine | None
+    knee: Knee | None = None
 
     @property
     def ranked(self) -> tuple[PlaceTold, ...]:
@@ -110,7 +112,9 @@ def tell_corners(a: Analysis, progress: Progress = silent) -> CornersTold | None
     if a.track is not None:
         passes = passes_of(a, a.track.places, a.track.length_m, 0, 0)
         places = tuple(_place(p, [x for x in passes if x.place == p.id], a, line) for p in a.track.places)
-    return CornersTold(a, places, thresholds, _sides(a), oil_rose(a), line)
+    return CornersTold(
+        a, places, thresholds, _sides(a), oil_rose(a), line, find_knee(a.time_s, a.share, a.rpm, side, along, a.judged)
+    )
 
 
 def _place(place: Place, passes: list[Pass], a: Analysis, line: CircuitLine | None) -> PlaceTold:

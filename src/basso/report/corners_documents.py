@@ -30,6 +30,10 @@ def corners_document(told: CornersTold) -> Document:
         "worst_first": [p.place.id for p in told.ranked],
         "test_place": told.test_place.place.id if told.test_place is not None else None,
         "thresholds": [threshold_document(t) for t in told.thresholds],
+        "knee": {
+            "rpm": rounded(told.knee.rpm, 0), "low_rpm": rounded(told.knee.low_rpm, 0), "high_rpm": rounded(told.knee.high_rpm, 0),
+            "fall": rounded(told.knee.fall), "at_rpm": rounded(told.knee.top_rpm, 0), "seconds": rounded(told.knee.seconds, 1),
+        } if told.knee is not None else None,
         "at_equal_g": [
             {"direction": s.direction, "seconds": rounded(s.seconds, 1), "below_s": rounded(s.below_s), "share_below": rounded(s.share)} for s in told.sides
         ],

@@ -9,6 +9,7 @@ import numpy as np
 
 if TYPE_CHECKING:
     from basso.corners.told import CornersTold, PlaceTold
+    from basso.pressure.knee import Knee
     from basso.pressure.thresholds import Threshold
 
 DIRECTION_WORDS = {"left": "Left turns", "right": "Right turns", "braking": "Braking", "acceleration": "Acceleration"}
@@ -50,3 +51,13 @@ def side_words(told: CornersTold) -> str:
         f"{DIRECTION_WORDS[s.direction].lower()} {100.0 * s.share:.0f} %" for s in sorted(known, key=lambda s: -s.share)
     ]
     return f"Of the seconds at equal g, below the floor: {', '.join(parts)}."
+
+
+def knee_words(knee: Knee | None) -> str:
+    """Where the pressure sags with engine speed alone; "" where it does not."""
+    if knee is None:
+        return ""
+    return (
+        f"With the oil level it sags above {knee.rpm:.0f} rpm ({knee.low_rpm:.0f} to {knee.high_rpm:.0f}), by {100.0 * knee.fall:.0f} % at {knee.top_rpm:.0f} rpm: air beaten "
+        "into the oil, not corners. Overfill, breather, windage tray."
+    )

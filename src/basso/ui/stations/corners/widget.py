@@ -10,7 +10,7 @@ import numpy as np
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
-from basso.report.corners_words import side_words, threshold_words
+from basso.report.corners_words import knee_words, side_words, threshold_words
 from basso.ui.cursor import Cursor
 from basso.ui.stations.corners.picture import (
     TABLE_HEADS,
@@ -147,7 +147,7 @@ class CornersStation(QWidget):
         self._circuit_words.setText(
             "" if told.circuit is None else "Drawn from GPS." if told.circuit.from_gps else "Worked out from speed and g, for there is no path: a sketch."
         )  # fmt: skip
-        self.side_words.setText(side_words(told))
+        self.side_words.setText(" ".join(w for w in (side_words(told), knee_words(told.knee)) if w))
         if fresh:
             self.way.setCurrentIndex(self._worst_way(told))
         self._place_chosen(self.ladder.chosen)
@@ -220,6 +220,7 @@ class CornersStation(QWidget):
             TABLE_HEADS,
             *table_rows(self.told),
             *([w] for t in self.told.thresholds if (w := threshold_words(t))),
+            [knee_words(self.told.knee)],
         ]
         for row in rows:
             writer.writerow([c.replace("\u2009", "").replace("−", "-") for c in row])
