@@ -54,7 +54,8 @@ class Fault:
 FAULTS = (
     Fault("zero", ("zero",), lambda s: {"zero_kpa": s}, (8.0, 30.0, 101.0), lambda s: s),
     Fault("scale, against history", ("scale",), lambda s: {"pressure_scale": s}, (0.5, 2.0, 4.0), lambda s: s, True),
-    Fault("scale, psi called kPa", ("scale",), lambda s: {"pressure_scale": 0.145 * s}, (1.0, 0.8, 0.6)),
+    # psi called kPa, bar called kPa, kPa called psi: by what the logger writes, whatever it is called.
+    Fault("scale, another unit", ("scale",), lambda s: {"pressure_scale": s, "pressure_unit": "psi" if s > 1.0 else "kPa"}, (0.145, 0.01, 6.895)),
     Fault("spikes", ("spikes",), lambda s: {"spikes_per_min": s}, (1.0, 4.0, 12.0)),
     Fault("drop-outs", ("spikes",), lambda s: {"dropouts_per_min": s}, (0.5, 2.0, 6.0)),
     Fault("flat from", ("spikes",), lambda s: {"flat_from": s}, (0.95, 0.8, 0.5)),
@@ -140,6 +141,10 @@ def _one(task: tuple[int, int, int]) -> tuple[int, int, bool, float, Score, list
         for c in found.checks
         if c.level != "ok" and not c.message.startswith("Cannot") and fault and c.id in fault.checks
     ]
+    if fault is not None and fault.name == "scale, another unit" and not spoke:  # put right on reading, by its values
+        read = found.recording.channel(Role.OIL_PRESSURE)
+        right = read is not None and read.unit is UNITS["kPa"]
+        return fault_at, strength_at, right, float("nan"), dips, [(c.id, c.level) for c in found.checks]
     if fault is not None and fault.name == "g in m/s²":  # put right on reading, by its values
         channel = found.recording.channel(Role.LATERAL_G)
         return fault_at, strength_at, channel is not None and channel.unit is UNITS["m/s²"], float("nan"), dips, []

@@ -19,6 +19,7 @@ from basso.recording.corrections import Correction, apply
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
 from basso.report.documents import analysis_document
+from basso.standin.engine import Engine, balance_kpa, pump_flow
 from basso.standin.faults import Logger, Mount
 from basso.trust.axes import check_axes, thinned_on_g
 from basso.trust.clock import check_clocks, check_pressure_clock, lags_of_g
@@ -346,3 +347,18 @@ def test_a_turn_of_channels_with_times_of_their_own_is_worked_out_at_each_ones_t
     assert g_of(right, Role.LATERAL_G) == pytest.approx(np.zeros(t.size)) and g_of(
         right, Role.LONGITUDINAL_G
     ) == pytest.approx(-np.ones(u.size))
+
+
+@pytest.mark.parametrize("seed", [0, 1, 2])
+def test_a_pressure_of_a_few_kilopascals_is_told_and_breaks_nothing(seed: int) -> None:
+    """Bar called kPa, written with one digit: what is left over 5 kPa lies near no curve at all."""
+    rng = np.random.default_rng(seed)
+    n = 4000
+    engine = Engine(relief_kpa=614.0, bearing=0.83)
+    rpm = 5200.0 + 1400.0 * np.sin(np.arange(n) / 37.0) + rng.normal(0, 20, n)
+    heat = np.linspace(70.0, 95.0, n)
+    kpa = np.round(0.01 * balance_kpa(engine, rpm, heat, pump_flow(engine, rpm)) + rng.normal(0, 0.05, n), 1)
+    found = analyse(made_recording(20.0, n / 20.0, oil_pressure=kpa, rpm=rpm, oil_temp=heat))
+    (scale,) = (c for c in found.checks if c.id == "scale")
+    assert scale.level == "fail" and scale.offered and scale.correction is not None
+    assert scale.correction.value == pytest.approx(100.0, rel=0.01)

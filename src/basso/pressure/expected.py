@@ -343,7 +343,11 @@ def _departure(
     heat = np.arange(range_c[0] - 14.0, range_c[1] + 32.0, 2.0) if range_c is not None else None
 
     def fit(say: FloatArray, freedom: Freedom, knots: int) -> tuple[Departure, FloatArray]:
-        noise = np.where(say > 0.05, cells.noise / np.sqrt(np.maximum(say, 1e-3)), np.inf)
+        believed = say > 0.05
+        if np.count_nonzero(believed) < LEAST_CELLS:
+            # Nothing lies near one curve: all is taken as it is, and its scatter then says that it is no normal.
+            believed, say = np.ones_like(believed), np.ones_like(say)
+        noise = np.where(believed, cells.noise / np.sqrt(np.maximum(say, 1e-3)), np.inf)
         edges = np.linspace(low, high, knots)
         return fit_departure(seen, off, noise, centre, width, edges, heat, basis_at, freedom)
 
