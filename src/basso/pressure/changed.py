@@ -22,7 +22,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from basso.oil.grades import Grade
+from basso.oil.grades import Grade, grades
 from basso.oil.viscosity import as_thick, walther
 from basso.pressure.cells import REFERENCE_RPM, Cells, cells_of
 from basso.pressure.departure import UNSEEN
@@ -41,6 +41,7 @@ _ROUGH, _ROUGH_LOG_RPM, _ROUGH_C = 0.003, 0.4, 14.0
 _ONE_VISIT = 0.010
 _AT_40 = 1.3
 _Z90 = 1.645
+_OTHER_OIL = ("thin_oil", "thick_oil")
 _FREE_SD, _FREE_BEND = 0.02, 0.10
 """Of the pressure without a relief valve where it was always capped: level, and bend over a factor e of engine speed (default)."""
 OIL_SD = 0.05
@@ -224,7 +225,11 @@ def _told(before: ExpectedPressure, cells: Cells, heat: FloatArray, oil_sd: floa
         log_likelihood = -0.5 * (misfit / too_small + log_det)
         top = float(log_likelihood.max())
         weights = np.exp(log_likelihood - top)
-        likely = top + np.log(weights.mean()) + (np.log(_PRIOR_NONE) if pattern.key == NONE else 0.0)
+        likely = top + float(np.log(weights.mean())) + (float(np.log(_PRIOR_NONE)) if pattern.key == NONE else 0.0)
+        if pattern.key in _OTHER_OIL:
+            # Another oil is as often one that is sold as one that is anything (sheared, or with fuel in it).
+            sold = _sold(pattern.key, before, cells, rpm, heat, shared, too_small)
+            likely = float(np.logaddexp(likely, sold)) - float(np.log(2.0))
         # A cause that lowers the pressure is not why it is clearly higher, however little is known where it would lead to.
         way = _way(pattern.key, pattern.values[int(np.argmax(weights))])
         evidences.append(likely if abs(offset) <= error or way * offset >= 0.0 else -np.inf)
@@ -273,6 +278,35 @@ def _fit(
         left = np.linalg.solve(root, cells.log_p - np.log(before.down_to(float(like.min())).at(rpm, like)))
         misfit[i], log_det[i] = float(left @ left), 2.0 * float(np.log(np.diag(root)).sum())
     return misfit, log_det
+
+
+def _sold(
+    cause: str,
+    before: ExpectedPressure,
+    cells: Cells,
+    rpm: FloatArray,
+    heat: FloatArray,
+    shared: FloatArray,
+    too_small: float,
+) -> float:
+    """Log evidence that the oil is one of the grades that are thinner, or thicker, than the one that normal is told for."""
+    thinner = cause == "thin_oil"
+    oils = [
+        g
+        for g in grades().values()
+        if (
+            g.at_100_mm2ps < 0.97 * before.oil.at_100_mm2ps
+            if thinner
+            else g.at_100_mm2ps > 1.03 * before.oil.at_100_mm2ps
+        )
+    ]
+    found = []
+    for oil in oils:
+        like = as_thick(oil, heat, before.oil)
+        root = np.linalg.cholesky(_errors(before, cells, rpm, like) + shared)
+        left = np.linalg.solve(root, cells.log_p - np.log(before.down_to(float(like.min())).at(rpm, like)))
+        found.append(-0.5 * (float(left @ left) / too_small + 2.0 * float(np.log(np.diag(root)).sum())))
+    return float(np.logaddexp.reduce(found)) - float(np.log(len(found))) if found else -np.inf
 
 
 def _way(cause: str, value: float) -> float:
