@@ -188,3 +188,18 @@ def test_the_field_is_read_under_the_pointer(desk: Desk) -> None:
     assert field._said == ""
     desk.run("edit.copy")
     assert "Normal meets the floor at" in QGuiApplication.clipboard().text()
+
+
+def test_every_school_that_is_a_pressure_is_drawn_on_the_field(desk: Desk) -> None:
+    told = desk.normal.told
+    assert told is not None
+    picture = field_picture(told, DisplayUnits())
+    assert picture is not None and len(picture.floors) == 1
+    drawn = {c.words for c in picture.schools if c.segments}
+    assert {"Full per-thousand", "Maker's point", "Fixed"} <= drawn | {c.words for c in picture.schools}
+    assert "Fixed" in drawn and "Share of normal" not in {c.words for c in picture.schools}
+    # Where the fixed line is drawn normal is what the line says.
+    fixed = next(s.school.floor for s in told.schools if s.school.name == "Fixed")
+    line = next(c for c in picture.schools if c.words == "Fixed")
+    x, y = (np.array([s[i] for s in line.segments]) for i in (0, 1))
+    assert told.analysis.expected.at(x, y) == pytest.approx(fixed.at(x, x)[0], rel=0.02)

@@ -29,10 +29,12 @@ class FieldView(QWidget):
         self.setAccessibleName("Pressure field: expected pressure over engine speed and oil temperature")
         self.setToolTip(
             "Lines of expected pressure; shaded where the car ran settled; hatched where it was not driven: there the lines are the "
-            "form's own guess. Plum: where normal meets the floor in force. The ring: racing speed and the hottest oil."
+            "form's own guess. Plum: where normal meets the floor in force; thin: each other school's, and your lines. The ring: racing speed and the hottest oil."
         )
         self.setMouseTracking(True)
         self._said = ""
+        self._taken: list[QRectF] = []
+        """Where labels stand already."""
         look.changed.connect(self.update)
 
     def say(self, words: str) -> None:
@@ -76,10 +78,13 @@ class FieldView(QWidget):
         painter.drawImage(area, self._ground(p))
         self._hatch(painter, p)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        self._taken.clear()
         for contour in p.contours:
             self._draw(painter, contour, look.color("ample"), 1.1, label=contour.words)
         for contour in p.floors:
             self._draw(painter, contour, look.color("below"), 2.4, label=contour.words)
+        for contour in p.schools:
+            self._draw(painter, contour, look.color("below"), 0.9, label=contour.words)
         self._draw_hot_area(painter, p)
         self._draw_axes(painter, p, area)
 
@@ -125,7 +130,8 @@ class FieldView(QWidget):
         for place in contour.label_at:
             at = self._at(*place)
             box.moveCenter(at)
-            if area.contains(box):
+            if area.contains(box) and not any(box.intersects(other) for other in self._taken):
+                self._taken.append(QRectF(box))
                 painter.fillRect(box, self._look.color("panel"))
                 paint.text(painter, at.x(), at.y(), label, font, color, paint.CENTRE)
                 return

@@ -55,7 +55,8 @@ class FieldPicture:
 
     Attributes:
         rpm, heat: edges of the picture, (low, high), rpm and °C.
-        contours: of expected pressure; ``floors``: where expected pressure meets the floor in force.
+        contours: of expected pressure; ``floors``: where expected pressure meets the floor in force; ``schools``: where it meets
+            each other school's and each of the owner's lines.
         density: shape (heat, rpm) counts of settled running; ``covered``: where normal rests on data, same shape.
         hot_area: (rpm low, high, °C low, high) of the car's hot working area, None where it was not judged.
         moment: rpm and °C of racing speed and hottest oil.
@@ -69,6 +70,7 @@ class FieldPicture:
     covered: NDArray[np.bool_]
     hot_area: tuple[float, float, float, float] | None
     moment: tuple[float, float]
+    schools: tuple[Contour, ...] = ()
 
 
 def field_picture(told: NormalTold, units: DisplayUnits) -> FieldPicture | None:
@@ -89,9 +91,27 @@ def field_picture(told: NormalTold, units: DisplayUnits) -> FieldPicture | None:
     contours = tuple(_contour(f"{v:g}", x, y, shown, float(v)) for v in levels)
     line = _absolute_floor(a.options.floors, gx, kpa)
     floors = (_contour("at the floor", x, y, kpa - line, 0.0, label_in_the_middle=True),) if line is not None else ()
+    others = [
+        (s.school.name, s.school.floor)
+        for s in (*told.schools, *told.lines)
+        if not s.active and not moves_with_normal(s.school.floor)
+    ]
+    schools = tuple(
+        _contour(
+            name,
+            x,
+            y,
+            kpa - highest_floor([floor], gx.ravel(), kpa.ravel()).kpa.reshape(gx.shape),
+            0.0,
+            label_in_the_middle=True,
+        )
+        for name, floor in others
+    )
     use = a.settled & np.isfinite(a.temperature_c)
     density, _, _ = np.histogram2d(a.temperature_c[use], a.rpm[use], bins=(_ROWS, _COLUMNS), range=(heat, rpm))
-    return FieldPicture(rpm, heat, contours, floors, density, covered, _hot_area(a), (told.racing_rpm, told.hot_c))
+    return FieldPicture(
+        rpm, heat, contours, floors, density, covered, _hot_area(a), (told.racing_rpm, told.hot_c), schools
+    )
 
 
 def _absolute_floor(floors: tuple[Floor, ...], rpm: FloatArray, kpa: FloatArray) -> FloatArray | None:
