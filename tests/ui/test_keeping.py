@@ -309,3 +309,31 @@ def test_air_oil_and_speed_make_another_day(application: QApplication, desk: Des
     )
     station.air.setValue(0)
     wait_until(application, lambda: not desk.jobs.busy and station.supposition.text().startswith("As driven"))
+
+
+def test_what_was_asked_before_does_not_hide_what_the_garage_says_since(
+    application: QApplication, desk: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def ceiling(text: str) -> Callable[[QDialog], None]:
+        def act(dialog: QDialog) -> None:
+            assert isinstance(dialog, OilsDialog)
+            cell(dialog, "15W-50", 3).setText(text)  # type: ignore[attr-defined]
+            dialog._save()
+
+        return act
+
+    def told() -> float:
+        settle(application, desk)
+        wait_until(application, lambda: not desk.jobs.busy)
+        found = desk.normal.told
+        assert found is not None and found.advice is not None
+        return next(g.ceiling_c for g in found.advice.grades if g.grade.name == "15W-50")
+
+    saying(monkeypatch, OilsDialog, ceiling("112"))
+    desk.run("judge.oils")
+    assert told() == 112.0
+    desk.normal.margin.setValue(20.0)
+    assert told() == 112.0
+    saying(monkeypatch, OilsDialog, ceiling("118"))
+    desk.run("judge.oils")
+    assert told() == 118.0

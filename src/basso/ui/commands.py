@@ -79,9 +79,9 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "judge.normal",
         "Judge",
-        "Keep this build's normal…",
+        "Keep a normal…",
         ("Ctrl+Shift+N",),
-        "learned from its sessions together; later ones are laid over it",
+        "of this build, learned from its sessions together; later ones are laid over it",
     ),
     Command("judge.oils", "Judge", "Oils…", ("Ctrl+Shift+K",), "data sheets, and up to which temperature each is used"),
     Command(

@@ -31,7 +31,7 @@ class Rung:
 
 @dataclass(frozen=True, slots=True)
 class LadderRow:
-    """A place: its name, what it is, its rungs in order of laps; ``low`` where it dips; ``share``: the rose's and circuit's colour."""
+    """A place: its name, what it is, its rungs in order of laps; ``low`` where it dips in most laps."""
 
     id: str
     name: str

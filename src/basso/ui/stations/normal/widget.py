@@ -5,7 +5,6 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Sequence
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
@@ -26,6 +25,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from basso.normal.question import Question
 from basso.report.normal_documents import flow_words, port_words
 from basso.ui.commands import BY_KEY
 from basso.ui.stations.normal.field import FieldView
@@ -174,7 +174,7 @@ class NormalStation(QWidget):
         self.verbs: dict[str, QPushButton] = {}
         for key, words, tip in (
             ("judge.normal", "Keep a normal…", "Learn this build's normal from its sessions together and keep it with the build"),
-            ("judge.floors", "Floors and lines…", "Which schools of floor apply, and your own lines"),
+            ("judge.floors", "Floors…", "Which schools of floor apply, and your own lines"),
             ("judge.oils", "Oils…", "Data sheets, and up to which temperature each oil is used"),
         ):  # fmt: skip
             button = QPushButton(words)
@@ -345,10 +345,10 @@ class NormalStation(QWidget):
     def _ask(self) -> None:
         if self.told is None:
             return
-        units, q = self._units, self.told.question
+        units = self._units
         margin = self.margin.value() / max(units.pressure.difference_from_base(1.0), 1e-9)
         self.asked.emit(
-            replace(q, rpm=self.racing.value(), hot_c=units.temperature.to_base(self.hottest.value()), margin_kpa=margin)
+            Question(rpm=self.racing.value(), hot_c=units.temperature.to_base(self.hottest.value()), margin_kpa=margin)
         )  # fmt: skip
 
     def _read_field(self, rpm: float, heat: float) -> None:
