@@ -32,8 +32,9 @@ from basso.recording.corrections import Correction, apply
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_min
-from basso.track.corners import Place, TrackMap, find_places
+from basso.track.corners import Place, TrackMap
 from basso.track.laps import Lap, find_laps
+from basso.track.located import locate
 from basso.trust.scale import check_scale_against
 from basso.trust.steps import step_noise_kpa
 from basso.trust.verdict import Check
@@ -143,8 +144,7 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     progress(0.3, "finding laps and places")
     frame = frame_on(corrected, Role.OIL_PRESSURE)
     lateral, longitudinal = g_channels(frame, checks)
-    laps = find_laps(corrected)
-    track = find_places(frame, laps, lateral, longitudinal)
+    laps, track = locate(corrected, frame, lateral, longitudinal, options.maps)
 
     progress(0.5, "learning normal")
     pressure, rpm = frame.filled(Role.OIL_PRESSURE, np.nan), frame.filled(Role.RPM, np.nan)
@@ -335,7 +335,8 @@ def _judge(dip: Dip, s: Signals, laps: Sequence[Lap], track: TrackMap | None) ->
     cause = find_cause(dip, s)
     at = dip.lowest_margin
     lap = next((lap for lap in laps if lap.start_s <= s.time_s[at] <= lap.end_s), None)
-    place = track.place_at(dip.first) or track.place_at(at) if track is not None else None
+    places = [p for i in (dip.first, at) if track is not None and (p := track.place_at(i)) is not None]
+    place = next((p for p in places if p.loaded), next(iter(places), None))
     temperature = float(s.temperature_c[at]) if s.temperature_c is not None else None
     severity = "dip"
     if dip.min_share is not None:

@@ -9,12 +9,13 @@ import pytest
 
 from basso.corners.passes import passes_of
 from basso.track.alignment import align
-from basso.track.corners import Place, TrackMap
+from basso.track.corners import Place
+from basso.track.shape import LapShape
 from support import judged_scenario
 
 
-def _map(profile: np.ndarray, length_m: float | None = None) -> TrackMap:
-    return TrackMap(np.empty(0), length_m or 5.0 * profile.size, (), profile)
+def _map(profile: np.ndarray, length_m: float | None = None) -> LapShape:
+    return LapShape(length_m or 5.0 * profile.size, profile)
 
 
 def _profile(seed: int, n: int = 600) -> np.ndarray:

@@ -10,10 +10,9 @@ from basso.analysis import Analysis
 from basso.recording.roles import Role
 from basso.recording.rolling import bell_smooth
 from basso.recording.spans import runs_of
-from basso.track.line import path_m
+from basso.track.shape import GRID_M
 from basso.units import FloatArray
 
-_STEP_M = 5.0
 _GRAVITY = 9.80665
 _BEND_PER_M = 1.0 / 900.0
 
@@ -43,7 +42,7 @@ def circuit_line(a: Analysis) -> CircuitLine | None:
     if a.track is None or a.lateral_g is None:
         return None
     distance = a.track.lap_distance_m
-    along = np.arange(0.0, a.track.length_m, _STEP_M)
+    along = np.arange(0.0, a.track.length_m, GRID_M)
     on = np.isfinite(distance)
     if on.sum() < along.size:
         return None
@@ -57,9 +56,9 @@ def circuit_line(a: Analysis) -> CircuitLine | None:
         return bell_smooth(np.median(rows, axis=0), 1.5)
 
     v, side = median(speed), median(np.nan_to_num(a.lateral_g))
-    path = _from_gps(a, laps, distance, along)
-    x, y = path if path is not None else _from_curvature(side, v)
-    cell = np.minimum((distance[on] / _STEP_M).astype(int), along.size - 1)
+    path = a.track.shape.path
+    x, y = (path.east_m, path.north_m) if path is not None else _from_curvature(side, v)
+    cell = np.minimum((distance[on] / GRID_M).astype(int), along.size - 1)
     share, margin = np.full(along.size, np.inf), np.full(along.size, np.nan)
     known = np.isfinite(a.share[on]) & a.judged[on]
     np.minimum.at(share, cell[known], a.share[on][known])
@@ -71,7 +70,11 @@ def circuit_line(a: Analysis) -> CircuitLine | None:
 def _part(a: Analysis, start_s: float, end_s: float) -> np.ndarray:
     first, last = np.searchsorted(a.time_s, (start_s, end_s))
     part = np.arange(int(first), int(last))
-    return part[np.isfinite(a.track.lap_distance_m[part])] if a.track is not None else part
+    if a.track is None:
+        return part
+    part = part[np.isfinite(a.track.lap_distance_m[part])]
+    # On a lasting map a lap may run over the map's line.
+    return part[np.argsort(a.track.lap_distance_m[part], kind="stable")]
 
 
 def _speed(a: Analysis, distance: FloatArray) -> FloatArray:
@@ -90,19 +93,19 @@ def _from_curvature(side_g: FloatArray, speed: FloatArray) -> tuple[FloatArray, 
     """
     from scipy.optimize import least_squares
 
-    turned = side_g * _GRAVITY / np.maximum(speed, 5.0) ** 2 * _STEP_M
+    turned = side_g * _GRAVITY / np.maximum(speed, 5.0) ** 2 * GRID_M
     total = float(np.sum(turned))
     whole = 2.0 * np.pi * (np.sign(total) if total else 1.0)
-    bends = [slice(a, b) for a, b in runs_of(np.abs(turned) > _BEND_PER_M * _STEP_M, 2)]
+    bends = [slice(a, b) for a, b in runs_of(np.abs(turned) > _BEND_PER_M * GRID_M, 2)]
     angles = np.array([float(np.sum(turned[b])) for b in bends])
-    length = side_g.size * _STEP_M
+    length = side_g.size * GRID_M
 
     def path(stretch: FloatArray) -> tuple[FloatArray, FloatArray, float]:
         own = turned.copy()
         for bend, by in zip(bends, stretch, strict=True):
             own[bend] *= 1.0 + by
         heading = np.cumsum(own)
-        x, y = np.cumsum(np.cos(heading)) * _STEP_M, np.cumsum(np.sin(heading)) * _STEP_M
+        x, y = np.cumsum(np.cos(heading)) * GRID_M, np.cumsum(np.sin(heading)) * GRID_M
         return x, y, float(heading[-1])
 
     def open_by(stretch: FloatArray) -> FloatArray:
@@ -115,15 +118,3 @@ def _from_curvature(side_g: FloatArray, speed: FloatArray) -> tuple[FloatArray, 
     x, y, _ = path(found)
     share = np.arange(side_g.size) / max(side_g.size - 1, 1)
     return x - share * (x[-1] - x[0]), y - share * (y[-1] - y[0])
-
-
-def _from_gps(
-    a: Analysis, laps: list[np.ndarray], distance: FloatArray, along: FloatArray
-) -> tuple[FloatArray, FloatArray] | None:
-    path = path_m(a.corrected)
-    if path is None or path[0].size < along.size / 4:
-        return None
-    time_s, east, north = path
-    x, y = np.interp(a.time_s, time_s, east), np.interp(a.time_s, time_s, north)
-    rows = [(np.interp(along, distance[p], x[p]), np.interp(along, distance[p], y[p])) for p in laps]
-    return np.median([r[0] for r in rows], axis=0), np.median([r[1] for r in rows], axis=0)

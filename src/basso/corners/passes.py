@@ -49,7 +49,9 @@ class Pass:
 
 def _followed_to_m(place: Place, places: Sequence[Place]) -> float:
     """How far a pass is followed: past the place's end while the oil drains back, but not into the next place."""
-    after = [p.start_m for p in places if p.start_m > place.apex_m]
+    if not place.loaded:
+        return place.end_m
+    after = [p.start_m for p in places if p.loaded and p.start_m > place.apex_m]
     return min([place.end_m + _DRAIN_M, *after])
 
 
@@ -88,7 +90,7 @@ def passes_of(
                 if np.isfinite(shares).any()
                 else inside[int(np.argmin(analysis.pressure_kpa[inside]))]
             )
-            g = fore_g if not place.is_corner else side_g
+            g = fore_g if place.kind == "braking" else side_g
             temperature = (
                 float(np.nanmedian(analysis.temperature_c[inside]))
                 if analysis.temperature_c is not None

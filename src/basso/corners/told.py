@@ -111,7 +111,10 @@ def tell_corners(a: Analysis, progress: Progress = silent) -> CornersTold | None
     places: tuple[PlaceTold, ...] = ()
     if a.track is not None:
         passes = passes_of(a, a.track.places, a.track.length_m, 0, 0)
-        places = tuple(_place(p, [x for x in passes if x.place == p.id], a, line) for p in a.track.places)
+        told = (_place(p, [x for x in passes if x.place == p.id], a, line) for p in a.track.places)
+        # A straight says something only where a dip began on it: else what is seen there is the end of a corner's.
+        begun = {d.place.id for d in a.dips if d.place is not None}
+        places = tuple(p for p in told if p.place.loaded or p.place.id in begun)
     return CornersTold(
         a, places, thresholds, _sides(a), oil_rose(a), line, find_knee(a.time_s, a.share, a.rpm, side, along, a.judged)
     )

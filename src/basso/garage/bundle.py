@@ -3,7 +3,7 @@
 ::
 
     README.txt            what this is, for people
-    bundle.json           {"schema": "basso.bundle/3", "car": name, "written": when, "contents": {path: SHA-256}}
+    bundle.json           {"schema": "basso.bundle/5", "car": name, "written": when, "contents": {path: SHA-256}}
     records/decisions.json  what was decided about the corrections of each log, by its fingerprint; if anything was
     records/NAME.json     a list of records of one kind; their fields stand in basso/garage/records.py
     samples/HASH.parquet  the samples of a session's log, named by the fingerprint of the log
@@ -30,7 +30,7 @@ from typing import Any
 from basso.errors import InputError
 from basso.files import write_whole
 from basso.garage.forms import FORM, brought_up
-from basso.garage.records import BY_TABLE, KINDS, Attachment, Build, Car, Normal, Record, Session, new_id
+from basso.garage.records import BY_TABLE, KINDS, Attachment, Build, Car, Circuit, Normal, Record, Session, new_id
 from basso.garage.store import Change, Garage
 from basso.trust.decisions import Decision, Decisions
 
@@ -231,7 +231,7 @@ def _renamed(records: list[Record], car: Car, name: str) -> list[Record]:
         for field in ("id", "car", "build", "engine", "sensor", "session", "about"):
             if plain.get(field) in fresh:
                 plain[field] = fresh[plain[field]]
-        if isinstance(r, Normal):
+        if isinstance(r, Normal | Circuit):
             plain["sessions"] = [fresh.get(s, s) for s in r.sessions]
         renamed.append(BY_TABLE[r.table].from_plain(plain))
     first = renamed[0]

@@ -10,7 +10,7 @@ from collections.abc import Callable
 from types import MappingProxyType
 from typing import Any
 
-FORM = 4
+FORM = 5
 """The form of :mod:`basso.garage.records` as it is now."""
 
 
@@ -35,8 +35,13 @@ def _fourth(table: str, plain: dict[str, Any]) -> dict[str, Any]:
     return {**plain, **added.get(table, {})}
 
 
+def _fifth(table: str, plain: dict[str, Any]) -> dict[str, Any]:
+    """Circuits and the owner's decisions are new kinds; nothing that was there is another."""
+    return plain
+
+
 STEPS: MappingProxyType[int, Callable[[str, dict[str, Any]], dict[str, Any]]] = MappingProxyType(
-    {2: _second, 3: _third, 4: _fourth}
+    {2: _second, 3: _third, 4: _fourth, 5: _fifth}
 )
 """What leads to a form from the one before: (table, record as JSON) → record as JSON."""
 

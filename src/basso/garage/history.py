@@ -13,6 +13,7 @@ from basso.garage.records import (
     Build,
     Calibration,
     Car,
+    Circuit,
     Engine,
     FloorChoice,
     Job,
@@ -22,6 +23,7 @@ from basso.garage.records import (
     OilSample,
     OilSheet,
     Record,
+    Ruling,
     Sensor,
     Session,
 )
@@ -50,6 +52,8 @@ class CarHistory:
     normals: tuple[Normal, ...] = ()
     floors: tuple[FloorChoice, ...] = ()
     oil_sheets: tuple[OilSheet, ...] = ()
+    circuits: tuple[Circuit, ...] = ()
+    rulings: tuple[Ruling, ...] = ()
 
     @property
     def newest_build(self) -> Build | None:
@@ -124,5 +128,5 @@ def car_history(garage: Garage, car: Car) -> CarHistory:
 
     return CarHistory(
         car, own(Engine), own(Build), own(Session), own(OilEntry), own(OilSample), own(LevelPoint), own(Job), own(Attachment), own(Sensor),
-        own(Calibration), own(Normal), own(FloorChoice), own(OilSheet),
+        own(Calibration), own(Normal), own(FloorChoice), own(OilSheet), own(Circuit), own(Ruling),
     )  # fmt: skip

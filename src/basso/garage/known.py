@@ -18,6 +18,7 @@ from basso import __version__
 from basso.analysis import Analysis, analyse
 from basso.errors import InputError
 from basso.files import put_whole
+from basso.garage.circuits import maps_for
 from basso.garage.history import CarHistory
 from basso.garage.normals import kept_normals
 from basso.garage.oils import oil_of
@@ -95,7 +96,14 @@ def known_of(
             heat = replace(heat, air_c=s.air_c)
         found.append(replace(figures, expected=expected, same_sensor=same, heat=heat, masked=s.accumulator == "armed"))
     oil = oil_of(history, session)
-    return Known(sensor, tuple(found), kept_normals(history, session, oil or usual()), session.air_c, oil)
+    return Known(
+        sensor,
+        tuple(found),
+        kept_normals(history, session, oil or usual()),
+        session.air_c,
+        oil,
+        maps_for(history, session),
+    )
 
 
 def _figures(

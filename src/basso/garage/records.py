@@ -22,6 +22,8 @@ REFERENCES = ("unknown", "gauge", "sealed", "absolute")
 """What a pressure sensor counts from: the air about it, a sealed-in air, or vacuum."""
 MOUNTS = ("unknown", "on a flexible line", "on a rigid pipe", "on the block")
 LAMPS = ("not looked at", "there, on its own port", "there, on the tee", "gone")
+RULINGS = ("run on", "run with a limit", "change something first", "inspect first", "do not run")
+"""What an owner may decide after a session."""
 OIL_KINDS = ("fill", "change", "top-up", "level change", "drain")
 """A level change is made on purpose (less than 0: taken out); a top-up replaces what was used up."""
 
@@ -502,9 +504,50 @@ class OilSheet(Record):
     note: str = ""
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Circuit(Record):
+    """A circuit's lasting map, so that a corner keeps its number and its name from session to session.
+
+    Attributes:
+        name: as the sessions call it.
+        day: when it was learned last; ``sessions``: ids of those it was learned from.
+        map: as :meth:`basso.track.circuit_map.CircuitMap.as_plain` gives it.
+    """
+
+    table: ClassVar[str] = "circuits"
+    noun: ClassVar[str] = "circuit"
+    car: str
+    name: str
+    day: str = ""
+    sessions: tuple[str, ...] = ()
+    map: dict[str, Any] = field(default_factory=dict)
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ruling(Record):
+    """What the owner decided to do after a session, and why: nobody can say what an engine survives, so it is theirs to decide.
+
+    Attributes:
+        session: id of the session it was decided on.
+        decision: one of :data:`RULINGS`; ``limit``: what the driver keeps to, in words.
+        seen: what the session showed when it was decided, as a sentence.
+    """
+
+    table: ClassVar[str] = "rulings"
+    noun: ClassVar[str] = "decision"
+    car: str
+    session: str
+    day: str
+    decision: str = ""
+    limit: str = ""
+    reason: str = ""
+    seen: str = ""
+
+
 KINDS: tuple[type[Record], ...] = (
     Car, Engine, Build, Session, OilEntry, OilSample, LevelPoint, Job, Attachment, Sensor, Calibration,
-    Normal, FloorChoice, OilSheet,
+    Normal, FloorChoice, OilSheet, Circuit, Ruling,
 )  # fmt: skip
 """Every kind, each after those it points to."""
 BY_TABLE = MappingProxyType({k.table: k for k in KINDS})

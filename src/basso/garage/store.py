@@ -25,7 +25,7 @@ from basso.files import put_whole
 from basso.garage.backups import backup_day, backup_name, backups_in, copy_whole, cut_short, known_versions, version_of
 from basso.garage.in_use import take_part
 from basso.garage.place import FILE, default_folder
-from basso.garage.records import BY_TABLE, Attachment, Build, Car, Job, Normal, Record, Session
+from basso.garage.records import BY_TABLE, Attachment, Build, Car, Job, Normal, Record, Ruling, Session
 from basso.garage.tables import EDITS, TABLES
 
 R = TypeVar("R", bound=Record)
@@ -316,6 +316,8 @@ class Garage:
             own += [s for s in self.all(Session, record.car) if s.build == record.id]
             own += [j for j in self.all(Job, record.car) if j.build == record.id]
             own += [n for n in self.all(Normal, record.car) if n.build == record.id]
+        sessions = {r.id for r in own if isinstance(r, Session)}
+        own += [r for r in self.all(Ruling, str(getattr(record, "car", ""))) if r.session in sessions]
         ids = {r.id for r in own}
         return [*own, *(a for a in self.all(Attachment, str(getattr(record, "car", ""))) if a.about in ids)]
 

@@ -20,6 +20,7 @@ from basso.pressure.warmup import HotIdle, OilHeat
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 from basso.recording.roles import Role, take_apart
+from basso.track.circuit_map import CircuitMap
 from basso.trust.known import KnownSensor, check_known_sensor
 from basso.trust.verdict import Check
 from basso.trust.zero import air_pressure_kpa
@@ -127,7 +128,8 @@ class Known:
     """What the garage knows of the car on the day of a recording.
 
     ``sensor``: its sensor's card; ``earlier``: its earlier sessions, ``kept``: normals that were kept of it, oldest first;
-    ``air_c``: air temperature as it was written down; ``oil``: the oil that was in, None where neither label nor sample says.
+    ``air_c``: air temperature as it was written down; ``oil``: the oil that was in, None where neither label nor sample says;
+    ``circuits``: maps of circuits, that of the session's own first.
     """
 
     sensor: KnownSensor | None = None
@@ -135,6 +137,7 @@ class Known:
     kept: tuple[KeptNormal, ...] = field(default=())
     air_c: float | None = None
     oil: Grade | None = None
+    circuits: tuple[CircuitMap, ...] = field(default=())
 
     @property
     def in_force(self) -> KeptNormal | None:

@@ -9,6 +9,7 @@ from basso.pressure.dips import DipRules
 from basso.pressure.earlier import KeptNormal, Known
 from basso.pressure.expected import ExpectedPressure
 from basso.pressure.floors import DEFAULT_FLOORS, Floor
+from basso.track.circuit_map import CircuitMap
 from basso.trust.decisions import Decision
 
 
@@ -26,6 +27,7 @@ class JudgeOptions:
         known: what the garage knows of the sensor and of the car's earlier sessions, or None.
         by_kept: hold the recording to the normal that the garage keeps of its build, where it keeps one; else that is only
             used where the recording shows none of its own.
+        circuits: maps of circuits that it may have been driven on, beside those the garage keeps.
     """
 
     floors: tuple[Floor, ...] = DEFAULT_FLOORS
@@ -36,6 +38,12 @@ class JudgeOptions:
     oil: Grade = field(default_factory=usual)
     known: Known | None = None
     by_kept: bool = False
+    circuits: tuple[CircuitMap, ...] = ()
+
+    @property
+    def maps(self) -> tuple[CircuitMap, ...]:
+        """Every map that the recording may lie on, the likeliest first."""
+        return (*(self.known.circuits if self.known is not None else ()), *self.circuits)
 
     @property
     def kept(self) -> KeptNormal | None:

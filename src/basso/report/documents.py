@@ -10,9 +10,11 @@ from basso.recording.corrections import OF_ONE_CHANNEL, Correction
 from basso.recording.summary import Summary, summarise
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
     from pathlib import Path
 
     from basso.analysis import Analysis, JudgedDip
+    from basso.track.corners import Place
     from basso.trial.effect import Effect
     from basso.trial.verdict import Comparison, Side
 
@@ -94,18 +96,7 @@ def analysis_document(analysis: Analysis) -> Document:
             }
             for lap in analysis.laps
         ],
-        "corners": [
-            {
-                "id": p.id,
-                "direction": p.kind,
-                "start_m": rounded(p.start_m, 1),
-                "apex_m": rounded(p.apex_m, 1),
-                "end_m": rounded(p.end_m, 1),
-                "peak_lateral_g": rounded(p.peak_g),
-            }
-            for p in (analysis.track.places if analysis.track is not None else ())
-            if p.is_corner
-        ],
+        "corners": corners_of(analysis.track.places if analysis.track is not None else ()),
         "expected": {
             "method": e.method,
             "parameters": parameters,
@@ -128,6 +119,18 @@ def analysis_document(analysis: Analysis) -> Document:
             ],
         },
     }
+
+
+def corners_of(places: Sequence[Place]) -> list[Document]:
+    """The corners among the places of a lap; ``name`` where the team gave one."""
+    return [
+        {
+            "id": p.id, "direction": p.kind, "start_m": rounded(p.start_m, 1), "apex_m": rounded(p.apex_m, 1), "end_m": rounded(p.end_m, 1),
+            "peak_lateral_g": rounded(p.peak_g), **({"name": p.name} if p.name else {}),
+        }
+        for p in places
+        if p.is_corner
+    ]  # fmt: skip
 
 
 def _correction(c: Correction) -> Document:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
-from basso.track.line import crossings_from_path
+from basso.track.line import crossings_from_path, driven_path
 from basso.track.pattern import crossings_from_pattern
 from basso.units import FloatArray
 
@@ -36,13 +37,21 @@ def find_laps(recording: Recording) -> tuple[Lap, ...]:
     tells laps there are none.
     """
     spans = _from_column(recording)
-    edges_whole = bool(spans)
-    if not spans:
-        crossings = crossings_from_path(recording) or crossings_from_pattern(recording)
-        if len(crossings) < 2:
-            return ()
-        ends = [0.0, *crossings, recording.duration_s]
-        spans = [(i, a, b) for i, (a, b) in enumerate(itertools.pairwise(ends)) if b > a]
+    if spans:
+        return _told(recording, spans, edges_whole=True)
+    return laps_between(recording, crossings_from_path(driven_path(recording)) or crossings_from_pattern(recording))
+
+
+def laps_between(recording: Recording, crossings: Sequence[float]) -> tuple[Lap, ...]:
+    """Laps from the times at which the line is crossed; none where it was crossed less than twice."""
+    if len(crossings) < 2:
+        return ()
+    ends = [0.0, *crossings, recording.duration_s]
+    return _told(recording, [(i, a, b) for i, (a, b) in enumerate(itertools.pairwise(ends)) if b > a], False)
+
+
+def _told(recording: Recording, spans: list[tuple[int, float, float]], edges_whole: bool) -> tuple[Lap, ...]:
+    """Which of the laps are whole flying laps; the first and the last may be only where a lap column says where they begin and end."""
     if len(spans) < 2:
         return tuple(Lap(n, a, b, False) for n, a, b in spans)
     inner = [b - a for _, a, b in spans[1:-1]] or [b - a for _, a, b in spans]

@@ -46,7 +46,10 @@ def crossings_from_pattern(recording: Recording) -> list[float]:
         return []
     pace = np.interp(grid, travelled[rising], speed[rising])
     # Wherever the lap is begun it repeats; begun where the out-lap ends it parts the drive into the most whole laps.
-    tried = [[float(when[i]) for i in _boundaries(side, first, lap)] for first in _calm_places(side, pace, lap)]
+    tried = [
+        np.interp(_boundaries(side, first, lap), np.arange(when.size), when).tolist()
+        for first in _calm_places(side, pace, lap)
+    ]
     return max(tried, key=whole_laps, default=[])
 
 
@@ -82,30 +85,37 @@ def _calm_places(side: FloatArray, speed: FloatArray, lap: int) -> list[int]:
     return sorted(found, key=lambda i: -calm[i])
 
 
-def _boundaries(side: FloatArray, first: int, lap: int) -> list[int]:
-    """Grid cells at which laps begin, a lap apart, each fitted to the first."""
+def _boundaries(side: FloatArray, first: int, lap: int) -> list[float]:
+    """Where on the grid laps begin, in cells, a lap apart, each fitted to the first."""
     half = int(_WINDOW_M / _GRID_M)
     reference = side[first - half : first + half]
     reach = max(4, int(0.04 * lap))
-    found = [first]
+    found = [float(first)]
     for way in (1, -1):
-        at = first
+        at = float(first)
         while True:
-            at = _best_fit(side, reference, at + way * lap, reach, half)
+            at = _best_fit(side, reference, round(at) + way * lap, reach, half)
             if at < 0:
                 break
             found.append(at)
     return sorted(found)
 
 
-def _best_fit(side: FloatArray, reference: FloatArray, guess: int, reach: int, half: int) -> int:
-    """The cell near ``guess`` around which the signal is most like ``reference``; −1 when none is alike."""
+def _best_fit(side: FloatArray, reference: FloatArray, guess: int, reach: int, half: int) -> float:
+    """Where near ``guess`` the signal is most like ``reference``, in cells and parts of one; −1 when none is alike."""
     first, last = max(guess - reach, half), min(guess + reach, side.size - half)
     if first > last:
-        return -1
+        return -1.0
     pieces = np.lib.stride_tricks.sliding_window_view(side[first - half : last + half], 2 * half)
     spread = pieces.std(axis=1) * reference.std()
     together = pieces @ (reference - reference.mean()) / reference.size
     alike = np.where(spread > 1e-9, together / np.maximum(spread, 1e-9), -1.0)
     best = int(np.argmax(alike))
-    return first + best if alike[best] > _LEAST_AGREEMENT else -1
+    if alike[best] <= _LEAST_AGREEMENT:
+        return -1.0
+    if not 0 < best < alike.size - 1:
+        return float(first + best)
+    # The top of the parabola through the best cell and its neighbours.
+    before, top, after = alike[best - 1 : best + 2]
+    bend = before - 2.0 * top + after
+    return first + best + (0.5 * float((before - after) / bend) if bend < 0 else 0.0)

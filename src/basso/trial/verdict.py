@@ -108,7 +108,7 @@ def compare(
     tracks = [x.track for x in (*a, *b)]
     blocked = _blocking(a, b)
     reference = next((t for t in tracks if t is not None), None)
-    places = reference.places if reference is not None else ()
+    places = tuple(p for p in reference.places if p.loaded) if reference is not None else ()
     side_a = _side(label_a, a, reference, 0)
     side_b = _side(label_b, b, reference, 1)
     likeness = _likeness(side_a, side_b)
@@ -164,8 +164,9 @@ def _side(label: str, analyses: Sequence[Analysis], reference: TrackMap | None, 
     passes: list[Pass] = []
     for log, x in enumerate(analyses):
         if reference is not None and x.track is not None:
-            laid = align(reference, x.track)
-            passes += passes_of(x, reference.places, reference.length_m, which, log, laid.shift_m)
+            laid = align(reference.shape, x.track.shape)
+            places = [p for p in reference.places if p.loaded]
+            passes += passes_of(x, places, reference.length_m, which, log, laid.shift_m)
     laps = sum(lap.complete for x in analyses for lap in x.laps)
     times = [lap.time_s for x in analyses for lap in x.laps if lap.complete]
 
@@ -216,7 +217,7 @@ def _blocking(a: Sequence[Analysis], b: Sequence[Analysis]) -> list[str]:
         return [f"{name} has no laps with speed and g, so its passes cannot be matched"]
     first: TrackMap | None = tracks[0][1]
     for x, track in tracks[1:]:
-        if first is not None and track is not None and (why := align(first, track).problem) is not None:
+        if first is not None and track is not None and (why := align(first.shape, track.shape).problem) is not None:
             return [f"{x.recording.path.name}: {why}"]
     return []
 
