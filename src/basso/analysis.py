@@ -34,7 +34,8 @@ from basso.recording.roles import Role
 from basso.recording.rolling import rolling_min
 from basso.track.corners import Place, TrackMap
 from basso.track.laps import Lap, find_laps
-from basso.track.located import locate
+from basso.track.located import locate, rounds
+from basso.track.runs import Run
 from basso.trust.scale import check_scale_against
 from basso.trust.steps import step_noise_kpa
 from basso.trust.verdict import Check
@@ -70,6 +71,7 @@ class Analysis:
     checks: tuple[Check, ...]
     corrections: tuple[Correction, ...]
     laps: tuple[Lap, ...]
+    runs: tuple[Run, ...]
     track: TrackMap | None
     expected: ExpectedPressure
     time_s: FloatArray
@@ -98,6 +100,11 @@ class Analysis:
     def share(self) -> FloatArray:
         """Share of normal, shape (n,); NaN where nothing is expected."""
         return self.pressure_kpa / self.expected_kpa
+
+    @property
+    def rounds(self) -> tuple[Lap, ...]:
+        """What repeats: the whole laps, else the runs over one route."""
+        return rounds(self.laps, self.runs)
 
     @property
     def zero(self) -> Correction | None:
@@ -144,7 +151,8 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     progress(0.3, "finding laps and places")
     frame = frame_on(corrected, Role.OIL_PRESSURE)
     lateral, longitudinal = g_channels(frame, checks)
-    laps, track = locate(corrected, frame, lateral, longitudinal, options.maps)
+    located = locate(corrected, frame, lateral, longitudinal, options.maps)
+    laps, track = located.laps, located.track
 
     progress(0.5, "learning normal")
     pressure, rpm = frame.filled(Role.OIL_PRESSURE, np.nan), frame.filled(Role.RPM, np.nan)
@@ -220,6 +228,7 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
         tuple(checks),
         tuple(corrections),
         laps,
+        located.runs,
         track,
         expected,
         frame.time_s,
@@ -365,6 +374,7 @@ def _unjudged(
         tuple(checks),
         tuple(corrections),
         find_laps(recording),
+        (),
         None,
         no_expectation("oil pressure or engine speed is missing"),
         time_s,

@@ -25,7 +25,7 @@ class CircuitLine:
         along_m: lap distance, shape (n,); ``x_m``, ``y_m``: where it is, y up.
         share: lowest share of normal over all laps there, NaN where nothing is expected; ``margin_kpa``: median margin.
         speed_mps: median speed.
-        from_gps: drawn from a path, not worked out from speed and g.
+        from_gps: drawn from a path, not worked out from speed and g; ``closed``: a circuit, not a route.
     """
 
     along_m: FloatArray
@@ -35,6 +35,7 @@ class CircuitLine:
     margin_kpa: FloatArray
     speed_mps: FloatArray
     from_gps: bool
+    closed: bool = True
 
 
 def circuit_line(a: Analysis) -> CircuitLine | None:
@@ -47,7 +48,7 @@ def circuit_line(a: Analysis) -> CircuitLine | None:
     if on.sum() < along.size:
         return None
     speed = _speed(a, distance)
-    laps = [part for lap in a.laps if lap.complete and (part := _part(a, lap.start_s, lap.end_s)).size > 20]
+    laps = [part for lap in a.rounds if (part := _part(a, lap.start_s, lap.end_s)).size > 20]
     if not laps:
         return None
 
@@ -57,14 +58,16 @@ def circuit_line(a: Analysis) -> CircuitLine | None:
 
     v, side = median(speed), median(np.nan_to_num(a.lateral_g))
     path = a.track.shape.path
-    x, y = (path.east_m, path.north_m) if path is not None else _from_curvature(side, v)
+    x, y = (path.east_m, path.north_m) if path is not None else _from_curvature(side, v, a.track.shape.closed)
     cell = np.minimum((distance[on] / GRID_M).astype(int), along.size - 1)
     share, margin = np.full(along.size, np.inf), np.full(along.size, np.nan)
     known = np.isfinite(a.share[on]) & a.judged[on]
     np.minimum.at(share, cell[known], a.share[on][known])
     rows = [np.interp(along, distance[p], np.nan_to_num(a.margin_kpa[p])) for p in laps]
     margin = np.median(rows, axis=0)
-    return CircuitLine(along, x, y, np.where(np.isfinite(share), share, np.nan), margin, v, path is not None)
+    return CircuitLine(
+        along, x, y, np.where(np.isfinite(share), share, np.nan), margin, v, path is not None, a.track.shape.closed
+    )
 
 
 def _part(a: Analysis, start_s: float, end_s: float) -> np.ndarray:
@@ -85,7 +88,7 @@ def _speed(a: Analysis, distance: FloatArray) -> FloatArray:
     return np.clip(np.gradient(np.nan_to_num(distance), a.time_s), 0.0, 120.0)
 
 
-def _from_curvature(side_g: FloatArray, speed: FloatArray) -> tuple[FloatArray, FloatArray]:
+def _from_curvature(side_g: FloatArray, speed: FloatArray, closed: bool) -> tuple[FloatArray, FloatArray]:
     """Heading from curvature a/v², each bend stretched by as little as makes the lap one whole turn that meets its start.
 
     Banking and a leaning sensor make the g of a bend differ from its curvature; which bend is off by how much is not known, so
@@ -94,6 +97,9 @@ def _from_curvature(side_g: FloatArray, speed: FloatArray) -> tuple[FloatArray, 
     from scipy.optimize import least_squares
 
     turned = side_g * _GRAVITY / np.maximum(speed, 5.0) ** 2 * GRID_M
+    if not closed:
+        heading = np.cumsum(turned)
+        return np.cumsum(np.cos(heading)) * GRID_M, np.cumsum(np.sin(heading)) * GRID_M
     total = float(np.sum(turned))
     whole = 2.0 * np.pi * (np.sign(total) if total else 1.0)
     bends = [slice(a, b) for a, b in runs_of(np.abs(turned) > _BEND_PER_M * GRID_M, 2)]

@@ -58,7 +58,7 @@ def _followed_to_m(place: Place, places: Sequence[Place]) -> float:
 def passes_of(
     analysis: Analysis, places: Sequence[Place], length_m: float, side: int, log: int, shift_m: float = 0.0
 ) -> list[Pass]:
-    """All passes of the complete laps of one analysis through the places of the shared map."""
+    """All passes of the whole laps (or runs over one route) of one analysis through the places of the shared map."""
     track = analysis.track
     if track is None:
         return []
@@ -73,9 +73,7 @@ def passes_of(
     margin, share = analysis.margin_kpa, analysis.share
     found = []
     ends = {p.id: _followed_to_m(p, places) for p in places}
-    for lap in analysis.laps:
-        if not lap.complete:
-            continue
+    for lap in analysis.rounds:
         first = int(np.searchsorted(analysis.time_s, lap.start_s))
         last = int(np.searchsorted(analysis.time_s, lap.end_s))
         lap_along = along[first:last]

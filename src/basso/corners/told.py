@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from basso.analysis import Analysis
+from basso.corners.banking import banking_deg
 from basso.corners.circuit import CircuitLine, circuit_line
 from basso.corners.passes import Pass, passes_of
 from basso.corners.rose import Rose, oil_rose
@@ -36,6 +37,7 @@ class PlaceTold:
         phase: where in the place it is lowest most often: "turn-in", "middle", "exit" or "after it"; "" where it never sags.
         length_m, radius_m: of the place; radius at the apex, NaN for braking zones.
         lean_per_lap: share of normal lost a lap more than the lap before, None where the laps do not show it.
+        banking_deg: by how much the pan's floor leans into the corner, None where no path tells.
     """
 
     place: Place
@@ -49,6 +51,7 @@ class PlaceTold:
     length_m: float
     radius_m: float
     lean_per_lap: float | None
+    banking_deg: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,6 +137,7 @@ def _place(place: Place, passes: list[Pass], a: Analysis, line: CircuitLine | No
         place, tuple(passes), int(np.count_nonzero(below > 0.0)), float(np.median(known)) if known.size else float("nan"),
         float(known.min()) if known.size else float("nan"), float(below.mean()) if below.size else 0.0, float(np.sum(below * weights)),
         _phase(place, passes, a), place.end_m - place.start_m, _radius(place, line), _lean(passes),
+        banking_deg(place, line, a.track.shape.lateral_g) if line is not None and a.track is not None else None,
     )  # fmt: skip
 
 

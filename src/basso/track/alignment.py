@@ -14,6 +14,8 @@ _NEAR_M = 40.0
 """Two receivers on two days, and two lines through a corner, differ by less."""
 _FAR_M = 3000.0
 _MOST_POINTS = 400
+_ROUTE_SHIFT = 0.04
+"""Runs over a route begin where it begins, within this share of it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,7 +37,12 @@ def align(reference: LapShape, other: LapShape) -> Alignment:
             0.0,
             f"the laps differ in length, {reference.length_m:.0f} m against {other.length_m:.0f} m: another circuit or layout",
         )
-    return _by_path(reference, other) or _by_cornering(reference, other)
+    if reference.closed != other.closed:
+        return Alignment(0.0, "one is a circuit, the other a route from start to finish")
+    laid = _by_path(reference, other) or _by_cornering(reference, other)
+    if not reference.closed and laid.problem is None and abs(laid.shift_m) > _ROUTE_SHIFT * reference.length_m:
+        return Alignment(0.0, "the runs do not begin at the same place: another route")
+    return laid
 
 
 def _by_path(reference: LapShape, other: LapShape) -> Alignment | None:

@@ -35,7 +35,7 @@ class CircuitMap:
         """As JSON holds it: the shape to a centimetre and a thousandth of a g."""
         path, along = self.shape.path, self.shape.longitudinal_g
         return {
-            "length_m": self.shape.length_m, "laps": self.shape.laps, "line_set": self.line_set,
+            "length_m": self.shape.length_m, "laps": self.shape.laps, "line_set": self.line_set, "closed": self.shape.closed,
             "lateral_g": [round(float(v), 3) for v in self.shape.lateral_g],
             "longitudinal_g": [round(float(v), 3) for v in along] if along is not None else None,
             "path": {
@@ -63,7 +63,7 @@ class CircuitMap:
                 (float(path["centre"][0]), float(path["centre"][1])) if path["centre"] is not None else None,
                 np.array(path["east_m"], dtype=np.float64), np.array(path["north_m"], dtype=np.float64),
             ) if path is not None else None,
-            int(plain["laps"]),
+            int(plain["laps"]), bool(plain["closed"]),
         )  # fmt: skip
         return CircuitMap(name, shape, tuple(Place(**p) for p in plain["places"]), bool(plain["line_set"]))
 
@@ -78,8 +78,12 @@ def lay(track: TrackMap, circuit: CircuitMap) -> TrackMap | None:
     if laid.problem is not None:
         return None
     length = circuit.shape.length_m
-    along = np.mod(track.lap_distance_m * (length / track.length_m) + laid.shift_m, length)
-    return TrackMap(along, track.shape.laid(length, laid.shift_m), circuit.places, circuit.name)
+    along = track.lap_distance_m * (length / track.length_m) + laid.shift_m
+    along = np.mod(along, length) if circuit.shape.closed else np.clip(along, 0.0, length)
+    shape = track.shape.laid(length, laid.shift_m)
+    if shape.path is None:
+        shape = replace(shape, path=circuit.shape.path)
+    return TrackMap(along, shape, circuit.places, circuit.name)
 
 
 def map_of(name: str, tracks: Sequence[TrackMap], known: CircuitMap | None = None) -> CircuitMap:
@@ -129,7 +133,7 @@ def _together(shapes: Sequence[LapShape]) -> LapShape:
     path = next((s.path for s in shapes if s.path is not None), None)
     side = np.average([s.lateral_g for s in shapes], axis=0, weights=weights)
     fore = np.average([g for g, _ in along], axis=0, weights=[w for _, w in along]) if along else None
-    return LapShape(shapes[0].length_m, side, fore, path, int(weights.sum()))
+    return LapShape(shapes[0].length_m, side, fore, path, int(weights.sum()), shapes[0].closed)
 
 
 def _names(before: Sequence[Place], after: Sequence[Place], length_m: float) -> dict[str, str]:

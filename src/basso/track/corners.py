@@ -93,9 +93,10 @@ def find_places(
     lateral_g: FloatArray | None,
     longitudinal_g: FloatArray | None,
     path: DrivenPath | None = None,
+    closed: bool = True,
 ) -> TrackMap | None:
-    """Find the places from the complete laps; None without laps, speed or g."""
-    found = lap_shape(frame, laps, lateral_g, longitudinal_g, path)
+    """Find the places from the complete laps (or, not ``closed``, runs over one route); None without any, speed or g."""
+    found = lap_shape(frame, laps, lateral_g, longitudinal_g, path, closed)
     return TrackMap(found[0], found[1], places_of(found[1])) if found is not None else None
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -11,9 +12,24 @@ from basso.track.circuit_map import CircuitMap, lay
 from basso.track.corners import TrackMap, find_places
 from basso.track.laps import Lap, find_laps, laps_between
 from basso.track.line import DrivenPath, crossings_of, driven_path
+from basso.track.runs import Run, find_runs, route_of
 from basso.units import DEGREE_OF_ARC_M, FloatArray
 
 _AT_LINE_M = 15.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Located:
+    """Where a drive went.
+
+    Attributes:
+        laps: every lap, whole or not; ``runs``: what was driven where there are none, and launches, stops and starts anywhere.
+        track: places over the distance of a lap, or of the route where runs went over one; None where neither is known.
+    """
+
+    laps: tuple[Lap, ...]
+    runs: tuple[Run, ...]
+    track: TrackMap | None
 
 
 def locate(
@@ -22,8 +38,8 @@ def locate(
     lateral_g: FloatArray | None,
     longitudinal_g: FloatArray | None,
     circuits: Sequence[CircuitMap] = (),
-) -> tuple[tuple[Lap, ...], TrackMap | None]:
-    """Laps and places of a drive.
+) -> Located:
+    """Laps, runs and places of a drive.
 
     Args:
         frame: the recording's channels at the times at which places are wanted, shape (n,).
@@ -31,7 +47,10 @@ def locate(
     """
     path = driven_path(recording)
     laps = find_laps(recording)
+    runs = find_runs(frame, laps, lateral_g, longitudinal_g)
     own = find_places(frame, laps, lateral_g, longitudinal_g, path)
+    if own is None:
+        own = find_places(frame, rounds(laps, runs), lateral_g, longitudinal_g, path, closed=False)
     for circuit in circuits:
         laid = lay(own, circuit) if own is not None else None
         if circuit.line_set:
@@ -39,10 +58,16 @@ def locate(
             cut = laps_between(recording, crossings)
             again = find_places(frame, cut, lateral_g, longitudinal_g, path) if any(x.complete for x in cut) else None
             if again is not None and (moved := lay(again, circuit)) is not None:
-                return cut, moved
+                return Located(cut, find_runs(frame, cut, lateral_g, longitudinal_g), moved)
         if laid is not None:
-            return laps, laid
-    return laps, own
+            return Located(laps, runs, laid)
+    return Located(laps, runs, own)
+
+
+def rounds(laps: Sequence[Lap], runs: Sequence[Run]) -> tuple[Lap, ...]:
+    """What repeats: the whole laps, else the runs over one route."""
+    whole = tuple(lap for lap in laps if lap.complete)
+    return whole or tuple(Lap(r.number, r.start_s, r.end_s, True) for r in route_of(runs))
 
 
 def _over_the_line(

@@ -40,6 +40,7 @@ class LapShape:
         length_m: of the lap; ``laps``: how many it is the median of.
         lateral_g, longitudinal_g: every :data:`GRID_M` metres from its line on, shape (n,); the latter None where not logged.
         path: where it runs, None without a position.
+        closed: it ends where it begins; else it is a route from start to finish.
     """
 
     length_m: float
@@ -47,6 +48,7 @@ class LapShape:
     longitudinal_g: FloatArray | None = None
     path: LapPath | None = None
     laps: int = 1
+    closed: bool = True
 
     @property
     def along_m(self) -> FloatArray:
@@ -56,15 +58,16 @@ class LapShape:
 
     def laid(self, length_m: float, shift_m: float) -> LapShape:
         """The same lap on another's distances: scaled to its length, then ``shift_m`` further on."""
-        own = np.mod(np.arange(0.0, length_m, GRID_M) - shift_m, length_m) * (self.length_m / length_m)
+        there = np.arange(0.0, length_m, GRID_M) - shift_m
+        own = (np.mod(there, length_m) if self.closed else there) * (self.length_m / length_m)
 
         def turned(values: FloatArray) -> FloatArray:
-            return np.interp(own, self.along_m, values, period=self.length_m)
+            return np.interp(own, self.along_m, values, period=self.length_m if self.closed else None)
 
         path = self.path
         return LapShape(
             length_m, turned(self.lateral_g), turned(self.longitudinal_g) if self.longitudinal_g is not None else None,
-            LapPath(path.centre, turned(path.east_m), turned(path.north_m)) if path is not None else None, self.laps,
+            LapPath(path.centre, turned(path.east_m), turned(path.north_m)) if path is not None else None, self.laps, self.closed,
         )  # fmt: skip
 
 
@@ -74,6 +77,7 @@ def lap_shape(
     lateral_g: FloatArray | None,
     longitudinal_g: FloatArray | None,
     path: DrivenPath | None,
+    closed: bool = True,
 ) -> tuple[FloatArray, LapShape] | None:
     """Distance along the lap for every sample (NaN outside complete laps), and the median lap; None without laps, speed or g."""
     whole = [lap for lap in laps if lap.complete]
@@ -112,7 +116,7 @@ def lap_shape(
         x, y = (np.interp(t, path.time_s, v) for v in (path.x_m, path.y_m))
         kept = LapPath(path.centre, median(x), median(y))
     along_g = smooth(longitudinal_g) if longitudinal_g is not None else None
-    return lap_distance, LapShape(length, smooth(lateral_g), along_g, kept, len(slices))
+    return lap_distance, LapShape(length, smooth(lateral_g), along_g, kept, len(slices), closed)
 
 
 def _travelled_m(frame: Frame) -> FloatArray | None:
