@@ -26,6 +26,7 @@ from basso.pressure.floors import FloorLine, highest_floor
 from basso.pressure.gauge import judge_readings
 from basso.pressure.options import JudgeOptions
 from basso.pressure.settled import SettledLimits, running, settled, warm
+from basso.pressure.slosh import felt
 from basso.pressure.trusted import accepted, g_channels, trusted
 from basso.progress import Progress, silent
 from basso.recording.corrections import Correction, apply
@@ -216,6 +217,7 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
         expected,
         _coolest(temperature, is_judged),
         _level_share(pressure, expected_kpa, is_settled) if given is not None else 1.0,
+        _felt(lateral, longitudinal, frame.step_s),
     )
     judged_dips = tuple(_judge(d, signals, laps, track) for d in dips)
     below_s = sum(d.duration_s for d in dips)
@@ -326,6 +328,17 @@ def _followed_rpm(rpm: FloatArray, step_s: float, follow_s: float) -> FloatArray
 def _without_gaps(values: FloatArray | None) -> FloatArray | None:
     """The g with gaps at 0: a missing g throws no oil as far as anyone can tell."""
     return np.nan_to_num(values) if values is not None else None
+
+
+def _felt(
+    lateral: FloatArray | None, longitudinal: FloatArray | None, step_s: float
+) -> tuple[FloatArray, FloatArray] | None:
+    """What the oil feels of both g; None where neither is logged."""
+    known = next((g for g in (lateral, longitudinal) if g is not None and g.size > 2), None)
+    if known is None or step_s <= 0:
+        return None
+    side, along = (np.nan_to_num(g) if g is not None else np.zeros(known.shape) for g in (lateral, longitudinal))
+    return felt(side, step_s), felt(along, step_s)
 
 
 def _coolest(temperature: FloatArray | None, judged: NDArray[np.bool_]) -> float:

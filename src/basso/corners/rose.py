@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from basso.analysis import Analysis
-from basso.pressure.thresholds import USUAL_SLOSH, felt
+from basso.pressure.slosh import felt
 from basso.units import FloatArray
 
 SECTORS = 24
@@ -40,8 +40,8 @@ def oil_rose(a: Analysis) -> Rose | None:
         return None
     step = float(np.median(np.diff(a.time_s)))
     # Oil goes the other way than the car: left turn to the right, braking to the nose.
-    right = felt(_whole(a.lateral_g, a), step, USUAL_SLOSH)
-    nose = -felt(_whole(a.longitudinal_g, a), step, USUAL_SLOSH)
+    right = felt(_whole(a.lateral_g, a), step)
+    nose = -felt(_whole(a.longitudinal_g, a), step)
     size, angle = np.hypot(right, nose)[use], np.arctan2(right, nose)[use]
     sector = np.round(angle / (2.0 * np.pi) * SECTORS).astype(int) % SECTORS
     rings = max(1, int(np.ceil(np.percentile(size, 99.9) / RING_G)))

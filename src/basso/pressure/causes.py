@@ -6,7 +6,8 @@ the bottom. Each candidate is weighed by what speaks for it in the record; the r
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,13 +15,24 @@ from numpy.typing import NDArray
 from basso.pressure.dips import Dip
 from basso.pressure.expected import ExpectedPressure
 from basso.pressure.floors import FloorLine
+from basso.pressure.pull import EQUAL, find_pull
+from basso.pressure.slosh import felt
 from basso.recording.rolling import rolling_mean, rolling_min
 from basso.units import FloatArray
 
 LEAST_G = 0.35
 """Less than this, held, does not bare a pickup that has oil over it (default)."""
+OIL_FALLS_KPA_S = 6500.0
+"""Faster no oil pressure falls."""
 _LEAD_S = 1.0
 _RECENT_S = 0.5
+_PIPE_S = 0.1
+"""From the pickup to the gallery (default)."""
+_CLEARLY = 1.1
+"""By so much the one pull has to be over the other to be told first against the larger g."""
+_HELPS_G = 0.2
+_HELPS_SHARE = 0.2
+"""Of the pull on the oil: where the second direction does this much of it, both are told."""
 _NEAR_NORMAL = 0.88
 """A dip whose share of normal stays above this is normal itself being low, not starvation."""
 _SAG = 0.90
@@ -39,6 +51,7 @@ class Cause:
         held_g: the most g held (over 0.3 s) the way of the cause in the second before the crossing; None when g is
             not the cause.
         lag_s: from the g reaching 70 % of its peak to the crossing; None when g is not the cause.
+        together_with: the direction that helped to bare the pickup ("braking" into a turn); "" where one did it alone.
     """
 
     name: str
@@ -48,6 +61,7 @@ class Cause:
     longitudinal_g: float
     lag_s: float | None
     held_g: float | None = None
+    together_with: str = ""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -70,6 +84,8 @@ class Signals:
     """The coolest warm oil of the session; NaN when not logged."""
     level_share: float
     """Settled pressure of this session as a share of the normal it is judged by (1 when fitted to itself)."""
+    felt: tuple[FloatArray, FloatArray] | None = None
+    """What the oil feels sideways and fore and aft, each of shape (n,); None where no g is logged."""
 
 
 _Held = tuple[float, str, FloatArray, float, str]
@@ -93,6 +109,10 @@ class Elsewhere:
     """Where the oil lay level: under 0.4 g held."""
     memory_s: float
     """Over how long the g adds up in this pan: the window over which it explains the low shares best."""
+    sample_s: float = 0.05
+    """How much of the session one sample stands for."""
+    pull: Mapping[str, float] = field(default_factory=lambda: EQUAL)
+    """How much of baring the pickup one g does, by direction."""
 
     def low_share_at_rpm_without_g(self, rpm: float) -> Counted:
         """How often the share of normal is low at this rpm (or a little more) with the oil lying level."""
@@ -124,7 +144,9 @@ class Elsewhere:
         shares = self.share[where]
         if shares.size == 0:
             return Counted(0, 0.0, 1.0)
-        return Counted(shares.size, float(np.mean(shares < _SAG)), float(np.median(shares)))
+        return Counted(
+            shares.size, float(np.mean(shares < _SAG)), float(np.median(shares)), shares.size * self.sample_s
+        )
 
 
 _MEMORIES_S = (0.2, 0.4, 0.7, 1.1, 1.6)
@@ -154,11 +176,12 @@ def _memory(share: FloatArray, known: NDArray[np.bool_], sides: list[FloatArray]
 
 @dataclass(frozen=True, slots=True)
 class Counted:
-    """Samples looked at, the fraction of them with a low share of normal, and their median share."""
+    """Samples looked at, the fraction of them with a low share of normal, their median share, and how long they lasted."""
 
     samples: int
     fraction_low: float
     median_share: float
+    seconds: float = 0.0
 
     @property
     def enough(self) -> bool:
@@ -185,23 +208,31 @@ def look_elsewhere(
     known = judged & np.isfinite(share)
     memory = _memory(share, known, sides, step_s)
     use = np.flatnonzero(known)
-    use = use[:: max(1, use.size // 8000)]
+    thin = max(1, use.size // 8000)
+    use = use[::thin]
     side, along = side[use], along[use]
-    return Elsewhere(rpm[use], held_rpm[use], share[use], side, along, np.hypot(side, along) < 0.40, memory)
+    level = np.hypot(side, along) < 0.40
+    # What the oil feels now shows in the gallery when it has come up the pipe.
+    late = max(0, round(_PIPE_S / step_s))
+    held = [np.roll(felt(g, step_s), late)[use] for g in sides] if use.size else sides
+    known_rpm = rpm[use]
+    fast = np.maximum(known_rpm - np.percentile(known_rpm, 60), 0.0) / 1000.0 if use.size else known_rpm
+    pull = find_pull(share[use] < _SAG, held[0], held[1], fast)
+    return Elsewhere(rpm[use], held_rpm[use], share[use], side, along, level, memory, step_s * thin, pull)
 
 
 def find_cause(dip: Dip, s: Signals) -> Cause:
     """Judge the cause of one dip."""
     t0 = dip.start_s
-    lead = _window(s.time_s, t0 - _RECENT_S, t0)
+    lead = window(s.time_s, t0 - _RECENT_S, t0)
     inside = slice(dip.first, dip.last)
     rpm = float(np.nanmedian(s.rpm[inside]))
     side = float(s.lateral_g[lead].mean()) if s.lateral_g is not None else float("nan")
     along = float(s.longitudinal_g[lead].mean()) if s.longitudinal_g is not None else float("nan")
 
-    fall = _fastest_fall(s, dip)
+    fall = fastest_fall(s, dip)
     g_now = max(abs(np.nan_to_num(side)), abs(np.nan_to_num(along)))
-    if fall > 6500.0 and g_now < LEAST_G:
+    if fall > OIL_FALLS_KPA_S and g_now < LEAST_G:
         return Cause(
             "sensor",
             0.7,
@@ -325,7 +356,7 @@ def _falls_locally(dip: Dip, s: Signals, shares: FloatArray) -> bool:
 
     The fit of normal is off by a few per cent here and there, but not from one second to the next.
     """
-    around = _window(s.time_s, dip.start_s - 20.0, dip.end_s + 20.0)
+    around = window(s.time_s, dip.start_s - 20.0, dip.end_s + 20.0)
     g = np.zeros(around.stop - around.start)
     for values in (s.lateral_g, s.longitudinal_g):
         if values is not None:
@@ -338,8 +369,8 @@ def _falls_locally(dip: Dip, s: Signals, shares: FloatArray) -> bool:
     return float(np.nanpercentile(shares, 20)) < 0.945 * float(np.median(near))
 
 
-def _thrown(dip: Dip, s: Signals, side: float, along: float) -> Cause | None:
-    """The oil thrown to one side or end, judged by the larger g held before the crossing."""
+def held_before(dip: Dip, s: Signals) -> list[_Held]:
+    """The g held each way in the second before the crossing, weighed by when the oil would have answered to it; the largest first."""
     candidates: list[tuple[str, FloatArray, float, str]] = []
     if s.lateral_g is not None:
         candidates += [("left_turn", s.lateral_g, 1.0, "left turn"), ("right_turn", s.lateral_g, -1.0, "right turn")]
@@ -348,33 +379,58 @@ def _thrown(dip: Dip, s: Signals, side: float, along: float) -> Cause | None:
             ("braking", s.longitudinal_g, -1.0, "braking"),
             ("acceleration", s.longitudinal_g, 1.0, "acceleration"),
         ]
-    if not candidates:
-        return None
-    before = _window(s.time_s, dip.start_s - _LEAD_S, dip.start_s)
+    before = window(s.time_s, dip.start_s - _LEAD_S, dip.start_s)
     # The pipe and pump pass on what the pickup drew a tenth of a second ago; the surface holds the g of its memory.
     age = dip.start_s - s.time_s[before]
     memory = s.elsewhere.memory_s
     weight = np.exp(-(((age - 0.1 - memory / 2) / (memory / 2)) ** 2) / 2)
     weight /= max(float(weight.sum()), 1e-9)
     held = [(sign * float(weight @ g[before]), name, g, sign, words) for name, g, sign, words in candidates]
-    held.sort(key=lambda h: h[0], reverse=True)
+    return sorted(held, key=lambda h: h[0], reverse=True)
+
+
+def _thrown(dip: Dip, s: Signals, side: float, along: float) -> Cause | None:
+    """The oil thrown to one side or end, judged by the larger g held before the crossing."""
+    held = held_before(dip, s)
+    if not held:
+        return None
     if held[0][0] < LEAST_G:
         return None
-    if len(held) > 1 and held[1][0] >= LEAST_G and _second_explains_better(s.elsewhere, held[0], held[1]):
+    pulls = _pulls(s, held, dip.start_s)
+    if len(held) > 1 and held[1][0] >= LEAST_G and _second_explains_better(s.elsewhere, held[0], held[1], pulls):
         held[0], held[1] = held[1], held[0]
     best, name, g, sign, words = held[0]
     second = held[1][0] if len(held) > 1 else 0.0
     confidence = float(np.clip(0.5 + 0.5 * (best - max(second, 0.0)) / best, 0.5, 0.98))
-    back = _window(s.time_s, dip.start_s - 6.0, dip.start_s + 0.05)
+    felt_g, pull = pulls.get(held[1][1], (0.0, 0.0)) if len(held) > 1 else (0.0, 0.0)
+    # The second direction did a good part of what bared the pickup: felt, just then, in a way that matters to this pan.
+    helped = felt_g >= _HELPS_G and pull >= _HELPS_SHARE * (pull + pulls[name][1])
+    before = window(s.time_s, dip.start_s - _LEAD_S, dip.start_s)
+    back = window(s.time_s, dip.start_s - 6.0, dip.start_s + 0.05)
     lag = _lag(s.time_s[back], sign * g[back], dip.start_s)
     most = _most_held(s.time_s[before], sign * g[before])
-    also = f"; with {held[1][4]} {second:.2f} g" if second > 0.6 * best else ""
+    also = f"; {'together' if helped else ''} with {held[1][4]} {second:.2f} g" if helped or second > 0.6 * best else ""
     timing = f", {lag:.1f} s after it built up" if lag is not None else ""
-    return Cause(name, confidence, f"{words} {most:.2f} g before it{timing}{also}", side, along, lag, most)
+    reason = f"{words} {most:.2f} g before it{timing}{also.replace(';  ', '; ')}"
+    return Cause(name, confidence, reason, side, along, lag, most, held[1][1] if helped else "")
 
 
-def _second_explains_better(elsewhere: Elsewhere, first: _Held, second: _Held) -> bool:
-    """Combined g: what the larger one does alone elsewhere in the session is harmless, the smaller one's is not."""
+def _pulls(s: Signals, held: Sequence[_Held], start_s: float) -> dict[str, tuple[float, float]]:
+    """By direction, what the oil feels when the pickup is bared, and that by how much it matters to this pan."""
+    if s.felt is None:
+        return {}
+    at = window(s.time_s, start_s - _PIPE_S - 0.2, start_s - _PIPE_S)
+    side, along = (float(g[at].mean()) for g in s.felt)
+    ways = {"left_turn": side, "right_turn": -side, "braking": -along, "acceleration": along}
+    return {name: (max(ways[name], 0.0), max(ways[name], 0.0) * s.elsewhere.pull[name]) for _, name, *_rest in held}
+
+
+def _second_explains_better(
+    elsewhere: Elsewhere, first: _Held, second: _Held, pulls: Mapping[str, tuple[float, float]]
+) -> bool:
+    """Combined g: the smaller one pulls the oil harder in this pan, or what the larger one does alone elsewhere is harmless."""
+    if pulls and pulls[second[1]][1] > _CLEARLY * pulls[first[1]][1]:
+        return True
     alone = elsewhere.low_share_thrown_one_way(first[1], first[0])
     if not alone.enough or alone.fraction_low > 0.10:
         return False
@@ -404,7 +460,7 @@ def _lag(time_s: FloatArray, g: FloatArray, start_s: float) -> float | None:
     return max(0.0, start_s - float(time_s[first]))
 
 
-def _fastest_fall(s: Signals, dip: Dip) -> float:
+def fastest_fall(s: Signals, dip: Dip) -> float:
     part = slice(max(0, dip.first - 3), min(dip.lowest + 1, s.time_s.size))
     p, t = s.pressure_kpa[part], s.time_s[part]
     if p.size < 2:
@@ -413,7 +469,7 @@ def _fastest_fall(s: Signals, dip: Dip) -> float:
     return float(np.nanmax(fall)) if np.isfinite(fall).any() else 0.0
 
 
-def _window(time_s: FloatArray, start: float, end: float) -> slice:
+def window(time_s: FloatArray, start: float, end: float) -> slice:
     first = int(np.searchsorted(time_s, start))
     last = int(np.searchsorted(time_s, end, side="right"))
     return slice(min(first, max(last - 1, 0)), max(last, 1))

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from basso.pressure.thresholds import USUAL_SLOSH, felt
+from basso.pressure.slosh import USUAL_SLOSH, felt
 from basso.recording.rolling import any_lately
 from basso.units import FloatArray
 

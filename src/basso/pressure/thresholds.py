@@ -20,6 +20,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.pressure.slosh import USUAL_SLOSH, felt
 from basso.recording.rolling import any_lately, rolling_mean
 from basso.recording.spans import runs_of
 from basso.units import FloatArray
@@ -55,8 +56,6 @@ _MODEL = 0.08
 _CLEAR = 0.95
 _CLEARS_S = 0.6
 _AROUND_S = 0.5
-USUAL_SLOSH = (0.6, 0.7)
-"""By which passes are told apart, whatever frequency is found for them."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,16 +93,6 @@ class Threshold:
         if self.g is None or g <= self.g:
             return None
         return float(np.interp(self.g / g, *_step_response(*self.slosh)))
-
-
-def felt(g: FloatArray, step_s: float, slosh: tuple[float, float]) -> FloatArray:
-    """The g that the oil feels, shape (n,): the logged one through a body that sloshes with a frequency (Hz) and damping."""
-    from scipy.signal import bilinear, lfilter, lfilter_zi
-
-    w, damping = 2.0 * np.pi * slosh[0], slosh[1]
-    b, a = bilinear([w * w], [1.0, 2.0 * damping * w, w * w], fs=1.0 / step_s)
-    out, _ = lfilter(b, a, g, zi=lfilter_zi(b, a) * g[0])
-    return np.asarray(out, dtype=np.float64)
 
 
 def find_thresholds(
