@@ -19,8 +19,14 @@ from basso.recording.corrections import Correction, apply
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
 from basso.report.documents import analysis_document
+from basso.standin.car import Session
+from basso.standin.circuit import random_circuit
 from basso.standin.engine import Engine, balance_kpa, pump_flow
 from basso.standin.faults import Logger, Mount
+from basso.standin.pan import Pan
+from basso.standin.scenarios import generator, run_setup
+from basso.standin.simulate import Setup
+from basso.sump.shape import BoxPan
 from basso.trust.axes import check_axes, thinned_on_g
 from basso.trust.clock import check_clocks, check_pressure_clock, lags_of_g
 from basso.trust.scale import check_scale
@@ -30,7 +36,7 @@ from basso.trust.supply import check_supply
 from basso.trust.temperature import check_temperature
 from basso.trust.verdict import Check
 from basso.trust.vibration import check_vibration
-from support import CLEAN, harrowfell_session, judged_scenario, made_recording
+from support import CLEAN, harrowfell_session, judged_scenario, made_recording, recording_of
 
 
 def mounted(**how: object) -> Recording:
@@ -362,3 +368,12 @@ def test_a_pressure_of_a_few_kilopascals_is_told_and_breaks_nothing(seed: int) -
     (scale,) = (c for c in found.checks if c.id == "scale")
     assert scale.level == "fail" and scale.offered and scale.correction is not None
     assert scale.correction.value == pytest.approx(100.0, rel=0.01)
+
+
+@pytest.mark.parametrize("seed", [0, 2, 126])
+def test_a_pan_that_braking_empties_is_no_clock_that_slips(seed: int) -> None:
+    """The pressure sinks 0.6 to 0.9 s after the engine speed fell, lap after lap, and not on the out-lap: that is the oil."""
+    pan = Pan(shape=BoxPan(0.27, 0.24, 0.16, (-0.054, -0.014, 0.008)), fill_l=4.1)
+    setup = Setup(random_circuit(generator("braking slip", seed)), pan=pan, session=Session(laps=6))
+    recording = recording_of(run_setup(setup, Logger(50), generator("braking slip drive", seed))[1])
+    assert check_pressure_clock(recording) == []

@@ -24,6 +24,7 @@ _REACH_S = 2.0
 _WINDOW_S = 40.0
 _AGREES = 0.7
 _SLIPPED_S = 0.12
+_ALIKE_S, _MOSTLY = 0.10, 0.75
 _LATE_S = 0.40
 """A receiver of satellites is itself up to about 0.3 s late; a g sensor is called late only beyond that."""
 
@@ -123,6 +124,12 @@ def check_pressure_clock(recording: Recording) -> list[Check]:
     recording = recording.with_channels(tuple(sound if c is channel else c for c in recording.channels))
     found = Lags(*delays_over_time(recording))
     at = slip_at(found, least=3) if found.lag_s.size >= 6 else None
+    if at is not None and not (
+        _settled(found.lag_s[:at], found.lag_s[:3]) and _settled(found.lag_s[at:], found.lag_s[-3:])
+    ):
+        # Oil thrown by braking sinks the pressure most of a second after the engine speed fell. A clock is late all the time, in the
+        # out-lap and the in-lap too.
+        at = None
     changes = changes_of(recording, longest_s=np.inf) if at is not None else None
     if at is None or changes is None:
         return []
@@ -139,6 +146,13 @@ def check_pressure_clock(recording: Recording) -> list[Check]:
     samples = np.flatnonzero(channel.time_s >= when)[:1]
     correction = Correction(channel.name, "slip", round(slip, 3), "s", reason, samples)
     return [Check("pressure_clock", "warn", reason, channel.name, correction, slip)]
+
+
+def _settled(lag_s: FloatArray, edge_s: FloatArray) -> bool:
+    """Most lags, and those at the log's edge, lie within a tenth of a second of their median."""
+    middle = float(np.median(lag_s))
+    alike = float(np.mean(np.abs(lag_s - middle) < _ALIKE_S)) >= _MOSTLY
+    return alike and abs(float(np.median(edge_s)) - middle) < _ALIKE_S
 
 
 def _for_each(recording: Recording, reason: str, made: Callable[[str], Correction], measured: float) -> list[Check]:
