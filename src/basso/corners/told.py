@@ -11,6 +11,7 @@ from basso.analysis import Analysis
 from basso.corners.banking import banking_deg
 from basso.corners.circuit import CircuitLine, circuit_line
 from basso.corners.passes import Pass, passes_of
+from basso.corners.pattern import HeldUp, PlacePattern, held_up, place_pattern
 from basso.corners.rose import Rose, oil_rose
 from basso.pressure.knee import Knee, find_knee
 from basso.pressure.thresholds import Threshold, find_thresholds
@@ -38,6 +39,7 @@ class PlaceTold:
         length_m, radius_m: of the place; radius at the apex, NaN for braking zones.
         lean_per_lap: share of normal lost a lap more than the lap before, None where the laps do not show it.
         banking_deg: by how much the pan's floor leans into the corner, None where no path tells.
+        pattern: when it dips.
     """
 
     place: Place
@@ -52,6 +54,7 @@ class PlaceTold:
     radius_m: float
     lean_per_lap: float | None
     banking_deg: float | None = None
+    pattern: PlacePattern | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +78,7 @@ class SideTold:
 class CornersTold:
     """What is told about where; carries the analysis it was worked out from.
 
-    ``knee``: where the pressure sags with engine speed alone, None where it does not. ``places``: in driving order; ``ranked``: those with dips, worst first; ``test_place``: where a change is best tried.
+    ``knee``: where the pressure sags with engine speed alone, None where it does not. ``held_up``: where oil is held up in the engine. ``places``: in driving order; ``ranked``: those with dips, worst first; ``test_place``: where a change is best tried.
     """
 
     analysis: Analysis
@@ -85,6 +88,7 @@ class CornersTold:
     rose: Rose | None
     circuit: CircuitLine | None
     knee: Knee | None = None
+    held_up: tuple[HeldUp, ...] = ()
 
     @property
     def ranked(self) -> tuple[PlaceTold, ...]:
@@ -119,7 +123,14 @@ def tell_corners(a: Analysis, progress: Progress = silent) -> CornersTold | None
         begun = {d.place.id for d in a.dips if d.place is not None}
         places = tuple(p for p in told if p.place.loaded or p.place.id in begun)
     return CornersTold(
-        a, places, thresholds, _sides(a), oil_rose(a), line, find_knee(a.time_s, a.share, a.rpm, side, along, a.judged)
+        a,
+        places,
+        thresholds,
+        _sides(a),
+        oil_rose(a),
+        line,
+        find_knee(a.time_s, a.share, a.rpm, side, along, a.judged),
+        held_up(a, thresholds),
     )
 
 
@@ -138,6 +149,7 @@ def _place(place: Place, passes: list[Pass], a: Analysis, line: CircuitLine | No
         float(known.min()) if known.size else float("nan"), float(below.mean()) if below.size else 0.0, float(np.sum(below * weights)),
         _phase(place, passes, a), place.end_m - place.start_m, _radius(place, line), _lean(passes),
         banking_deg(place, line, a.track.shape.lateral_g) if line is not None and a.track is not None else None,
+        place_pattern(place, passes),
     )  # fmt: skip
 
 
