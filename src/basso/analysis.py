@@ -25,6 +25,7 @@ from basso.pressure.exposure import Exposure, measure_exposure
 from basso.pressure.floors import FloorLine, highest_floor
 from basso.pressure.gauge import judge_readings
 from basso.pressure.options import JudgeOptions
+from basso.pressure.rivals import Rival, rivals_of
 from basso.pressure.settled import SettledLimits, running, settled, warm
 from basso.pressure.slosh import felt
 from basso.pressure.trusted import accepted, g_channels, trusted
@@ -91,6 +92,8 @@ class Analysis:
     settled: NDArray[np.bool_]
     dips: tuple[JudgedDip, ...]
     exposure: Exposure
+    signals: Signals | None = None
+    """What the causes were judged from."""
 
     @property
     def margin_kpa(self) -> FloatArray:
@@ -106,6 +109,10 @@ class Analysis:
     def rounds(self) -> tuple[Lap, ...]:
         """What repeats: the whole laps, else the runs over one route."""
         return rounds(self.laps, self.runs)
+
+    def rivals(self, dip: JudgedDip) -> tuple[Rival, ...]:
+        """Every cause a dip might have, with what speaks for and against it; the one that was judged first."""
+        return rivals_of(dip.dip, dip.cause, self.signals) if self.signals is not None else ()
 
     @property
     def zero(self) -> Correction | None:
@@ -247,6 +254,7 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
         is_settled,
         judged_dips,
         exposure,
+        signals,
     )
 
 
@@ -357,8 +365,7 @@ def _judge(dip: Dip, s: Signals, laps: Sequence[Lap], track: TrackMap | None) ->
     cause = find_cause(dip, s)
     at = dip.lowest_margin
     lap = next((lap for lap in laps if lap.start_s <= s.time_s[at] <= lap.end_s), None)
-    places = [p for i in (dip.first, at) if track is not None and (p := track.place_at(i)) is not None]
-    place = next((p for p in places if p.loaded), next(iter(places), None))
+    place = track.place_of(dip.first, at) if track is not None else None
     temperature = float(s.temperature_c[at]) if s.temperature_c is not None else None
     severity = "dip"
     if dip.min_share is not None:

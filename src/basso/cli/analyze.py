@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 import argparse
+import os
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from basso.cli import options
 from basso.errors import InputError
-from basso.report.documents import analysis_document, dump
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
+    from basso.pressure.options import JudgeOptions
+    from basso.report.documents import Document
+    from basso.report.several import Told
+
+_OWN_THREADS = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "POLARS_MAX_THREADS")
 
 HELP = "find the dips in a log and say why they happened"
 DESCRIPTION = """\
@@ -39,45 +44,88 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(arguments: argparse.Namespace) -> int:
-    """Judge each log and report."""
-    from basso.workflow import export_analysis, judge, open_recording
+    """Judge each log and report; several at once, on as many cores as there are."""
+    from basso.report.documents import dump
+    from basso.report.several import on_shared_maps, told_of
+    from basso.workflow import export_analysis
 
     if arguments.out and len(arguments.logs) > 1:
         raise InputError("--out takes one log at a time; run it once for each.")
-    judging, reading = options.judging(arguments), options.reading(arguments)
-    recordings = [open_recording(path, reading) for path in options.paths(arguments.logs)]
-    known = options.known(arguments, recordings)
-    analyses = [judge(r, judging.by(None, known.get(r.content_hash))) for r in recordings]
-    if arguments.out:
-        export_analysis(analyses[0], Path(arguments.out))
+    judging = options.judging(arguments)
+    if len(arguments.logs) == 1:
+        analysis = _judge(arguments, judging, arguments.logs[0])
+        if arguments.out:
+            export_analysis(analysis, Path(arguments.out))
+        told = [told_of(analysis)]
+    else:
+        told = _in_parallel(arguments, judging)
+    documents = on_shared_maps(told)
     if arguments.json:
-        documents = [analysis_document(a) for a in analyses]
         print(dump(documents[0] if len(documents) == 1 else documents))
         return 0
-    for a in analyses:
-        _report(a)
+    for document in documents:
+        _report(document)
     return 0
 
 
-def _report(a: Analysis) -> None:
+def _judge(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> Analysis:
+    from basso.workflow import judge, open_recording
+
+    (path,) = options.paths([name])
+    recording = open_recording(path, options.reading(arguments))
+    known = options.known(arguments, [recording])
+    return judge(recording, judging.by(None, known.get(recording.content_hash)))
+
+
+def _in_parallel(arguments: argparse.Namespace, judging: JudgeOptions) -> list[Told]:
+    """Every log in a process of its own; they share nothing. The first one that cannot be used stops them all."""
+    from concurrent.futures import ProcessPoolExecutor
+    from multiprocessing import get_context
+
+    workers = min(len(arguments.logs), len(os.sched_getaffinity(0)))
+    # Begun afresh, each with one thread of its own: what is parallel here is the logs.
+    os.environ.update({name: "1" for name in _OWN_THREADS if name not in os.environ})
+    with ProcessPoolExecutor(workers, get_context("spawn")) as pool:
+        work = [pool.submit(_told, arguments, judging, name) for name in arguments.logs]
+        told = []
+        for w in work:
+            answer = w.result()
+            if isinstance(answer, str):
+                pool.shutdown(cancel_futures=True)
+                raise InputError(answer)
+            told.append(answer)
+    return told
+
+
+def _told(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> Told | str:
+    """A log as its document, or the sentence that says why it cannot be used: an error's parts do not travel, its words do."""
+    from basso.report.several import told_of
+
+    try:
+        return told_of(_judge(arguments, judging, name))
+    except InputError as error:
+        return str(error)
+
+
+def _report(document: Document) -> None:
+    events, exposure, normal = document["events"], document["exposure"], document["expected"]
     print(
-        f"{a.recording.path}: {len(a.dips)} dips in {a.exposure.running_s / 60:.1f} min of running, "
-        f"{a.exposure.below_floor_s:.1f} s below the floor"
+        f"{document['log']['path']}: {len(events)} dips in {exposure['running_s'] / 60:.1f} min of running, "
+        f"{exposure['below_floor_s']:.1f} s below the floor"
     )
-    for check in a.checks:
-        if check.level != "ok":
-            print(f"  {check.level}: {check.message}")
-    if a.expected.valid:
-        low, high = a.expected.rpm_range
-        heat = a.expected.temperature_range_c
-        at = f", {heat[0]:.0f}–{heat[1]:.0f} °C" if heat is not None else ""
-        print(f"  normal: {a.expected.method}, ± {a.expected.residual_kpa:.0f} kPa over {low:.0f}–{high:.0f} rpm{at}")
-    if a.dips:
+    for check in document["checks"]:
+        if check["level"] != "ok":
+            print(f"  {check['level']}: {check['message']}")
+    if normal["valid"]:
+        (low, high), heat = normal["range"]["rpm"], normal["range"]["oil_temp_c"]
+        at = f", {heat[0]:.0f}–{heat[1]:.0f} °C" if heat[0] is not None else ""
+        print(f"  normal: {normal['method']}, ± {normal['residual_kpa']:.0f} kPa over {low:.0f}–{high:.0f} rpm{at}")
+    if events:
         print("  start s  length s  lowest kPa  under floor  share  lap  place              cause")
-    for d in a.dips:
-        share = f"{d.dip.min_share:.0%}" if d.dip.min_share is not None else "–"
-        lap = str(d.lap.number) if d.lap is not None else "–"
+    for e in events:
+        share = f"{e['min_share']:.0%}" if e["min_share"] is not None else "–"
+        lap = str(e["lap"]) if e["lap"] is not None else "–"
         print(
-            f"  {d.dip.start_s:7.1f}  {d.dip.duration_s:8.2f}  {d.dip.min_pressure_kpa:10.0f}  {d.dip.min_margin_kpa:11.0f}"
-            f"  {share:>5}  {lap:>3}  {d.place.label if d.place is not None else '–':<17}  {d.cause.name.replace('_', ' ')}: {d.cause.reason}"
+            f"  {e['start_s']:7.1f}  {e['duration_s']:8.2f}  {e['min_pressure_kpa']:10.0f}  {e['min_margin_kpa']:11.0f}"
+            f"  {share:>5}  {lap:>3}  {e['place'] or '–':<17}  {e['cause'].replace('_', ' ')}: {e['reason']}"
         )

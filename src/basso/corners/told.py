@@ -112,7 +112,7 @@ def tell_corners(a: Analysis, progress: Progress = silent) -> CornersTold | None
         return None
     progress(0.0, "finding thresholds")
     side, along = (np.nan_to_num(g) if g is not None else None for g in (a.lateral_g, a.longitudinal_g))
-    thresholds = find_thresholds(a.time_s, a.share, a.rpm, side, along, a.judged)
+    thresholds = thresholds_of(a)
     progress(0.7, "going through the places")
     line = circuit_line(a)
     places: tuple[PlaceTold, ...] = ()
@@ -132,6 +132,14 @@ def tell_corners(a: Analysis, progress: Progress = silent) -> CornersTold | None
         find_knee(a.time_s, a.share, a.rpm, side, along, a.judged),
         held_up(a, thresholds),
     )
+
+
+def thresholds_of(a: Analysis) -> tuple[Threshold, ...]:
+    """From which g on the pressure falls, by direction; () where nothing can be judged."""
+    if not a.judgeable or not a.judged.any():
+        return ()
+    side, along = (np.nan_to_num(g) if g is not None else None for g in (a.lateral_g, a.longitudinal_g))
+    return find_thresholds(a.time_s, a.share, a.rpm, side, along, a.judged)
 
 
 def _place(place: Place, passes: list[Pass], a: Analysis, line: CircuitLine | None) -> PlaceTold:

@@ -4,21 +4,10 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from basso.pressure.thresholds import Threshold
-from basso.report.documents import Document, rounded
+from basso.report.documents import Document, rounded, threshold_document
 
 if TYPE_CHECKING:
     from basso.corners.told import CornersTold, PlaceTold
-
-
-def threshold_document(t: Threshold) -> Document:
-    """One direction's threshold."""
-    return {
-        "direction": t.direction, "g": rounded(t.g), "low_g": rounded(t.low_g), "high_g": rounded(t.high_g), "level": 0.95,
-        "passes": t.passes, "fell": t.fell, "rpm": rounded(t.rpm, 0), "slosh_hz": rounded(t.slosh[0]), "damping": rounded(t.slosh[1]),
-        "lost_per_g": rounded(t.slope), "reason": t.reason,
-        "held": [{"g": g, "s": rounded(s)} for g in (1.0, 1.2, 1.4, 1.6) if (s := t.held_s(g)) is not None],
-    }  # fmt: skip
 
 
 def corners_document(told: CornersTold) -> Document:

@@ -6,8 +6,10 @@ import json
 import math
 from typing import TYPE_CHECKING, Any
 
+from basso.pressure.thresholds import Threshold
 from basso.recording.corrections import OF_ONE_CHANNEL, Correction
 from basso.recording.summary import Summary, summarise
+from basso.report.session_words import exposure_of
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -62,6 +64,9 @@ def import_document(path: Path, summary: Summary) -> Document:
 
 def analysis_document(analysis: Analysis) -> Document:
     """``basso.analysis/1``."""
+    from basso.corners.told import thresholds_of
+
+    thresholds = thresholds_of(analysis)
     e = analysis.expected
     parameters = (
         {
@@ -109,7 +114,19 @@ def analysis_document(analysis: Analysis) -> Document:
                 else [None, None],
             },
         },
-        "events": [_event(d) for d in analysis.dips],
+        "runs": [
+            {
+                "kind": r.kind,
+                "number": r.number,
+                "start_s": rounded(r.start_s),
+                "end_s": rounded(r.end_s),
+                "distance_m": rounded(r.distance_m, 1),
+            }
+            for r in analysis.runs
+        ],
+        "circuit": analysis.track.circuit if analysis.track is not None else None,
+        "thresholds": [threshold_document(t) for t in thresholds],
+        "events": [_event(d, analysis) for d in analysis.dips],
         "exposure": {
             "running_s": rounded(analysis.exposure.running_s),
             "below_floor_s": rounded(analysis.exposure.below_floor_s),
@@ -138,7 +155,7 @@ def _correction(c: Correction) -> Document:
     return {**plain, "other": c.other} if c.other else plain
 
 
-def _event(d: JudgedDip) -> Document:
+def _event(d: JudgedDip, analysis: Analysis) -> Document:
     return {
         "start_s": rounded(d.dip.start_s),
         "end_s": rounded(d.dip.end_s),
@@ -157,7 +174,25 @@ def _event(d: JudgedDip) -> Document:
         "cause": d.cause.name,
         "confidence": rounded(d.cause.confidence, 2),
         "rule": d.rule,
+        "place": d.place.label if d.place is not None else None,
+        "severity": d.severity,
+        "exposure_s": rounded(exposure_of(d)),
+        "together_with": d.cause.together_with or None,
+        "reason": d.cause.reason,
+        "causes": [
+            {"cause": r.name, "for": list(r.speaks_for), "against": list(r.speaks_against)} for r in analysis.rivals(d)
+        ],
     }
+
+
+def threshold_document(t: Threshold) -> Document:
+    """One direction's threshold."""
+    return {
+        "direction": t.direction, "g": rounded(t.g), "low_g": rounded(t.low_g), "high_g": rounded(t.high_g), "level": 0.95,
+        "passes": t.passes, "fell": t.fell, "rpm": rounded(t.rpm, 0), "slosh_hz": rounded(t.slosh[0]), "damping": rounded(t.slosh[1]),
+        "lost_per_g": rounded(t.slope), "reason": t.reason,
+        "held": [{"g": g, "s": rounded(s)} for g in (1.0, 1.2, 1.4, 1.6) if (s := t.held_s(g)) is not None],
+    }  # fmt: skip
 
 
 def comparison_document(c: Comparison) -> Document:

@@ -78,13 +78,22 @@ class TrackMap:
         """Lap length."""
         return self.shape.length_m
 
-    def place_at(self, index: int) -> Place | None:
-        """The place a sample lies in; a corner before a braking zone that overlaps it."""
-        at = self.lap_distance_m[index]
-        if not np.isfinite(at):
-            return None
-        inside = [p for p in self.places if p.start_m <= at <= p.end_m]
-        return min(inside, key=lambda p: ("left", "right", "braking", "straight").index(p.kind) // 2, default=None)
+    def place_of(self, *samples: int) -> Place | None:
+        """The place that samples lie in; see :func:`place_of`."""
+        return place_of(self.places, [float(self.lap_distance_m[i]) for i in samples])
+
+
+def place_of(places: Sequence[Place], along_m: Sequence[float]) -> Place | None:
+    """The first place that one of the distances along the lap lies in: corners before braking zones before straights.
+
+    A distance that is not known (NaN) lies nowhere.
+    """
+    for kinds in (("left", "right"), ("braking",), ("straight",)):
+        for at in along_m:
+            found = next((p for p in places if p.kind in kinds and p.start_m <= at <= p.end_m), None)
+            if found is not None:
+                return found
+    return None
 
 
 def find_places(

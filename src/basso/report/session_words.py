@@ -1,0 +1,70 @@
+"""What matters in a session, in three sentences: what happened, when and how sure, and what to do next."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from basso.pressure.rivals import CAUSE_WORDS
+from basso.units import DisplayUnits, Quantity
+
+if TYPE_CHECKING:
+    from basso.analysis import Analysis, JudgedDip
+    from basso.corners.pattern import PlacePattern
+
+_RACING_RPM = 6000.0
+
+
+def exposure_of(d: JudgedDip) -> float:
+    """What a dip exposes the bearings to: its seconds, weighed by engine speed (of 6000 rpm) and by how far it fell.
+
+    It orders dips; it promises nothing.
+    """
+    share = d.dip.min_share if d.dip.min_share is not None else 1.0
+    return d.dip.duration_s * d.rpm / _RACING_RPM * (2.0 - min(max(share, 0.0), 1.0))
+
+
+def by_cause(dips: Sequence[JudgedDip]) -> list[tuple[str, list[JudgedDip]]]:
+    """The dips by cause, the most exposed cause first."""
+    groups: dict[str, list[JudgedDip]] = defaultdict(list)
+    for d in dips:
+        groups[d.cause.name].append(d)
+    return sorted(groups.items(), key=lambda g: -sum(exposure_of(d) for d in g[1]))
+
+
+def together_words(group: Sequence[JudgedDip]) -> str:
+    """The other direction that helped in most of them; "" where one did it alone."""
+    helped = [d.cause.together_with for d in group if d.cause.together_with]
+    if len(helped) < 0.5 * len(group):
+        return ""
+    return CAUSE_WORDS[max(dict.fromkeys(helped), key=helped.count)]
+
+
+def when_words(patterns: Sequence[PlacePattern], units: DisplayUnits) -> str:
+    """When it happens, where laps or heat part the passes: "only from lap 5 on, above 112 °C"; "" where nothing does."""
+    told = [p for p in patterns if p.from_lap is not None or p.above_c is not None]
+    if not told or len(told) < 0.5 * sum(p.dips > 0 for p in patterns):
+        return ""
+    laps = [p.from_lap for p in told if p.from_lap is not None]
+    heat = [p.above_c for p in told if p.above_c is not None]
+    parts = [f"only from lap {min(laps)} on" if laps else ""]
+    if heat:
+        parts.append(f"{'' if laps else 'only '}above {units.text(float(np.median(heat)), Quantity.TEMPERATURE)}")
+    return ", ".join(p for p in parts if p)
+
+
+def exposure_words(a: Analysis, units: DisplayUnits) -> str:
+    """How long, how deep and at what engine speed: what is known of the risk; never that it is safe."""
+    if not a.dips:
+        return ""
+    worst = max(a.dips, key=exposure_of)
+    rpm = np.array([d.rpm for d in a.dips])
+    seconds = np.array([d.dip.duration_s for d in a.dips])
+    return (
+        f"Exposure: {a.exposure.below_floor_s:.1f} s below the floor at {np.average(rpm, weights=seconds):.0f} rpm on average; the worst "
+        f"{worst.dip.duration_s:.1f} s at {worst.rpm:.0f} rpm down to {units.text(worst.dip.min_pressure_kpa, Quantity.PRESSURE)}. "
+        "What an engine survives nobody can say."
+    )
