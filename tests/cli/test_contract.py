@@ -59,7 +59,8 @@ def test_import_document(capsys: pytest.CaptureFixture[str]) -> None:
 def test_analysis_document(capsys: pytest.CaptureFixture[str]) -> None:
     d = _json(capsys, "analyze", str(DEMO / "baseline-1.csv"), "--json")
     assert d["schema"] == "basso.analysis/1"
-    assert set(d) == {"schema", "log", "checks", "corrections", "laps", "corners", "expected", "events", "exposure"}
+    fixed = {"schema", "log", "checks", "corrections", "laps", "corners", "expected", "events", "exposure"}
+    assert set(d) == {*fixed, "more"}, "what the contract fixes, and the rest in a place of its own"
     assert d["log"]["schema"] == "basso.import/1"
     assert d["events"]
     for e in d["events"]:
@@ -80,6 +81,41 @@ def test_analysis_document(capsys: pytest.CaptureFixture[str]) -> None:
     assert {c["direction"] for c in d["corners"]} == {"left", "right"}
     assert d["expected"]["valid"] is True
     assert sum(lap["complete"] for lap in d["laps"]) == 7
+
+
+def test_thresholds_runs_and_what_speaks_for_and_against_each_cause_stand_beside_what_the_contract_fixes(
+    capsys: pytest.CaptureFixture[str],
+) -> None:
+    d = _json(capsys, "analyze", str(DEMO / "baseline-1.csv"), "--json")
+    more = d["more"]
+    left = next(t for t in more["thresholds"] if t["direction"] == "left")
+    assert left["low_g"] < left["g"] < left["high_g"] and left["level"] == 0.95
+    assert [r["kind"] for r in more["runs"]] == ["launch", "stop"]
+    assert len(more["events"]) == len(d["events"])
+    for event, told in zip(d["events"], more["events"], strict=True):
+        assert told["causes"][0]["cause"] == event["cause"] and len(told["causes"]) > 2
+        assert told["causes"][0]["for"] and any(c["against"] for c in told["causes"][1:])
+    hairpin = [t for t in more["events"] if t["place"] == "turn 6 left"]
+    assert any(t["together_with"] == "braking" for t in hairpin), "it is entered on the brakes"
+
+
+def test_several_logs_of_one_circuit_share_its_corners(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    """The second logger has no lap column: its lap begins elsewhere, and its corners are still those of the first."""
+    rows = [line.split(",") for line in (DEMO / "gated.csv").read_text(encoding="utf-8").splitlines()]
+    at = rows[0].index("Lap")
+    other = tmp_path / "no-laps.csv"
+    other.write_text("\n".join(",".join(c for i, c in enumerate(r) if i != at) for r in rows), encoding="utf-8")
+    first, second = _json(capsys, "analyze", str(DEMO / "baseline-1.csv"), str(other), "--json")
+    assert second["corners"] == first["corners"]
+    assert {e["corner"] for e in second["events"]} - {None} <= {c["id"] for c in first["corners"]}
+    alone = _json(capsys, "analyze", str(other), "--json")
+    assert [c["apex_m"] for c in alone["corners"]] != [c["apex_m"] for c in first["corners"]]
+
+
+def test_one_bad_log_among_several_is_named_in_one_sentence(capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["analyze", str(DEMO / "gated.csv"), "/nowhere.csv", "--json"]) == 2
+    out, err = capsys.readouterr()
+    assert out == "" and "/nowhere.csv" in err and len(err.strip().splitlines()) == 1
 
 
 def test_several_logs_give_an_array(capsys: pytest.CaptureFixture[str]) -> None:

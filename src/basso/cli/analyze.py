@@ -122,10 +122,10 @@ def _report(document: Document) -> None:
         print(f"  normal: {normal['method']}, ± {normal['residual_kpa']:.0f} kPa over {low:.0f}–{high:.0f} rpm{at}")
     if events:
         print("  start s  length s  lowest kPa  under floor  share  lap  place              cause")
-    for e in events:
+    for e, more in zip(events, document["more"]["events"], strict=True):
         share = f"{e['min_share']:.0%}" if e["min_share"] is not None else "–"
         lap = str(e["lap"]) if e["lap"] is not None else "–"
         print(
             f"  {e['start_s']:7.1f}  {e['duration_s']:8.2f}  {e['min_pressure_kpa']:10.0f}  {e['min_margin_kpa']:11.0f}"
-            f"  {share:>5}  {lap:>3}  {e['place'] or '–':<17}  {e['cause'].replace('_', ' ')}: {e['reason']}"
+            f"  {share:>5}  {lap:>3}  {more['place'] or '–':<17}  {e['cause'].replace('_', ' ')}: {more['reason']}"
         )

@@ -64,9 +64,6 @@ def import_document(path: Path, summary: Summary) -> Document:
 
 def analysis_document(analysis: Analysis) -> Document:
     """``basso.analysis/1``."""
-    from basso.corners.told import thresholds_of
-
-    thresholds = thresholds_of(analysis)
     e = analysis.expected
     parameters = (
         {
@@ -114,19 +111,7 @@ def analysis_document(analysis: Analysis) -> Document:
                 else [None, None],
             },
         },
-        "runs": [
-            {
-                "kind": r.kind,
-                "number": r.number,
-                "start_s": rounded(r.start_s),
-                "end_s": rounded(r.end_s),
-                "distance_m": rounded(r.distance_m, 1),
-            }
-            for r in analysis.runs
-        ],
-        "circuit": analysis.track.circuit if analysis.track is not None else None,
-        "thresholds": [threshold_document(t) for t in thresholds],
-        "events": [_event(d, analysis) for d in analysis.dips],
+        "events": [_event(d) for d in analysis.dips],
         "exposure": {
             "running_s": rounded(analysis.exposure.running_s),
             "below_floor_s": rounded(analysis.exposure.below_floor_s),
@@ -135,15 +120,44 @@ def analysis_document(analysis: Analysis) -> Document:
                 for level, fraction in analysis.exposure.share_of_time_below
             ],
         },
+        "more": _more(analysis),
     }
 
 
+def _more(analysis: Analysis) -> Document:
+    """What the contract leaves open, in a place of its own, so that what it fixes is just that."""
+    from basso.corners.told import thresholds_of
+
+    track = analysis.track
+    return {
+        "circuit": track.circuit if track is not None else None,
+        "corner_names": {p.id: p.name for p in (track.places if track is not None else ()) if p.name},
+        "runs": [
+            {
+                "kind": r.kind, "number": r.number, "start_s": rounded(r.start_s), "end_s": rounded(r.end_s), "distance_m": rounded(r.distance_m, 1),
+            }
+            for r in analysis.runs
+        ],
+        "thresholds": [threshold_document(t) for t in thresholds_of(analysis)],
+        "events": [
+            {
+                "place": d.place.label if d.place is not None else None, "severity": d.severity, "exposure_s": rounded(exposure_of(d)),
+                "together_with": d.cause.together_with or None, "reason": d.cause.reason,
+                "causes": [
+                    {"cause": r.name, "for": list(r.speaks_for), "against": list(r.speaks_against)} for r in analysis.rivals(d)
+                ],
+            }
+            for d in analysis.dips
+        ],
+    }  # fmt: skip
+
+
 def corners_of(places: Sequence[Place]) -> list[Document]:
-    """The corners among the places of a lap; ``name`` where the team gave one."""
+    """The corners among the places of a lap."""
     return [
         {
             "id": p.id, "direction": p.kind, "start_m": rounded(p.start_m, 1), "apex_m": rounded(p.apex_m, 1), "end_m": rounded(p.end_m, 1),
-            "peak_lateral_g": rounded(p.peak_g), **({"name": p.name} if p.name else {}),
+            "peak_lateral_g": rounded(p.peak_g),
         }
         for p in places
         if p.is_corner
@@ -155,7 +169,7 @@ def _correction(c: Correction) -> Document:
     return {**plain, "other": c.other} if c.other else plain
 
 
-def _event(d: JudgedDip, analysis: Analysis) -> Document:
+def _event(d: JudgedDip) -> Document:
     return {
         "start_s": rounded(d.dip.start_s),
         "end_s": rounded(d.dip.end_s),
@@ -174,14 +188,6 @@ def _event(d: JudgedDip, analysis: Analysis) -> Document:
         "cause": d.cause.name,
         "confidence": rounded(d.cause.confidence, 2),
         "rule": d.rule,
-        "place": d.place.label if d.place is not None else None,
-        "severity": d.severity,
-        "exposure_s": rounded(exposure_of(d)),
-        "together_with": d.cause.together_with or None,
-        "reason": d.cause.reason,
-        "causes": [
-            {"cause": r.name, "for": list(r.speaks_for), "against": list(r.speaks_against)} for r in analysis.rivals(d)
-        ],
     }
 
 

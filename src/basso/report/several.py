@@ -65,16 +65,13 @@ def on_shared_maps(logs: Sequence[Told]) -> list[Document]:
 def _moved(log: Told, first: Told, shift_m: float) -> Document:
     assert first.shape is not None and log.shape is not None
     length = first.shape.length_m
-    events = []
-    for event, at in zip(log.document["events"], log.dips_m, strict=True):
+    more = log.document["more"]
+    events, told = [], []
+    for event, further, at in zip(log.document["events"], more["events"], log.dips_m, strict=True):
         along = np.array(at) * (length / log.shape.length_m) + shift_m
         along = np.mod(along, length) if first.shape.closed else along
         place = place_of(first.places, along.tolist())
-        events.append(
-            {
-                **event,
-                "corner": place.id if place is not None and place.is_corner else None,
-                "place": place.label if place is not None else None,
-            }
-        )
-    return {**log.document, "corners": corners_of(first.places), "events": events}
+        events.append({**event, "corner": place.id if place is not None and place.is_corner else None})
+        told.append({**further, "place": place.label if place is not None else None})
+    more = {**more, "events": told, "corner_names": first.document["more"]["corner_names"]}
+    return {**log.document, "corners": corners_of(first.places), "events": events, "more": more}
