@@ -109,7 +109,7 @@ def _delay_at(changes: Changes, quick: NDArray[np.intp]) -> tuple[float, float] 
     # Starved moments change the pressure without the rpm: hold single changes to a sane size.
     seen = np.clip(changes.pressure, -6.0, 6.0)
     reference = np.clip(changes.rpm[quick], -6.0, 6.0)
-    agreement = np.array([_correlation(reference, seen[quick + lag]) for lag in lags])
+    agreement = _correlations(reference, seen[quick[:, None] + lags])
     best = int(np.argmax(agreement))
     if agreement[best] < 0.5 or best in (0, lags.size - 1):
         return None
@@ -119,6 +119,9 @@ def _delay_at(changes: Changes, quick: NDArray[np.intp]) -> tuple[float, float] 
     return float((lags[best] + shift) * GRID_S), float(here)
 
 
-def _correlation(a: np.ndarray, b: np.ndarray) -> float:
-    spread = float(a.std() * b.std())
-    return float(np.mean((a - a.mean()) * (b - b.mean()))) / spread if spread > 1e-12 else 0.0
+def _correlations(a: FloatArray, b: FloatArray) -> FloatArray:
+    """Of ``a``, shape (n,), with each column of ``b``, shape (n, k); 0 where either does not change."""
+    centred = a - a.mean()
+    spread = a.std() * b.std(axis=0)
+    together: FloatArray = (centred @ b) / a.size
+    return np.where(spread > 1e-12, together / np.maximum(spread, 1e-12), 0.0)
