@@ -7,8 +7,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
-from basso.analysis import Analysis
+from basso.analysis import Analysis, JudgedDip
 from basso.corners.passes import Pass
 from basso.pressure.thresholds import Threshold
 from basso.recording.rolling import rolling_mean
@@ -62,18 +63,35 @@ class HeldUp:
 def place_pattern(place: Place, passes: Sequence[Pass]) -> PlacePattern:
     """When a place dips, from its passes in order of laps."""
     low = np.array([p.below_s > 0.0 for p in passes], dtype=bool)
-    dips = int(low.sum())
-    from_lap = above = None
-    if math.comb(low.size, dips) >= _WAYS:
-        first = int(np.argmax(low))
-        if low[first:].all():
-            from_lap = passes[first].lap_key[2]
-        heat = np.array([p.temperature_c for p in passes])
-        if np.isfinite(heat).all():
-            cool, hot = heat[~low], heat[low]
-            if float(hot.min()) > float(cool.max()) and float(np.median(hot) - np.median(cool)) > _APART_C:
-                above = float((hot.min() + cool.max()) / 2.0)
-    return PlacePattern(place, low.size, dips, from_lap, above)
+    from_lap, above = _parted(low, [p.lap_key[2] for p in passes], np.array([p.temperature_c for p in passes]))
+    return PlacePattern(place, low.size, int(low.sum()), from_lap, above)
+
+
+def lap_pattern(a: Analysis, dips: Sequence[JudgedDip]) -> tuple[int | None, float | None]:
+    """From which lap on, and above which oil temperature in °C, every lap has one of these dips and none before or below.
+
+    None where laps or heat do not part them.
+    """
+    laps = a.rounds
+    low = np.array([any(d.dip.start_s < x.end_s and d.dip.end_s > x.start_s for d in dips) for x in laps], dtype=bool)
+    heat = np.full(len(laps), np.nan)
+    if a.temperature_c is not None:
+        for i, lap in enumerate(laps):
+            part = a.temperature_c[slice(*np.searchsorted(a.time_s, (lap.start_s, lap.end_s)))]
+            heat[i] = float(np.nanmedian(part)) if np.isfinite(part).any() else np.nan
+    return _parted(low, [x.number for x in laps], heat)
+
+
+def _parted(low: NDArray[np.bool_], laps: Sequence[int], heat: FloatArray) -> tuple[int | None, float | None]:
+    if not low.size or math.comb(low.size, int(low.sum())) < _WAYS:
+        return None, None
+    first = int(np.argmax(low))
+    from_lap = laps[first] if low[first:].all() else None
+    if not np.isfinite(heat).all():
+        return from_lap, None
+    cool, hot = heat[~low], heat[low]
+    apart = float(hot.min()) > float(cool.max()) and float(np.median(hot) - np.median(cool)) > _APART_C
+    return from_lap, float((hot.min() + cool.max()) / 2.0) if apart else None
 
 
 def held_up(a: Analysis, thresholds: Sequence[Threshold]) -> tuple[HeldUp, ...]:

@@ -13,7 +13,6 @@ from basso.units import DisplayUnits, Quantity
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis, JudgedDip
-    from basso.corners.pattern import PlacePattern
 
 _RACING_RPM = 6000.0
 
@@ -43,17 +42,13 @@ def together_words(group: Sequence[JudgedDip]) -> str:
     return CAUSE_WORDS[max(dict.fromkeys(helped), key=helped.count)]
 
 
-def when_words(patterns: Sequence[PlacePattern], units: DisplayUnits) -> str:
-    """When it happens, where laps or heat part the passes: "only from lap 5 on, above 112 °C"; "" where nothing does."""
-    told = [p for p in patterns if p.from_lap is not None or p.above_c is not None]
-    if not told or len(told) < 0.5 * sum(p.dips > 0 for p in patterns):
-        return ""
-    laps = [p.from_lap for p in told if p.from_lap is not None]
-    heat = [p.above_c for p in told if p.above_c is not None]
-    parts = [f"only from lap {min(laps)} on" if laps else ""]
-    if heat:
-        parts.append(f"{'' if laps else 'only '}above {units.text(float(np.median(heat)), Quantity.TEMPERATURE)}")
-    return ", ".join(p for p in parts if p)
+def when_words(from_lap: int | None, above_c: float | None, units: DisplayUnits) -> str:
+    """When it happens, where laps or heat part them: "only from lap 5 on, above 112 °C"; "" where nothing does."""
+    parts = [f"from lap {from_lap} on" if from_lap is not None else ""]
+    if above_c is not None:
+        parts.append(f"above {units.text(above_c, Quantity.TEMPERATURE)}")
+    words = ", ".join(p for p in parts if p)
+    return f"only {words}" if words else ""
 
 
 def exposure_words(a: Analysis, units: DisplayUnits) -> str:
@@ -64,7 +59,6 @@ def exposure_words(a: Analysis, units: DisplayUnits) -> str:
     rpm = np.array([d.rpm for d in a.dips])
     seconds = np.array([d.dip.duration_s for d in a.dips])
     return (
-        f"Exposure: {a.exposure.below_floor_s:.1f} s below the floor at {np.average(rpm, weights=seconds):.0f} rpm on average; the worst "
-        f"{worst.dip.duration_s:.1f} s at {worst.rpm:.0f} rpm down to {units.text(worst.dip.min_pressure_kpa, Quantity.PRESSURE)}. "
-        "What an engine survives nobody can say."
+        f"{a.exposure.below_floor_s:.1f} s below the floor in {a.exposure.running_s / 60:.0f} min, at {np.average(rpm, weights=seconds):.0f} rpm on "
+        f"average; the worst {worst.dip.duration_s:.1f} s at {worst.rpm:.0f} rpm down to {units.text(worst.dip.min_pressure_kpa, Quantity.PRESSURE)}"
     )

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections import defaultdict
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
@@ -69,8 +68,7 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
         names = ", ".join(c.name for c in a.recording.channels)
         return Words("This log cannot be judged yet", f"{missing} Its columns are: {names}.")
     resting = " It rests on a zero that is only assumed." if a.zero_state == "assumed" else " The zero is wrong, and was left so." if a.zero_state == "left wrong" else ""  # fmt: skip
-    laps = sum(lap.complete for lap in a.laps)
-    over = f"{laps} laps" if laps else f"{a.exposure.running_s / 60:.0f} min of running"
+    over = _count(len(a.rounds), _round_word(a)) if a.rounds else f"{a.exposure.running_s / 60:.0f} min of running"
     if not a.dips:
         margin = a.margin_kpa[a.judged]
         margin = margin[np.isfinite(margin)]
@@ -83,21 +81,30 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
             "No dips: the pressure stayed above the floor",
             f"Least margin {least} in {over}.{resting} That covers what was driven, not what was not: more g, hotter oil, less oil.",
         )
-    groups: dict[str, list[JudgedDip]] = defaultdict(list)
-    for d in a.dips:
-        groups[d.cause.name].append(d)
-    name, group = max(groups.items(), key=lambda item: sum(d.dip.duration_s for d in item[1]))
+    from basso.corners.pattern import lap_pattern
+    from basso.report.session_words import by_cause, exposure_words, together_words, when_words
+
+    name, group = by_cause(a.dips)[0]
     lead = [d.cause.held_g for d in group if d.cause.held_g is not None]
     title = _CLAIMS[name].format(g=float(np.percentile(lead, 10)) if lead else 0.0)
-    title += _how_often(group, a) + _with_heat(group) + "."
+    helped = together_words(group)
+    title = (
+        title.replace(" bare the", f", with {helped}, bare the").replace(" bares the", f", with {helped}, bares the")
+        if helped
+        else title
+    )
+    when = when_words(*lap_pattern(a, group), units)
+    title += (f", {when}" if when else _how_often(group, a) + _with_heat(group)) + "."
     lowest = min(a.dips, key=lambda d: d.dip.min_margin_kpa)
     need = lowest.dip.min_pressure_kpa - lowest.dip.min_margin_kpa
     severe = sum(d.severity == "severe" for d in a.dips)
+    others = [f"{_CAUSE_WORDS[n].lower()} {len(g)}" for n, g in by_cause(a.dips)[1:3]]
     detail = (
         f"{_count(len(a.dips), 'dip')} in {over}"
         + (f", {severe} severe" if severe else "")
+        + (f" ({_CAUSE_WORDS[name].lower()} {len(group)}, {', '.join(others)})" if others else "")
         + f"; deepest {lowest_words(a, lowest.dip.min_pressure_kpa, units)} against {units.text(need, Q.PRESSURE)} needed; "
-        f"{a.exposure.below_floor_s:.0f} s below the floor.{resting} {_NEXT[name]}"
+        f"{exposure_words(a, units)}.{resting} {_NEXT[name]}"
     )
     return Words(title, detail)
 
@@ -113,11 +120,15 @@ def _count(n: int, word: str) -> str:
 
 def _how_often(group: list[JudgedDip], a: Analysis) -> str:
     """In how many of the complete laps; a dip that lasts over several counts in each."""
-    laps = [lap for lap in a.laps if lap.complete]
+    laps, word = a.rounds, _round_word(a)
     with_it = sum(any(d.dip.start_s < lap.end_s and d.dip.end_s > lap.start_s for d in group) for lap in laps)
     if len(laps) < 2 or with_it == 0:
         return ""
-    return ", every lap" if with_it == len(laps) else f", in {with_it} of {len(laps)} laps"
+    return f", every {word}" if with_it == len(laps) else f", in {with_it} of {len(laps)} {word}s"
+
+
+def _round_word(a: Analysis) -> str:
+    return "lap" if any(lap.complete for lap in a.laps) else "run"
 
 
 def _with_heat(group: list[JudgedDip]) -> str:
