@@ -208,6 +208,8 @@ def dip_rows(a: Analysis, units: DisplayUnits) -> list[DipRow]:
 def cause_words(d: JudgedDip) -> str:
     """The cause in a few words: "Left turn 1.18 g, 0.9 s after"."""
     words = _CAUSE_WORDS[d.cause.name]
+    if d.cause.together_with:
+        words += f" with {_CAUSE_WORDS[d.cause.together_with].lower()}"
     if d.cause.held_g is not None:
         words += f" {d.cause.held_g:.2f} g"
     if d.cause.lag_s is not None:

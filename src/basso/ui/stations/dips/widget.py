@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
     QHeaderView,
     QLabel,
     QPushButton,
+    QStackedWidget,
     QTableView,
     QVBoxLayout,
     QWidget,
@@ -29,7 +30,9 @@ from PySide6.QtWidgets import (
 
 from basso.ui.cursor import Cursor
 from basso.ui.plots.traces import Traces
+from basso.ui.stations.dips.pages import OneDipPage, SharesPage
 from basso.ui.stations.dips.picture import DipRow, columns, dip_rows, lowest_words, opening, panels, sentence
+from basso.ui.stations.words import PageBar
 from basso.ui.tables import choose_row
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
@@ -42,6 +45,7 @@ if TYPE_CHECKING:
 _Index = QModelIndex | QPersistentModelIndex
 _SORT_ROLE = Qt.ItemDataRole.UserRole
 _NUMERIC = (2, 3, 4, 5)
+TRACES, ONE_DIP, SHARES = range(3)
 
 
 class _DipModel(QAbstractTableModel):
@@ -113,6 +117,8 @@ class DipsStation(QWidget):
         self._sorted.setSourceModel(self._model)
         self._sorted.setSortRole(_SORT_ROLE)
         self.table = QTableView()
+        self.pages = PageBar(look, ("Traces", "One dip", "Shares of normal"))
+        self.one, self.shares = OneDipPage(look), SharesPage(look)
         self._start = self._starting_points()
         self._columns = QPushButton("Say which column is what…")
         self._columns.clicked.connect(self.columns_wanted)
@@ -131,7 +137,13 @@ class DipsStation(QWidget):
         layout.addSpacing(6)
         layout.addWidget(self._start)
         layout.addWidget(self._columns, 0, Qt.AlignmentFlag.AlignLeft)
-        layout.addWidget(self.traces, 1)
+        self._stack = QStackedWidget()
+        for page in (self.traces, self.one, self.shares):
+            self._stack.addWidget(page)
+        self.pages.choose(0)
+        self.pages.chosen.connect(self.show_page)
+        layout.addWidget(self.pages, 0, Qt.AlignmentFlag.AlignLeft)
+        layout.addWidget(self._stack, 1)
         table = self.table
         table.setModel(self._sorted)
         table.setSortingEnabled(True)
@@ -147,6 +159,7 @@ class DipsStation(QWidget):
         table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         table.setAccessibleName("Dips")
         table.setFixedHeight(round(self._look.height() * 9.4))
+        table.activated.connect(lambda _: self.show_page(ONE_DIP))
         table.selectionModel().currentRowChanged.connect(lambda now, _: self._row_chosen(now))
         layout.addWidget(table)
         layout.addWidget(self._reason)
@@ -192,7 +205,8 @@ class DipsStation(QWidget):
         self._start.setVisible(analysis is None and not waiting)
         unknown = analysis is not None and not analysis.judgeable
         self._columns.setVisible(unknown)
-        self.traces.setVisible(analysis is not None and not unknown)
+        for widget in (self._stack, self.pages):
+            widget.setVisible(analysis is not None and not unknown)
         self._room.setVisible(analysis is None or unknown)
         if analysis is None:
             self._title.setText(waiting or "Open a log to find its dips")
@@ -216,6 +230,7 @@ class DipsStation(QWidget):
         self._fit_columns()
         if kept >= 0:
             self.select(kept, move=False)
+        self._show_page_of(self._stack.currentIndex())
 
     def _kept(self, analysis: Analysis | None) -> int:
         """The dip that is selected now, found again in another judgement of the same recording; −1 where it is none there."""
@@ -237,6 +252,22 @@ class DipsStation(QWidget):
         for column, width in enumerate(widths):
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
             self.table.setColumnWidth(column, round(width * em))
+
+    # Pages
+
+    def show_page(self, page: int) -> None:
+        """Show the traces, the chosen dip by itself, or the shares of normal."""
+        self.pages.choose(page)
+        self._stack.setCurrentIndex(page)
+        self._show_page_of(page)
+
+    def _show_page_of(self, page: int) -> None:
+        """Fill a page that is looked at; the others wait until they are."""
+        a, at = self._analysis, self.selected
+        if page == ONE_DIP:
+            self.one.show_dip(a, a.dips[at] if a is not None and at >= 0 else None, self._units)
+        elif page == SHARES:
+            self.shares.show_session(a)
 
     # Stepping through dips
 
@@ -289,6 +320,7 @@ class DipsStation(QWidget):
         assert self._analysis is not None
         self.traces.select_dip(dip)
         self._reason.setText(f"Dip {dip + 1}. {sentence(self._analysis.dips[dip])} F2 shows the working.")
+        self._show_page_of(self._stack.currentIndex())
         self.dip_selected.emit(dip)
 
     # Taking it along

@@ -1,0 +1,128 @@
+"""The Dips station's further pages: one dip by itself, and the session's shares of normal."""
+
+from __future__ import annotations
+
+import html
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from basso.ui.stations.dips.one_dip import dip_detail, dip_picture, dip_title, rival_rows, share_picture
+from basso.ui.stations.dips.views import DipView, GPathView, GView, ShareView
+from basso.ui.stations.words import Words
+from basso.ui.theme.look import Look, Type
+from basso.units import DisplayUnits
+
+if TYPE_CHECKING:
+    from basso.analysis import Analysis, JudgedDip
+
+
+class OneDipPage(QWidget):
+    """One dip: told, drawn, and every cause it might have with what speaks for and against it."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self._title, self._detail, self._causes = (
+            Words(look, Type.STRONG),
+            Words(look, Type.SMALL),
+            Words(look, Type.SMALL),
+        )
+        self.dip, self.path = DipView(look), GPathView(look)
+        self._causes.setTextFormat(Qt.TextFormat.RichText)
+        self._causes.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self._shown: tuple[Analysis, JudgedDip] | None = None
+        scroll = QScrollArea()
+        scroll.setWidget(self._causes)
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        scroll.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        scroll.setAccessibleName("What speaks for and against each cause")
+        lower = QHBoxLayout()
+        lower.setSpacing(16)
+        lower.addWidget(self.path, 40)
+        lower.addWidget(scroll, 60)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 4, 0, 0)
+        layout.setSpacing(3)
+        for widget, part in ((self._title, 0), (self._detail, 0), (self.dip, 48)):
+            layout.addWidget(widget, part)
+        layout.addLayout(lower, 52)
+        look.changed.connect(self._dress)
+
+    def show_dip(self, a: Analysis | None, d: JudgedDip | None, units: DisplayUnits) -> None:
+        """Show a dip, or that none is chosen."""
+        self._shown = (a, d) if a is not None and d is not None else None
+        if a is None or d is None:
+            self._title.setText("Choose a dip: click it in the traces or the list, or press N")
+            self._detail.setText("")
+            self.dip.show_picture(None)
+            self.path.show_picture(None)
+            self._causes.setText("")
+            return
+        self._title.setText(dip_title(a, d))
+        self._detail.setText(dip_detail(a, d, units))
+        picture = dip_picture(a, d, units)
+        self.dip.show_picture(picture)
+        self.path.show_picture(picture)
+        self._dress()
+
+    def _dress(self) -> None:
+        if self._shown is None:
+            return
+        p, lines = self._look.palette, []
+        for row in rival_rows(*self._shown):
+            tone = p.ink if row.judged else p.soft
+            head = f"<b>{html.escape(row.name)}</b>" + (" (judged)" if row.judged else "")
+            said = [f"for: {html.escape(w)}" for w in row.speaks_for] + [
+                f"against: {html.escape(w)}" for w in row.speaks_against
+            ]
+            lines.append(
+                f"<p style='margin:0 0 5px 0; color:{tone}'>{head}<br>" + "<br>".join(f"– {w}" for w in said) + "</p>"
+            )
+        self._causes.setText("".join(lines))
+
+    @property
+    def text(self) -> str:
+        """What the page says, to be copied."""
+        if self._shown is None:
+            return ""
+        lines = [self._title.text(), self._detail.text()]
+        for row in rival_rows(*self._shown):
+            lines.append(row.name)
+            lines += [f"  for: {w}" for w in row.speaks_for] + [f"  against: {w}" for w in row.speaks_against]
+        return "\n".join(lines)
+
+
+class SharesPage(QWidget):
+    """How much of the running lay below which share of normal, and the share against g."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self.below, self.side, self.fore = ShareView(look), GView(look, fore=False), GView(look, fore=True)
+        self._empty = Words(look, Type.BODY, "soft")
+        layout = QGridLayout(self)
+        layout.setContentsMargins(0, 6, 0, 0)
+        layout.setSpacing(8)
+        heads = ("Below which share of normal", "Against g sideways", "Against g fore and aft")
+        for (row, column, span), words, view in zip(((0, 0, 2), (2, 0, 1), (2, 1, 1)), heads, self.views, strict=True):
+            head = Words(look, Type.SMALL_STRONG)
+            head.setText(words)
+            layout.addWidget(head, row, column, 1, span)
+            layout.addWidget(view, row + 1, column, 1, span)
+        layout.addWidget(self._empty, 4, 0, 1, 2)
+        layout.setRowStretch(1, 1)
+        layout.setRowStretch(3, 1)
+
+    @property
+    def views(self) -> tuple[ShareView, GView, GView]:
+        """The pictures."""
+        return self.below, self.side, self.fore
+
+    def show_session(self, a: Analysis | None) -> None:
+        """Show a session."""
+        picture = share_picture(a) if a is not None else None
+        for view in self.views:
+            view.show_picture(picture)
+        self._empty.setText("" if picture is not None else "Nothing is expected here, so there is no share of normal.")
