@@ -30,7 +30,14 @@ def run(arguments: argparse.Namespace) -> int:
     """Find and tell."""
     from basso.corners.told import tell_corners
     from basso.report.corners_documents import corners_document
-    from basso.report.corners_words import knee_words, place_words, side_words, threshold_words
+    from basso.report.corners_words import (
+        held_up_words,
+        knee_words,
+        place_words,
+        runs_words,
+        side_words,
+        threshold_words,
+    )
     from basso.report.documents import dump
     from basso.workflow import judge, open_recording
 
@@ -57,7 +64,13 @@ def run(arguments: argparse.Namespace) -> int:
         print(
             f"  {p.place.label:<16} {place_words(p):<24} {len(p.passes):6d} {p.dips:6d}  {lowest} {worst}  {p.below_s:7.2f}  {p.phase or '–'}"
         )
-    for words in (*map(threshold_words, told.thresholds), side_words(told), knee_words(told.knee)):
+    for words in (
+        *map(threshold_words, told.thresholds),
+        side_words(told),
+        knee_words(told.knee),
+        runs_words(told),
+        held_up_words(told),
+    ):
         if words:
             print(f"  {words}")
     if told.test_place is not None:

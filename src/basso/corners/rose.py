@@ -13,6 +13,7 @@ from basso.units import FloatArray
 SECTORS = 24
 RING_G = 0.2
 _LEAST_SAMPLES_S = 0.3
+_LEAST_G = 0.3
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -32,7 +33,7 @@ class Rose:
 
 
 def oil_rose(a: Analysis) -> Rose | None:
-    """The rose of a session; None without g, or where nothing is expected."""
+    """The rose of a session; None without g to speak of, or where nothing is expected."""
     if a.lateral_g is None and a.longitudinal_g is None:
         return None
     use = a.judged & np.isfinite(a.share)
@@ -43,6 +44,8 @@ def oil_rose(a: Analysis) -> Rose | None:
     right = felt(_whole(a.lateral_g, a), step)
     nose = -felt(_whole(a.longitudinal_g, a), step)
     size, angle = np.hypot(right, nose)[use], np.arctan2(right, nose)[use]
+    if float(np.percentile(size, 99.9)) < _LEAST_G:
+        return None
     sector = np.round(angle / (2.0 * np.pi) * SECTORS).astype(int) % SECTORS
     rings = max(1, int(np.ceil(np.percentile(size, 99.9) / RING_G)))
     ring = np.minimum((size / RING_G).astype(int), rings - 1)

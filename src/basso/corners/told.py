@@ -13,6 +13,7 @@ from basso.corners.circuit import CircuitLine, circuit_line
 from basso.corners.passes import Pass, passes_of
 from basso.corners.pattern import HeldUp, PlacePattern, held_up, place_pattern
 from basso.corners.rose import Rose, oil_rose
+from basso.corners.runs_told import RunTold, tell_runs
 from basso.pressure.knee import Knee, find_knee
 from basso.pressure.thresholds import Threshold, find_thresholds
 from basso.progress import Progress, silent
@@ -78,7 +79,7 @@ class SideTold:
 class CornersTold:
     """What is told about where; carries the analysis it was worked out from.
 
-    ``knee``: where the pressure sags with engine speed alone, None where it does not. ``held_up``: where oil is held up in the engine. ``places``: in driving order; ``ranked``: those with dips, worst first; ``test_place``: where a change is best tried.
+    ``knee``: where the pressure sags with engine speed alone, None where it does not. ``held_up``: where oil is held up in the engine; ``runs``: launches, stops and the like. ``places``: in driving order; ``ranked``: those with dips, worst first; ``test_place``: where a change is best tried.
     """
 
     analysis: Analysis
@@ -89,6 +90,7 @@ class CornersTold:
     circuit: CircuitLine | None
     knee: Knee | None = None
     held_up: tuple[HeldUp, ...] = ()
+    runs: tuple[RunTold, ...] = ()
 
     @property
     def ranked(self) -> tuple[PlaceTold, ...]:
@@ -131,6 +133,7 @@ def tell_corners(a: Analysis, progress: Progress = silent) -> CornersTold | None
         line,
         find_knee(a.time_s, a.share, a.rpm, side, along, a.judged),
         held_up(a, thresholds),
+        tell_runs(a),
     )
 
 

@@ -164,6 +164,10 @@ def _forms() -> dict[type[r.Record], tuple[Field, ...]]:
             Field("name", "Grade or oil", choices=grade_names, free=True, needed=True), _n("v40", "At 40 °C", unit="mm²/s"), _n("v100", "At 100 °C", unit="mm²/s"),
             _n("ceiling_c", "Used up to", _T), Field("source", "Figures from"), Field("note", "Note"),
         ),
+        r.Circuit: (Field("name", "Circuit", needed=True), Field("day", "Learned on", "day"), Field("note", "Note")),
+        r.Ruling: (
+            _DAY, Field("decision", "Decision", choices=r.RULINGS, needed=True), Field("limit", "Limit"), Field("reason", "Why", needed=True), Field("seen", "Shown then"),
+        ),
         r.Attachment: (_DAY, Field("text", "Note")),
     }  # fmt: skip
 

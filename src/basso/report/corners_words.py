@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
 
+from basso.track.runs import run_words
+
 if TYPE_CHECKING:
+    from basso.corners.runs_told import RunTold
     from basso.corners.told import CornersTold, PlaceTold
     from basso.pressure.knee import Knee
     from basso.pressure.thresholds import Threshold
@@ -18,15 +22,20 @@ _LONG_M = 150.0
 
 
 def place_words(p: PlaceTold) -> str:
-    """What a place is, in a few words: "long left, 92 m"."""
-    if not p.place.is_corner:
-        return f"braking, {p.length_m:.0f} m"
-    if p.radius_m < _HAIRPIN_M:
-        return f"hairpin {p.place.kind}, {p.length_m:.0f} m"
-    if p.radius_m > _KINK_M:
-        return f"{p.place.kind} kink, {p.length_m:.0f} m"
-    long = "long " if p.length_m > _LONG_M else ""
-    return f"{long}{p.place.kind}, {p.length_m:.0f} m"
+    """What a place is, in a few words: "long left, 92 m", with its name before and its banking behind."""
+    what = (
+        p.place.kind
+        if not p.place.is_corner
+        else f"hairpin {p.place.kind}"
+        if p.radius_m < _HAIRPIN_M
+        else p.place.kind
+    )
+    if p.place.is_corner and p.radius_m > _KINK_M:
+        what = f"{p.place.kind} kink"
+    elif p.place.is_corner and p.radius_m >= _HAIRPIN_M and p.length_m > _LONG_M:
+        what = f"long {p.place.kind}"
+    banked = f", banked {p.banking_deg:.0f}°" if p.banking_deg is not None else ""
+    return f"{p.place.name + ', ' if p.place.name else ''}{what}, {p.length_m:.0f} m{banked}"
 
 
 def threshold_words(t: Threshold) -> str:
@@ -51,6 +60,49 @@ def side_words(told: CornersTold) -> str:
         f"{DIRECTION_WORDS[s.direction].lower()} {100.0 * s.share:.0f} %" for s in sorted(known, key=lambda s: -s.share)
     ]
     return f"Of the seconds at equal g, below the floor: {', '.join(parts)}."
+
+
+def runs_words(told: CornersTold) -> str:
+    """Launches and stops side by side, for they are the two ends of the pan; "" where there are none or nothing is expected."""
+    parts = []
+    for kind, end in (("launch", "tail"), ("stop", "nose")):
+        own = [r for r in told.runs if r.run.kind == kind and math.isfinite(r.min_share)]
+        if not own:
+            continue
+        worst = min(own, key=lambda r: r.min_share)
+        g = f" at {worst.peak_g:.2f} g" if math.isfinite(worst.peak_g) else ""
+        below = sum(r.below_s > 0 for r in own)
+        often = f"{below} of {len(own)} below the floor" if below else "none below the floor"
+        name = {"launch": "launches", "stop": "stops"}[kind] if len(own) > 1 else kind
+        parts.append(
+            f"{len(own)} {name} (oil to the {end}): down to {100.0 * worst.min_share:.0f} % of normal{g}, {often}"
+        )
+    return f"{'; '.join(parts)}." if parts else ""
+
+
+def run_row_words(kind: str, runs: Sequence[RunTold]) -> str:
+    """What a row of runs is: "8 launches, 1.4 g"."""
+    words = run_words(kind, len(runs))
+    g = [r.peak_g for r in runs if math.isfinite(r.peak_g)]
+    return (
+        f"{words}, {np.median(g):.2f} g" if g and kind in ("launch", "stop", "straight pass", "hill climb") else words
+    )
+
+
+def held_up_words(told: CornersTold) -> str:
+    """Where oil is held up in the engine; "" where nothing shows it."""
+    parts = []
+    for h in told.held_up:
+        name = DIRECTION_WORDS[h.direction].lower()
+        if h.kind == "fast":
+            parts.append(
+                f"{name} lose {100.0 * h.lost:.0f} % of normal more at equal g after 20 s at {h.to:.0f} rpm than at {h.from_:.0f}"
+            )
+        else:
+            parts.append(
+                f"{name} lose {100.0 * h.lost:.0f} % of normal more at equal g {h.to:.0f} s after the last than {h.from_:.0f} s after it"
+            )
+    return f"Oil is held up in the engine: {'; '.join(parts)}. Drain-back, or too little oil." if parts else ""
 
 
 def knee_words(knee: Knee | None) -> str:

@@ -94,6 +94,13 @@ def find_runs(
     return tuple(runs)
 
 
+def run_words(kind: str, count: int) -> str:
+    """ "8 launches", "1 straight pass"."""
+    if count == 1:
+        return f"1 {kind}"
+    return f"{count} {kind}{'es' if kind.endswith(('s', 'ch')) else 's'}"
+
+
 def route_of(runs: Sequence[Run]) -> tuple[Run, ...]:
     """The hill climbs that were driven over one route: as long as the middle one, within 4 %."""
     climbs = [r for r in runs if r.kind == "hill climb" and r.distance_m]

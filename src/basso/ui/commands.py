@@ -85,6 +85,27 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command("judge.oils", "Judge", "Oils…", ("Ctrl+Shift+K",), "data sheets, and up to which temperature each is used"),
     Command(
+        "circuit.name",
+        "Judge",
+        "Name this place…",
+        ("Ctrl+Shift+P",),
+        "what the team calls the chosen corner, in every session here",
+    ),
+    Command(
+        "circuit.keep",
+        "Judge",
+        "Keep the circuit's map",
+        ("Ctrl+Shift+M",),
+        "one map of all sessions driven here: corners keep their numbers and names",
+    ),
+    Command(
+        "circuit.line",
+        "Judge",
+        "Set the lap line…",
+        ("Ctrl+Shift+T",),
+        "two clicks across the circuit: laps begin there",
+    ),
+    Command(
         "judge.readings",
         "Judge",
         "Can the readings be believed?",
@@ -130,6 +151,17 @@ COMMANDS: tuple[Command, ...] = (
     *_stations(),
     Command("dip.next", "Go", "Next dip", ("N", "Ctrl+Down")),
     Command("dip.previous", "Go", "Previous dip", ("P", "Ctrl+Up")),
+    Command(
+        "dip.one",
+        "Go",
+        "One dip by itself",
+        ("D",),
+        "the seconds before and after, other laps behind it, what speaks for each cause",
+    ),
+    Command("dip.traces", "Go", "Dips in their traces", ("T",)),
+    Command(
+        "dip.shares", "Go", "Shares of normal", ("S",), "how much of the running lay below which share, and against g"
+    ),
     Command("lap.next", "Go", "Next lap", ("Ctrl+Right",)),
     Command("lap.previous", "Go", "Previous lap", ("Ctrl+Left",)),
     Command("play.toggle", "View", "Play or pause", ("Space",), "runs the cursor in real time"),

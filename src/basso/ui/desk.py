@@ -33,12 +33,13 @@ from basso.ui.stations.catalogue import BY_KEY as STATIONS_BY_KEY
 from basso.ui.stations.catalogue import STATIONS
 from basso.ui.stations.corners.widget import CornersStation
 from basso.ui.stations.dips.picture import nearest, readings, working
-from basso.ui.stations.dips.widget import DipsStation
+from basso.ui.stations.dips.widget import ONE_DIP, SHARES, TRACES, DipsStation
 from basso.ui.stations.normal.widget import NormalStation
 from basso.ui.stations.recordings.widget import RecordingsStation
 from basso.ui.stations.sensors.widget import DROPS, FIT, REGISTER, SensorsStation
 from basso.ui.stations.trial.widget import TrialStation
 from basso.ui.stations.waiting import WaitingStation
+from basso.ui.surveying import Surveying
 from basso.ui.tide.picture import TidePicture
 from basso.ui.tide.widget import Tide
 from basso.ui.workspace import Entry, Workspace
@@ -83,6 +84,7 @@ class Desk(QObject):
         self.sensing = Sensing(self)
         self.keeping = Keeping(self)
         self.cornering = Cornering(self)
+        self.surveying = Surveying(self)
         self.learning = Learning(self)
         self.actions = self._bind()
         self._connect()
@@ -195,6 +197,12 @@ class Desk(QObject):
             "judge.floors": self.keeping.edit_floors,
             "judge.normal": self.keeping.keep_normal,
             "judge.oils": self.keeping.edit_oils,
+            "circuit.name": lambda: self._at_corners(lambda: self.surveying.name_place(self.corners.ladder.chosen)),
+            "circuit.keep": self.surveying.keep_map,
+            "circuit.line": lambda: self._at_corners(self.corners.circuit.begin_line),
+            "dip.one": lambda: self._dips_page(ONE_DIP),
+            "dip.shares": lambda: self._dips_page(SHARES),
+            "dip.traces": lambda: self._dips_page(TRACES),
             "judge.readings": lambda: self.go_to("sensors"),
             "sensors.register": partial(self._sensors_page, REGISTER),
             "sensors.drops": partial(self._sensors_page, DROPS),
@@ -287,6 +295,14 @@ class Desk(QObject):
             self.cornering.refresh()
         elif key == "normal":
             self.learning.refresh()
+
+    def _dips_page(self, page: int) -> None:
+        self.go_to("dips")
+        self.dips.show_page(page)
+
+    def _at_corners(self, act: Callable[[], None]) -> None:
+        self.go_to("corners")
+        act()
 
     def _sensors_page(self, page: int) -> None:
         self.go_to("sensors")

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QApplication, QFileDialog
 
 from basso.errors import InputError
+from basso.ui.stations.dips.widget import ONE_DIP
 
 if TYPE_CHECKING:
     from basso.ui.desk import Desk
@@ -35,7 +36,10 @@ class Exporting:
         return self._desk.dips.table_text(separator, only_selected=only_selected)
 
     def copy(self) -> None:
-        """Copy the selected rows, or all, with headings and units."""
+        """Copy the selected rows, or all, with headings and units; a dip's own page as it reads."""
+        if self._desk.station == "dips" and self._desk.dips.page == ONE_DIP and self._desk.dips.one.text:
+            QApplication.clipboard().setText(self._desk.dips.one.text)
+            return
         QApplication.clipboard().setText(self._table_text("\t", only_selected=True))
 
     def export_list(self) -> None:

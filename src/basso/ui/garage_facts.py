@@ -34,7 +34,7 @@ def facts_of(view: CarHistory, garage: Garage | None, entries: Sequence[Entry]) 
 
     basis = (
         view.car.id, view.sensors, view.calibrations, view.sessions, view.engines, view.builds, view.oil, view.samples, view.oil_sheets,
-        view.normals,
+        view.normals, view.circuits,
     )  # fmt: skip
     return GarageFacts(
         oils=_oils(view),

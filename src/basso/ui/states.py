@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from basso.recording.roles import Role
+from basso.track.runs import run_words
 from basso.ui.rail import State
 from basso.units import DisplayUnits, Quantity
 
@@ -100,7 +101,9 @@ def _normal(a: Analysis, units: DisplayUnits) -> State:
 
 def _corners(a: Analysis) -> State:
     if a.track is None:
-        return State("no laps to place dips on")
+        kinds = [r.kind for r in a.runs]
+        most = max(dict.fromkeys(kinds), key=kinds.count, default="")
+        return State(run_words(most, kinds.count(most)) if most else "no laps to place dips on")
     places = [d.place.label for d in a.dips if d.place is not None]
     if not places:
         return State(f"{sum(p.is_corner for p in a.track.places)} turns, no dips")

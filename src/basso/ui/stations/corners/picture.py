@@ -9,7 +9,16 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from basso.pressure.floors import Share
-from basso.report.corners_words import DIRECTION_WORDS, place_words, threshold_words
+from basso.report.corners_words import (
+    DIRECTION_WORDS,
+    held_up_words,
+    place_words,
+    run_row_words,
+    runs_words,
+    threshold_words,
+)
+from basso.report.session_words import when_words
+from basso.track.runs import run_words
 from basso.ui.stations.working import Step
 from basso.units import DisplayUnits, FloatArray, Quantity
 
@@ -17,6 +26,7 @@ if TYPE_CHECKING:
     from basso.corners.told import CornersTold, PlaceTold
 
 _OFTEN = 0.5
+_NO_G = "No g to throw the oil: what these show is under Normal."
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,10 +70,35 @@ def ladder(told: CornersTold) -> Ladder:
         rows.append(
             LadderRow(p.place.id, p.place.label, place_words(p), rungs, p.dips >= _OFTEN * max(len(p.passes), 1))
         )
+    rows += _run_rows(told)
     shares = [r.share for row in rows for r in row.rungs]
     low = min([0.6, *shares])
     lines = tuple(f.fraction for f in told.analysis.options.floors if isinstance(f, Share))
     return Ladder(tuple(rows), math.floor(low * 10.0 - 0.2) / 10.0, max([1.05, *shares]) + 0.03, lines)
+
+
+RUN_IDS = {
+    "launch": "La",
+    "stop": "St",
+    "straight pass": "Pa",
+    "hill climb": "Hi",
+    "dyno sweep": "Dy",
+    "cold start": "Co",
+}
+"""How the ladder calls a kind of run, short as a place's number."""
+
+
+def _run_rows(told: CornersTold) -> list[LadderRow]:
+    """A row for each kind of run, a rung for each: of all kinds where there are no laps, else of those that dip."""
+    rows = []
+    for kind, row_id in RUN_IDS.items():
+        own = [r for r in told.runs if r.run.kind == kind and math.isfinite(r.min_share)]
+        low = sum(r.below_s > 0.0 for r in own)
+        if not own or (told.places and not low):
+            continue
+        rungs = tuple(Rung(r.min_share, r.run.number, r.time_s, r.below_s > 0.0) for r in own)
+        rows.append(LadderRow(row_id, kind, run_row_words(kind, own), rungs, low >= _OFTEN * len(own)))
+    return rows
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,9 +113,17 @@ def opening(told: CornersTold, units: DisplayUnits) -> Opening:
     """Where it happens, from which g on, and what to do next."""
     thresholds = " ".join(w for t in told.thresholds if (w := threshold_words(t)))
     if not told.places:
+        runs = runs_words(told)
+        dips = len(told.analysis.dips)
+        if told.runs:
+            kinds = [r.run.kind for r in told.runs]
+            counts = [run_words(kind, kinds.count(kind)) for kind in RUN_IDS if kind in kinds]
+            return Opening(
+                f"No laps, but runs: {', '.join(counts)}",
+                f"{runs} {thresholds} {_NO_G if told.rose is None else ''}".strip(),
+            )
         return Opening(
-            "No laps to find corners on"
-            + (f"; {len(told.analysis.dips)} dips stand under Dips" if told.analysis.dips else ""),
+            "No laps to find corners on" + (f"; {dips} dips stand under Dips" if dips else ""),
             f"{thresholds} Corners need laps: a lap column, GPS, or a few laps of speed and g.".strip(),
         )
     if (
@@ -95,11 +138,11 @@ def opening(told: CornersTold, units: DisplayUnits) -> Opening:
     if not often:
         some = f": {len(told.ranked)} places dip now and then" if told.ranked else ""
         return Opening(f"No place dips in most laps{some}", f"{thresholds} {_lean_words(told)}".strip())
-    kinds = {p.place.kind for p in often}
+    at = {p.place.kind for p in often}
     clear = [
         w
         for kind, w in (("left", "to the left"), ("right", "to the right"), ("braking", "in braking"))
-        if kind not in kinds
+        if kind not in at
     ]
     title = " and ".join(
         filter(
@@ -107,7 +150,12 @@ def opening(told: CornersTold, units: DisplayUnits) -> Opening:
         )
     )
     title = title[:1].upper() + title[1:] + (f"; nothing {' or '.join(clear)}" if clear else "")
-    return Opening(title, f"{thresholds} {_lean_words(told)} {_test_words(told)}".replace("  ", " ").strip())
+    return Opening(
+        title,
+        f"{thresholds} {_when_words(told, units)} {_lean_words(told)} {held_up_words(told)} {_test_words(told)}".replace(
+            "  ", " "
+        ).strip(),
+    )
 
 
 def _named(places: list[PlaceTold]) -> str:
@@ -139,6 +187,21 @@ def _lean_words(told: CornersTold) -> str:
     return f"{worst.place.label[:1].upper()}{worst.place.label[1:]} falls by {-100.0 * worst.lean_per_lap:.1f} % a lap{warmer}."
 
 
+def _when_words(told: CornersTold, units: DisplayUnits) -> str:
+    """Places that dip only from a lap or a temperature on."""
+    late = [
+        p
+        for p in told.ranked
+        if p.pattern is not None and (p.pattern.from_lap is not None or p.pattern.above_c is not None)
+    ]
+    parts = []
+    for p in late[:2]:
+        assert p.pattern is not None
+        parts.append(f"{p.place.label} {when_words(p.pattern.from_lap, p.pattern.above_c, units)}")
+    words = "; ".join(parts)
+    return f"{words[:1].upper()}{words[1:]}." if words else ""
+
+
 def _test_words(told: CornersTold) -> str:
     test = told.test_place
     if test is None:
@@ -147,6 +210,16 @@ def _test_words(told: CornersTold) -> str:
     others = [p.place.kind for p in often if p.place.kind != test.place.kind]
     missed = f"; it does not cover {_listed(list(dict.fromkeys(others)))}" if others else ""
     return f"Test a change on {test.place.label}, {test.dips} of {len(test.passes)} laps below the floor{missed}."
+
+
+def circuit_words(told: CornersTold) -> str:
+    """Whose map it is, and what it is drawn from."""
+    line, track = told.circuit, told.analysis.track
+    if line is None or track is None:
+        return ""
+    whose = f"{track.circuit}, on its kept map. " if track.circuit else ""
+    drawn = "Drawn from GPS." if line.from_gps else "Worked out from speed and g, for there is no path: a sketch."
+    return whose + drawn
 
 
 TABLE_HEADS = ("Place", "What it is", "Passes", "Below", "Lowest", "Worst", "Below a pass, s", "Lowest in")
@@ -168,7 +241,8 @@ def _percent(share: float) -> str:
 
 def place_line(p: PlaceTold, units: DisplayUnits) -> str:
     """One place in a sentence."""
-    words = f"{p.place.label[:1].upper()}{p.place.label[1:]}, {place_words(p)}: lowest {_percent(p.lowest)} of normal, median of {len(p.passes)} passes"
+    what = place_words(p).removeprefix(f"{p.place.name}, ")
+    words = f"{p.place.label[:1].upper()}{p.place.label[1:]}, {what}: lowest {_percent(p.lowest)} of normal, median of {len(p.passes)} passes"
     if p.dips:
         words += f", below the floor in {p.dips} of them, {p.below_s:.2f} s a pass"
     if p.phase:

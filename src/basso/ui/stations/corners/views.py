@@ -13,6 +13,7 @@ from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
 from basso.ui.stations.corners.picture import Ladder, LadderRow, ThresholdPicture
 from basso.ui.theme.look import Look, Type
+from basso.units import FloatArray
 
 if TYPE_CHECKING:
     from basso.corners.circuit import CircuitLine
@@ -24,6 +25,9 @@ def share_color(look: Look, share: float, floor: float) -> QColor:
     """Ample, fair, at the floor, below: the margin's colours by share of normal."""
     name = "below" if share < floor else "sand" if share < floor + 0.1 else "fair" if share < 0.9 else "ample"
     return look.color(name)
+
+
+_TALLEST_ROW = 3.0
 
 
 class LadderView(QWidget):
@@ -81,7 +85,8 @@ class LadderView(QWidget):
         if not rows or self.ladder is None:
             return
         area, small = self._area(), look.font(Type.SMALL)
-        high = area.height() / len(rows)
+        area.setHeight(min(area.height(), len(rows) * _TALLEST_ROW * look.height()))
+        high = min(area.height() / len(rows), _TALLEST_ROW * self._look.height())
         for i, row in enumerate(rows):
             if row.id == self.chosen:
                 painter.fillRect(QRectF(0, area.top() + i * high, self.width(), high), look.color("band"))
@@ -142,7 +147,7 @@ class LadderView(QWidget):
         rows, area = self._rows(), self._area()
         if not rows:
             return
-        high = area.height() / len(rows)
+        high = min(area.height() / len(rows), _TALLEST_ROW * self._look.height())
         i = int((event.position().y() - area.top()) / high)
         if not 0 <= i < len(rows):
             return
@@ -256,9 +261,14 @@ class RoseView(QWidget):
 
 
 class CircuitView(QWidget):
-    """The circuit with margin as width and colour. ``place_chosen`` carries the id of the place that was clicked."""
+    """The circuit with margin as width and colour.
+
+    ``place_chosen`` carries the id of the place that was clicked; ``line_drawn`` the distance along the lap at which two clicks
+    crossed the circuit, NaN where they did not.
+    """
 
     place_chosen = Signal(str)
+    line_drawn = Signal(float)
 
     def __init__(self, look: Look) -> None:
         super().__init__()
@@ -268,6 +278,10 @@ class CircuitView(QWidget):
         self.chosen = ""
         self._floor = 0.7
         self.at_m = float("nan")
+        self._drawing = False
+        self._first: QPointF | None = None
+        self._pointer = QPointF()
+        self.setMouseTracking(True)
         self.setMinimumHeight(round(look.height() * 8))
         self.setAccessibleName("The circuit, with the least share of normal along it")
         self.setToolTip("Width and colour: the least share of normal of all laps there. Click a place.")
@@ -281,6 +295,18 @@ class CircuitView(QWidget):
     def show_place(self, place: str) -> None:
         """Mark a place."""
         self.chosen = place
+        self.update()
+
+    def begin_line(self) -> None:
+        """The next two clicks draw a line across the circuit; Escape gives it up."""
+        self._drawing, self._first = True, None
+        self.setCursor(Qt.CursorShape.CrossCursor)
+        self.setFocus()
+        self.update()
+
+    def _end_line(self) -> None:
+        self._drawing, self._first = False, None
+        self.unsetCursor()
         self.update()
 
     def show_at(self, along_m: float) -> None:
@@ -322,17 +348,19 @@ class CircuitView(QWidget):
             for ink, more in ((look.color("soft"), 1.6), (color, 0.0)):
                 pen = paint.pen(ink, 3.0 + lost + more)
                 pen.setCapStyle(Qt.PenCapStyle.RoundCap)
-                strokes[more > 0].append((pen, points[i], points[(i + 1) % n]))
+                if line.closed or i + 1 < n:
+                    strokes[more > 0].append((pen, points[i], points[(i + 1) % n]))
         for edge in (True, False):
             for pen, start, end in strokes[edge]:
                 painter.setPen(pen)
                 painter.drawLine(start, end)
-        middle = QPointF(sum(p.x() for p in points) / n, sum(p.y() for p in points) / n)
         for place in self._places:
-            at = points[min(int(place.apex_m / 5.0), n - 1)]
-            away = at - middle
-            far = max((away.x() ** 2 + away.y() ** 2) ** 0.5, 1.0)
-            spot = at + away * (look.height(Type.SMALL) * 1.15 / far)
+            i = min(int(place.apex_m / 5.0), n - 1)
+            at = points[i]
+            # Outside the bend, where no other part of the circuit is near.
+            inside = points[(i - 4) % n] + points[(i + 4) % n] - at * 2.0
+            far = max((inside.x() ** 2 + inside.y() ** 2) ** 0.5, 1e-6)
+            spot = at - inside * (look.height(Type.SMALL) * 1.25 / far)
             chosen = place.id == self.chosen
             if place.is_corner or chosen:
                 paint.text(
@@ -344,6 +372,19 @@ class CircuitView(QWidget):
                     look.color("ink" if chosen else "soft"),
                     paint.CENTRE,
                 )
+        # Where laps begin: a tick across the circuit.
+        ahead, across = points[1] - points[0], 9.0
+        size = max((ahead.x() ** 2 + ahead.y() ** 2) ** 0.5, 1e-6)
+        tick = QPointF(-ahead.y(), ahead.x()) * (across / size)
+        painter.setPen(paint.pen(look.color("ink"), 1.6))
+        painter.drawLine(points[0] - tick, points[0] + tick)
+        if self._drawing:
+            words = (
+                "Click on one side of the circuit" if self._first is None else "and on the other side; Esc: leave it"
+            )
+            paint.text(painter, 6, look.height(Type.SMALL), words, look.font(Type.SMALL_STRONG), look.color("ink"))
+            if self._first is not None:
+                painter.drawLine(self._first, self._pointer)
         if self.at_m == self.at_m:
             painter.setPen(paint.pen(look.color("ink"), 1.6))
             painter.setBrush(look.color("panel"))
@@ -354,11 +395,48 @@ class CircuitView(QWidget):
         if self.line is None or not self._places:
             return
         points, at = self._points(), event.position()
+        if self._drawing:
+            if self._first is None:
+                self._first = self._pointer = at
+                self.update()
+                return
+            first = self._first
+            self._end_line()
+            self.line_drawn.emit(_crossed(points, first, at, self.line.along_m, self.line.closed))
+            return
         near = int(np.argmin([(p.x() - at.x()) ** 2 + (p.y() - at.y()) ** 2 for p in points]))
         along = float(self.line.along_m[near])
         inside = [p for p in self._places if p.start_m - 20.0 <= along <= p.end_m + 20.0]
         if inside:
             self.place_chosen.emit(min(inside, key=lambda p: abs(p.apex_m - along)).id)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._drawing and self._first is not None:
+            self._pointer = event.position()
+            self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if self._drawing and event.key() == Qt.Key.Key_Escape:
+            self._end_line()
+            return
+        super().keyPressEvent(event)
+
+
+def _crossed(points: list[QPointF], a: QPointF, b: QPointF, along_m: FloatArray, closed: bool) -> float:
+    """The distance along the lap at which the line from a to b crosses the circuit first; NaN where it does not."""
+    x, y = (np.array([getattr(p, n)() for p in points]) for n in ("x", "y"))
+    if closed:
+        x, y = np.append(x, x[0]), np.append(y, y[0])
+    dx, dy, ex, ey = np.diff(x), np.diff(y), b.x() - a.x(), b.y() - a.y()
+    turn = dx * ey - dy * ex
+    with np.errstate(divide="ignore", invalid="ignore"):
+        on_circuit = ((a.x() - x[:-1]) * ey - (a.y() - y[:-1]) * ex) / turn
+        on_line = ((a.x() - x[:-1]) * dy - (a.y() - y[:-1]) * dx) / turn
+    hit = np.flatnonzero((on_circuit >= 0) & (on_circuit < 1) & (on_line >= 0) & (on_line <= 1))
+    if not hit.size:
+        return float("nan")
+    k = int(hit[np.argmin(on_line[hit])])
+    return float(along_m[k] + on_circuit[k] * (along_m[1] - along_m[0]))
 
 
 class LossView(QWidget):

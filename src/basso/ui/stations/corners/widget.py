@@ -8,12 +8,14 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
-from basso.report.corners_words import knee_words, side_words, threshold_words
+from basso.report.corners_words import knee_words, runs_words, side_words, threshold_words
 from basso.ui.cursor import Cursor
 from basso.ui.stations.corners.picture import (
+    RUN_IDS,
     TABLE_HEADS,
+    circuit_words,
     ladder,
     opening,
     place_line,
@@ -34,9 +36,15 @@ _WAYS = (("left", "Left turns"), ("right", "Right turns"), ("braking", "Braking"
 
 
 class CornersStation(QWidget):
-    """Told what is told of corners; moves the cursor. ``demo_wanted`` when there is nothing to look at."""
+    """Told what is told of corners; moves the cursor.
 
-    demo_wanted = Signal()
+    ``name_wanted`` carries a place's id, ``line_set`` the distance along the lap where laps are to begin, ``refused`` why not.
+    """
+
+    name_wanted = Signal(str)
+    keep_wanted = Signal()
+    line_set = Signal(float)
+    refused = Signal(str)
 
     def __init__(self, look: Look, cursor: Cursor) -> None:
         super().__init__()
@@ -58,6 +66,7 @@ class CornersStation(QWidget):
         self._lay_out()
         self.ladder.place_chosen.connect(self._place_chosen)
         self.circuit.place_chosen.connect(self.ladder.choose)
+        self.circuit.line_drawn.connect(self._line_drawn)
         self.ladder.rung_chosen.connect(self._go_to)
         self.loss.pass_chosen.connect(self._go_to)
         self.way.currentIndexChanged.connect(lambda _: self._show_way())
@@ -76,18 +85,23 @@ class CornersStation(QWidget):
         box.addWidget(self.ladder, 1)
         box.addWidget(self.place_words)
         left.addWidget(self._ladder_box, 68)
+        left.addSpacing(4)
+        self._rose_box, self._loss_box = QWidget(), QWidget()
+        self._boxed(self._rose_box, "Oil rose", "which way the oil was thrown").addWidget(self.rose, 1)
+        right.addWidget(self._rose_box, 50)
+        loss = QVBoxLayout(self._loss_box)
+        loss.setContentsMargins(0, 0, 0, 0)
         row = self._head("From which g on", "lowest share of normal against the g the oil felt")
         row.insertWidget(1, self.way)
-        left.addSpacing(4)
-        left.addLayout(row)
-        left.addWidget(self.loss, 32)
-        right.addLayout(self._head("Oil rose", "which way the oil was thrown"))
-        right.addWidget(self.rose, 50)
+        loss.addLayout(row)
+        loss.addWidget(self.loss, 1)
+        left.addWidget(self._loss_box, 32)
         right.addWidget(self.side_words)
         self._circuit_words = Words(self._look, Type.SMALL, "soft")
         box = self._boxed(self._circuit_box, "Circuit", "width and colour: least share of normal")
         box.addWidget(self.circuit, 1)
         box.addWidget(self._circuit_words)
+        box.addLayout(self._verbs())
         right.addWidget(self._circuit_box, 50)
         sides.addLayout(left, 62)
         sides.addLayout(right, 38)
@@ -99,6 +113,32 @@ class CornersStation(QWidget):
         whole.addWidget(self._body, 1)
         self._room = QWidget()
         whole.addWidget(self._room, 1)
+
+    def _verbs(self) -> QHBoxLayout:
+        """What can be done to the circuit."""
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.name_button, self.keep_button, self.line_button = buttons = (QToolButton(), QToolButton(), QToolButton())
+        said = (
+            ("Name place…", "What the team calls the chosen place, in every session on this circuit"),
+            ("Keep map", "One map of all sessions driven here: corners keep their numbers"),
+            ("Set lap line…", "Two clicks across the circuit: laps begin there"),
+        )
+        for button, (words, hint) in zip(buttons, said, strict=True):
+            button.setText(words)
+            button.setToolTip(hint)
+            row.addWidget(button)
+        row.addStretch(1)
+        self.name_button.clicked.connect(lambda: self.name_wanted.emit(self.ladder.chosen))
+        self.keep_button.clicked.connect(self.keep_wanted)
+        self.line_button.clicked.connect(self.circuit.begin_line)
+        return row
+
+    def _line_drawn(self, along_m: float) -> None:
+        if along_m == along_m:
+            self.line_set.emit(along_m)
+        else:
+            self.refused.emit("The two clicks did not cross the circuit: click on either side of it.")
 
     def _boxed(self, box: QWidget, words: str, hint: str) -> QVBoxLayout:
         column = QVBoxLayout(box)
@@ -142,11 +182,12 @@ class CornersStation(QWidget):
         self.ladder.show_ladder(rows if rows.rows else None)
         self._ladder_box.setVisible(bool(rows.rows))
         self.rose.show_rose(told.rose, floor)
+        self._rose_box.setVisible(told.rose is not None)
+        self._loss_box.setVisible(bool(told.thresholds) and told.rose is not None)
         self.circuit.show_circuit(told.circuit, tuple(p.place for p in told.places), floor)
         self._circuit_box.setVisible(told.circuit is not None)
-        self._circuit_words.setText(
-            "" if told.circuit is None else "Drawn from GPS." if told.circuit.from_gps else "Worked out from speed and g, for there is no path: a sketch."
-        )  # fmt: skip
+        self._circuit_words.setText(circuit_words(told))
+        self.line_button.setVisible(told.circuit is not None and told.circuit.closed)
         self.side_words.setText(" ".join(w for w in (side_words(told), knee_words(told.knee)) if w))
         if fresh:
             self.way.setCurrentIndex(self._worst_way(told))
@@ -174,7 +215,9 @@ class CornersStation(QWidget):
         told = self.told
         found = next((p for p in told.places if p.place.id == place), None) if told is not None else None
         self.circuit.show_place(place)
-        self.place_words.setText(place_line(found, self._units) if found is not None else "")
+        runs = runs_words(told) if told is not None and place in RUN_IDS.values() else ""
+        self.place_words.setText(place_line(found, self._units) if found is not None else runs)
+        self.name_button.setEnabled(found is not None)
         if (
             found is not None
             and found.place.kind != self.way.currentData()

@@ -255,6 +255,11 @@ class DipsStation(QWidget):
 
     # Pages
 
+    @property
+    def page(self) -> int:
+        """Which page is shown."""
+        return self._stack.currentIndex()
+
     def show_page(self, page: int) -> None:
         """Show the traces, the chosen dip by itself, or the shares of normal."""
         self.pages.choose(page)
