@@ -9,15 +9,19 @@ import pytest
 
 from basso.analysis import Analysis, analyse
 from basso.corners.circuit import circuit_line
+from basso.corners.passes import Pass
+from basso.corners.pattern import lap_pattern, place_pattern
 from basso.corners.rose import SECTORS, oil_rose
 from basso.corners.told import CornersTold, tell_corners
 from basso.pressure.floors import Fixed
 from basso.pressure.options import JudgeOptions
 from basso.pressure.thresholds import Threshold, felt, find_thresholds
 from basso.recording.roles import Role
-from basso.standin.car import Car
+from basso.report.corners_words import place_words, runs_words
+from basso.report.session_words import when_words
+from basso.standin.car import Car, Session
 from basso.standin.car import Session as Drive
-from basso.standin.circuit import random_circuit
+from basso.standin.circuit import Straight, Turn, lay_out, random_circuit
 from basso.standin.engine import Engine, Heat, lagged
 from basso.standin.faults import Logger
 from basso.standin.pan import Pan
@@ -25,8 +29,10 @@ from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup, Simulated
 from basso.sump.shape import BoxPan
 from basso.sump.surface import pickup_head_m
+from basso.track.corners import Place
+from basso.units import DisplayUnits
 from basso.workflow import demo_folder, open_recording
-from support import made_recording, recording_of
+from support import judged_scenario, made_recording, recording_of
 
 WAY = {"left": (0.0, 1.0), "right": (0.0, -1.0), "braking": (-1.0, 0.0), "acceleration": (1.0, 0.0)}
 
@@ -178,7 +184,86 @@ def test_the_circuit_closes_with_and_without_a_path() -> None:
 
 
 def test_a_session_without_laps_still_has_thresholds_and_one_that_cannot_be_judged_nothing() -> None:
-    found = tell_corners(analyse(open_recording(demo_folder() / "hill-climb.csv")))
+    climb = open_recording(demo_folder() / "hill-climb.csv")
+    no_speed = climb.with_channels(tuple(c for c in climb.channels if c.role is not Role.SPEED))
+    found = tell_corners(analyse(no_speed))
     assert found is not None and found.places == () and found.circuit is None and found.rose is not None
     assert found.threshold("left") is not None and found.test_place is None
     assert tell_corners(analyse(made_recording(oil_pressure=300.0))) is None
+
+
+def test_runs_over_one_route_have_places_like_laps_and_both_ends_of_the_pan_are_told() -> None:
+    found = tell_corners(analyse(open_recording(demo_folder() / "hill-climb.csv")))
+    assert found is not None and found.circuit is not None and not found.circuit.closed
+    assert [p.place.kind for p in found.places if p.place.is_corner] == [
+        "left",
+        "right",
+        "left",
+        "left",
+        "right",
+        "right",
+    ]
+    assert all(len(p.passes) == 4 for p in found.places)
+    ends = runs_words(found)
+    assert "4 launches (oil to the tail)" in ends and "4 stops (oil to the nose)" in ends
+    strip = tell_corners(judged_scenario("truth-launch", 3).analysis)
+    assert strip is not None and strip.places == ()
+    launches = [r for r in strip.runs if r.run.kind == "launch"]
+    assert len(launches) == 8 and all(r.below_s > 0.0 and r.peak_g > 1.0 for r in launches)
+    assert "8 of 8 below the floor" in runs_words(strip)
+
+
+def _banked(bank_deg: float, gps: bool = True) -> CornersTold:
+    pieces = [
+        Straight(300),
+        Turn(70, 90),
+        Straight(250),
+        Turn(90, 90, bank_deg=bank_deg),
+        Straight(300),
+        Turn(70, 90),
+        Straight(250),
+        Turn(60, 90),
+    ]
+    setup = Setup(lay_out("Made", pieces), session=Session(laps=5))
+    found = tell_corners(analyse(recording_of(run_setup(setup, Logger(20, gps=gps), generator("banked", 3))[1])))
+    assert found is not None
+    return found
+
+
+@pytest.mark.parametrize("bank_deg", [0.0, 9.0, 14.0])
+def test_banking_is_told_where_g_and_path_disagree_and_nowhere_else(bank_deg: float) -> None:
+    corners = [p for p in _banked(bank_deg).places if p.place.is_corner]
+    assert [p.banking_deg is not None for p in corners] == [False, bank_deg > 0, False, False]
+    if bank_deg:
+        assert corners[1].banking_deg == pytest.approx(bank_deg, abs=2.5)
+        assert "banked" in place_words(corners[1]) and "banked" not in place_words(corners[0])
+
+
+def test_without_a_path_no_banking_is_told() -> None:
+    assert all(p.banking_deg is None for p in _banked(14.0, gps=False).places)
+
+
+def _pass(lap: int, below_s: float, heat: float) -> Pass:
+    return Pass(0, (0, 0, lap), "1", 200.0, 0.6 if below_s else 0.95, 300.0, heat, 6000.0, 1.1, below_s, 60.0 * lap, 0)
+
+
+def test_a_pattern_is_told_only_where_chance_would_hardly_part_the_laps_so() -> None:
+    place = Place("1", "left", 0.0, 50.0, 100.0, 1.1)
+    late = place_pattern(place, [_pass(n, 0.5 if n >= 5 else 0.0, 95.0 + 2.0 * n) for n in range(1, 9)])
+    assert (late.passes, late.dips, late.from_lap) == (8, 4, 5)
+    assert late.above_c == pytest.approx(104.0)
+    mixed = place_pattern(place, [_pass(n, 0.5 if n % 2 else 0.0, 95.0 + 2.0 * n) for n in range(1, 9)])
+    assert (mixed.from_lap, mixed.above_c) == (None, None)
+    few = place_pattern(place, [_pass(n, 0.5 if n >= 3 else 0.0, 95.0 + 2.0 * n) for n in range(1, 5)])
+    assert (few.from_lap, few.above_c) == (None, None), "four laps could have come so by chance"
+    always = place_pattern(place, [_pass(n, 0.5, 100.0) for n in range(1, 9)])
+    assert (always.dips, always.from_lap, always.above_c) == (8, None, None)
+
+
+def test_the_hot_session_dips_only_from_a_lap_and_a_temperature_on() -> None:
+    a = judged_scenario("plus-0.4", 5).analysis
+    hot = [d for d in a.dips if d.cause.name == "hot_oil"]
+    from_lap, above_c = lap_pattern(a, hot)
+    assert from_lap == 6 and above_c is not None and 105.0 < above_c < 115.0
+    assert when_words(from_lap, above_c, DisplayUnits()) == f"only from lap 6 on, above {above_c:.0f} °C"
+    assert when_words(None, None, DisplayUnits()) == ""

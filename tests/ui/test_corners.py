@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import time
+
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLabel
+from PySide6.QtWidgets import QApplication, QInputDialog, QLabel
 
 from basso.report.corners_words import threshold_words
 from basso.ui.desk import Desk
@@ -120,10 +122,15 @@ def test_a_session_without_laps_says_what_it_takes_and_keeps_what_can_be_told(
     desk = wide_window.desk
     desk.go_to("corners")
     assert "Open a log" in desk.corners.title
+    look_at(application, desk, "dyno")
+    assert desk.corners.title == "No laps, but runs: 7 dyno sweeps" and "No g" in desk.corners._detail.text()
+    (row,) = desk.corners.ladder.ladder.rows if desk.corners.ladder.ladder is not None else ()
+    assert len(row.rungs) == 7 and not row.low
+    assert not desk.corners.rose.isVisible() and not desk.corners.circuit.isVisible()
+    assert not desk.corners.name_button.isEnabled()
     look_at(application, desk, "hill-climb")
-    assert desk.corners.title.startswith("No laps to find corners on")
-    assert "Left turns keep the pressure below" in desk.corners._detail.text()
-    assert not desk.corners.ladder.isVisible() and desk.corners.rose.isVisible()
+    assert desk.corners.title.startswith("Turns 1 and 3 left") and desk.corners.rose.isVisible()
+    assert not desk.corners.line_button.isVisible(), "a route has no lap line"
 
 
 def test_a_session_that_is_low_everywhere_blames_no_corner(application: QApplication, wide_window: MainWindow) -> None:
@@ -132,3 +139,97 @@ def test_a_session_that_is_low_everywhere_blames_no_corner(application: QApplica
     assert told is not None
     assert "normal itself" in opening(told, DisplayUnits()).title
     assert len(table_rows(told)) == len(told.places) and any(threshold_words(t) for t in told.thresholds)
+
+
+def settle(application: QApplication, desk: Desk) -> None:
+    def still() -> bool:
+        return (
+            not desk.jobs.busy
+            and desk.corners.told is not None
+            and desk.corners.told.analysis is desk.workspace.analysis
+        )
+
+    wait_until(application, still)
+    wait_until(application, still)
+
+
+def test_a_corner_that_is_named_keeps_its_name_in_the_next_session_and_undo_takes_it_back(
+    application: QApplication, garage_desk: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    desk = garage_desk
+    look_at(application, desk, "baseline-1")
+    desk.corners.ladder.choose("2")
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Kiln", True))
+    desk.run("circuit.name")
+    wait_until(application, lambda: any(c.name == "Harrowfell" for c in desk.garage_model.view.circuits))  # type: ignore[union-attr]
+    settle(application, desk)
+    row = next(r for r in desk.corners.ladder.ladder.rows if r.id == "2")  # type: ignore[union-attr]
+    assert row.words.startswith("Kiln, long left") and "turn 2 Kiln" in desk.corners._detail.text()
+    assert desk.corners._circuit_words.text().startswith("Harrowfell, on its kept map")
+    look_at(application, desk, "gated")
+    settle(application, desk)
+    told = desk.corners.told
+    assert told is not None and told.analysis.track is not None and told.analysis.track.circuit == "Harrowfell"
+    assert [p.place.label for p in told.places if p.place.name] == ["turn 2 Kiln"]
+    desk.run("edit.undo")
+    settle(application, desk)
+    wait_until(
+        application, lambda: desk.workspace.analysis is not None and desk.workspace.analysis.track.circuit is None
+    )  # type: ignore[union-attr]
+
+
+def test_keeping_a_map_lays_every_session_there_on_it(application: QApplication, garage_desk: Desk) -> None:
+    desk = garage_desk
+    look_at(application, desk, "gated")
+    look_at(application, desk, "baseline-1")
+    desk.corners.keep_button.click()
+    wait_until(application, lambda: bool(desk.garage_model.view.circuits) and not desk.jobs.busy)  # type: ignore[union-attr]
+    (circuit,) = desk.garage_model.view.circuits  # type: ignore[union-attr]
+    assert circuit.name == "Harrowfell" and circuit.map["laps"] == 7 + 6 and len(circuit.sessions) == 2
+
+
+def test_two_clicks_across_the_circuit_set_the_lap_line(application: QApplication, garage_desk: Desk) -> None:
+    desk = garage_desk
+    look_at(application, desk, "baseline-1")
+    before = [lap.start_s for lap in desk.workspace.analysis.laps if lap.complete]  # type: ignore[union-attr]
+    view = desk.corners.circuit
+    # Across the straight behind turn 4, where no other part of the sketch is near.
+    points = view._points()
+    at = points[int(1650 / 5)]
+    ahead = points[int(1670 / 5)] - at
+    across = QPointF(-ahead.y(), ahead.x()) * (14.0 / max((ahead.x() ** 2 + ahead.y() ** 2) ** 0.5, 1e-6))
+    desk.corners.line_button.click()
+    QTest.keyClick(view, Qt.Key.Key_Escape)
+    QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=at.toPoint())
+    assert not desk.garage_model.view.circuits, "Escape gave it up"  # type: ignore[union-attr]
+    desk.corners.line_button.click()
+    for end in (at - across, at + across):
+        QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=end.toPoint())
+    wait_until(application, lambda: bool(desk.garage_model.view.circuits) and not desk.jobs.busy)  # type: ignore[union-attr]
+    settle(application, desk)
+    a = desk.workspace.analysis
+    assert a is not None and a.track is not None and a.track.circuit == "Harrowfell"
+    after = [lap.start_s for lap in a.laps if lap.complete]
+    assert len(after) in (6, 7) and all(min(abs(x - y) for y in before) > 10.0 for x in after)
+    first = next(p for p in a.track.places if p.is_corner)
+    assert first.id == "1" and first.kind == "left", "corners are numbered from the line: what was 5 is 1"
+
+
+def test_a_circuit_has_nowhere_to_be_kept_without_a_garage(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    said: list[str] = []
+    monkeypatch.setattr(desk, "tell", said.append)
+    desk.run("circuit.keep")
+    assert len(said) == 1 and "garage" in said[0]
+
+
+def test_a_rung_is_followed_within_a_few_frames(application: QApplication, desk: Desk) -> None:
+    """Cursor, tide, pan and circuit go along; 5 ms on a quiet machine, and the margin is for a busy one."""
+    ladder_view = desk.corners.ladder
+    ladder_view.setFocus()
+    times = []
+    for i in range(24):
+        begun = time.perf_counter()
+        QTest.keyClick(ladder_view, Qt.Key.Key_Right if (i // 4) % 2 else Qt.Key.Key_Left)
+        application.processEvents()
+        times.append(time.perf_counter() - begun)
+    assert sorted(times)[12] < 0.048

@@ -6,7 +6,17 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import (
+    QColor,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+)
 from PySide6.QtWidgets import QWidget
 
 from basso.ui.plots import paint
@@ -281,6 +291,8 @@ class CircuitView(QWidget):
         self._drawing = False
         self._first: QPointF | None = None
         self._pointer = QPointF()
+        self._kept = QPixmap()
+        self._kept_by: tuple[object, ...] = ()
         self.setMouseTracking(True)
         self.setMinimumHeight(round(look.height() * 8))
         self.setAccessibleName("The circuit, with the least share of normal along it")
@@ -296,6 +308,31 @@ class CircuitView(QWidget):
         """Mark a place."""
         self.chosen = place
         self.update()
+
+    def _track(self, line: CircuitLine, points: list[QPointF]) -> QPixmap:
+        """The circuit itself, drawn once: the car that moves over it and the place that is marked come on top."""
+        ratio, look, n = self.devicePixelRatioF(), self._look, len(points)
+        kept = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
+        kept.setDevicePixelRatio(ratio)
+        kept.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(kept)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        strokes: dict[bool, list[tuple[QPen, QPointF, QPointF]]] = {True: [], False: []}
+        for i in range(n if line.closed else n - 1):
+            share = float(line.share[i])
+            known = share == share
+            lost = min(max((1.0 - share) * 14.0, 0.0), 10.0) if known else 0.0
+            color = share_color(look, share, self._floor) if known else look.color("rule")
+            for ink, more in ((look.color("soft"), 1.6), (color, 0.0)):
+                pen = paint.pen(ink, 3.0 + lost + more)
+                pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+                strokes[more > 0].append((pen, points[i], points[(i + 1) % n]))
+        for edge in (True, False):
+            for pen, start, end in strokes[edge]:
+                painter.setPen(pen)
+                painter.drawLine(start, end)
+        painter.end()
+        return kept
 
     def begin_line(self) -> None:
         """The next two clicks draw a line across the circuit; Escape gives it up."""
@@ -336,24 +373,13 @@ class CircuitView(QWidget):
         painter, look, line = QPainter(self), self._look, self.line
         if line is None:
             return
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         points = self._points()
         n = len(points)
-        strokes: dict[bool, list[tuple[QPen, QPointF, QPointF]]] = {True: [], False: []}
-        for i in range(n):
-            share = float(line.share[i])
-            known = share == share
-            lost = min(max((1.0 - share) * 14.0, 0.0), 10.0) if known else 0.0
-            color = share_color(look, share, self._floor) if known else look.color("rule")
-            for ink, more in ((look.color("soft"), 1.6), (color, 0.0)):
-                pen = paint.pen(ink, 3.0 + lost + more)
-                pen.setCapStyle(Qt.PenCapStyle.RoundCap)
-                if line.closed or i + 1 < n:
-                    strokes[more > 0].append((pen, points[i], points[(i + 1) % n]))
-        for edge in (True, False):
-            for pen, start, end in strokes[edge]:
-                painter.setPen(pen)
-                painter.drawLine(start, end)
+        key = (id(line), self.width(), self.height(), self.devicePixelRatioF(), look.is_night, self._floor)
+        if self._kept_by != key:
+            self._kept, self._kept_by = self._track(line, points), key
+        painter.drawPixmap(0, 0, self._kept)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         for place in self._places:
             i = min(int(place.apex_m / 5.0), n - 1)
             at = points[i]

@@ -7,7 +7,7 @@ import io
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from basso.report.corners_words import knee_words, runs_words, side_words, threshold_words
@@ -83,6 +83,9 @@ class CornersStation(QWidget):
         self._ladder_box, self._circuit_box = QWidget(), QWidget()
         box = self._boxed(self._ladder_box, "Pass ladder", "lowest share of normal; a mark a lap")
         box.addWidget(self.ladder, 1)
+        # As high as it gets, so that the pictures stay where they are while one steps through places.
+        self.place_words.setFixedHeight(round(2.1 * self._look.height(Type.SMALL)))
+        self.place_words.setAlignment(Qt.AlignmentFlag.AlignTop)
         box.addWidget(self.place_words)
         left.addWidget(self._ladder_box, 68)
         left.addSpacing(4)

@@ -7,6 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
 from PySide6.QtWidgets import QWidget
 
+from basso.recording.spans import runs_of
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
 from basso.ui.stations.dips.one_dip import DipPicture, SharePicture
@@ -56,14 +57,15 @@ class _Plot(QWidget):
 
     def _line(self, u: FloatArray, v: FloatArray, x: tuple[float, float], y: tuple[float, float]) -> list[QPolygonF]:
         """The curve in pieces, broken where a value is missing."""
-        pieces, now = [], QPolygonF()
-        for a, b in zip(u.tolist(), v.tolist(), strict=True):
-            if b == b:
-                now.append(self._at(a, b, x, y))
-            elif not now.isEmpty():
-                pieces.append(now)
-                now = QPolygonF()
-        return [*pieces, now] if not now.isEmpty() else pieces
+        area = self._area()
+        across = area.left() + (u - x[0]) / (x[1] - x[0]) * area.width()
+        down = area.bottom() - (v - y[0]) / (y[1] - y[0]) * area.height()
+        return [
+            QPolygonF(
+                [QPointF(a, b) for a, b in zip(across[first:last].tolist(), down[first:last].tolist(), strict=True)]
+            )
+            for first, last in runs_of(np.isfinite(down))
+        ]
 
 
 class DipView(_Plot):
