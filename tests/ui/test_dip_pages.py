@@ -1,0 +1,123 @@
+"""The Dips station's further pages: one dip by itself, and the session's shares of normal."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from basso.report.session_words import by_cause, exposure_of, exposure_words, together_words
+from basso.ui.desk import Desk
+from basso.ui.main_window import MainWindow
+from basso.ui.screenshots import wait_until
+from basso.ui.stations.dips.one_dip import dip_detail, dip_picture, rival_rows, share_picture
+from basso.ui.stations.dips.picture import opening
+from basso.ui.stations.dips.widget import ONE_DIP, SHARES, TRACES
+from basso.units import DisplayUnits
+from basso.workflow import demo_folder
+from support import judged_scenario
+
+
+@pytest.fixture
+def desk(application: QApplication, wide_window: MainWindow) -> Desk:
+    desk = wide_window.desk
+    desk.workspace.open_logs([demo_folder() / "baseline-1.csv"])
+    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    desk.go_to("dips")
+    return desk
+
+
+def test_a_key_shows_the_dip_by_itself_and_stepping_goes_on_there(desk: Desk) -> None:
+    a = desk.workspace.analysis
+    assert a is not None
+    desk.dips.select(5)
+    desk.run("dip.one")
+    assert desk.dips.page == ONE_DIP and desk.dips.one.isVisible() and not desk.dips.traces.isVisible()
+    first = desk.dips.one.text
+    assert "lap 3, turn 6 left" in first and "Left turn with braking" in first
+    desk.run("dip.next")
+    assert desk.dips.page == ONE_DIP and desk.dips.one.text != first
+    desk.run("edit.copy")
+    assert QGuiApplication.clipboard().text() == desk.dips.one.text
+    desk.run("dip.traces")
+    assert desk.dips.page == TRACES and desk.dips.traces.isVisible()
+
+
+def test_enter_on_a_row_opens_its_page(desk: Desk) -> None:
+    desk.dips.select(2)
+    desk.dips.table.setFocus()
+    QTest.keyClick(desk.dips.table, Qt.Key.Key_Return)
+    assert desk.dips.page == ONE_DIP
+
+
+def test_without_a_chosen_dip_the_page_says_how_to_choose_one(application: QApplication, desk: Desk) -> None:
+    desk.workspace.open_logs([demo_folder() / "dyno.csv"])
+    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.workspace.analysis.dips)
+    desk.run("dip.one")
+    assert "Choose a dip" in desk.dips.one._title.text() and desk.dips.one.text == ""
+
+
+def test_shares_of_normal_are_drawn_for_the_session_shown(desk: Desk) -> None:
+    desk.run("dip.shares")
+    assert desk.dips.page == SHARES
+    assert all(v.picture is not None and v.isVisible() for v in desk.dips.shares.views)
+
+
+def test_other_laps_are_laid_behind_from_the_same_place() -> None:
+    a = judged_scenario("baseline-1", 3).analysis
+    d = next(d for d in a.dips if d.place is not None and d.place.id == "6" and d.lap is not None and d.lap.number == 5)
+    p = dip_picture(a, d, DisplayUnits())
+    assert len(p.others) == 6, "the other whole laps"
+    assert p.time_s[0] == pytest.approx(-5.0, abs=0.1) and p.time_s[-1] >= 6.0 - 0.1
+    # The hairpin is the slowest place: every lap's lowest lies within a second and a half of this one's.
+    own = p.time_s[int(np.nanargmin(p.pressure))]
+    for times, values in p.others:
+        near = (times > -1.0) & (times < 3.0)
+        assert abs(times[near][int(np.nanargmin(values[near]))] - own) < 1.5
+    # It is entered on the brakes and then turned into, to the left.
+    assert p.fore_g[: p.fore_g.size // 2].min() < -0.8 and p.side_g[-1] > 0.9
+    assert p.g_time_s[0] == pytest.approx(-3.0, abs=0.1) and p.g_time_s[-1] > 0.0
+
+
+def test_a_dip_says_where_it_stands_by_exposure_and_what_the_engine_did() -> None:
+    a = judged_scenario("baseline-1", 3).analysis
+    worst = max(a.dips, key=exposure_of)
+    words = dip_detail(a, worst, DisplayUnits())
+    assert f"By exposure number 1 of {len(a.dips)}." in words and "in the second before" in words
+    rows = rival_rows(a, worst)
+    assert rows[0].judged and not any(r.judged for r in rows[1:]) and rows[0].name.startswith("Left turn")
+
+
+def test_the_exceedance_curve_agrees_with_the_exposure_and_falls_with_g_only_to_the_left() -> None:
+    a = judged_scenario("baseline-1", 3).analysis
+    p = share_picture(a)
+    assert p is not None and p.floor == 0.7
+    for level, fraction in a.exposure.share_of_time_below:
+        if level >= p.share[-1]:
+            assert float(np.interp(level, p.share[::-1], p.below[::-1])) == pytest.approx(fraction, abs=0.02)
+    assert p.share_at_g[p.g > 1.15].max() < 0.85 and p.share_at_g[p.g < -1.0].min() > 0.95
+    assert share_picture(judged_scenario("dyno", 1).analysis) is not None
+
+
+def test_a_session_opens_in_three_sentences_what_how_exposed_and_what_next() -> None:
+    words = opening(judged_scenario("plus-0.4", 5).analysis, DisplayUnits())
+    assert "only from lap 6 on, above 111 °C" in words.title
+    assert "13 dips in 8 laps (hot thin oil 8, left turn 5)" in words.detail
+    assert "27.6 s below the floor in 17 min" in words.detail and "Next: " in words.detail
+    climb = opening(judged_scenario("hill-climb", 10).analysis, DisplayUnits())
+    assert "in 1 of 4 runs" in climb.title and "in 4 runs" in climb.detail
+
+
+def test_exposure_orders_causes_and_promises_nothing() -> None:
+    a = judged_scenario("baseline-1", 3).analysis
+    groups = by_cause(a.dips)
+    sums = [sum(exposure_of(d) for d in g) for _, g in groups]
+    assert sums == sorted(sums, reverse=True) and groups[0][0] == "left_turn"
+    assert "safe" not in exposure_words(a, DisplayUnits())
+    assert together_words(groups[0][1]) == "", "most left turns do it alone"
+    hairpin = [d for d in a.dips if d.place is not None and d.place.id == "6"]
+    assert together_words(hairpin) == "braking"
+    assert exposure_words(judged_scenario("dyno", 1).analysis, DisplayUnits()) == ""
