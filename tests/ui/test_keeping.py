@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog, QLabel
 
-from basso.garage.records import OilSheet
+from basso.garage.records import OilSheet, Ruling
 from basso.pressure.floors import DEFAULT_FLOORS, Fixed, Less, Share, Slope
 from basso.ui.desk import Desk
 from basso.ui.floors_dialog import CarsFloors, FloorsDialog
@@ -337,3 +338,49 @@ def test_what_was_asked_before_does_not_hide_what_the_garage_says_since(
     saying(monkeypatch, OilsDialog, ceiling("118"))
     desk.run("judge.oils")
     assert told() == 118.0
+
+
+def test_the_owner_decides_and_what_was_seen_stands_beside_it(
+    application: QApplication, desk: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def fill(dialog: QDialog) -> int:
+        assert isinstance(dialog, RecordDialog)
+        assert any("nobody can say" in x.text() for x in dialog.findChildren(QLabel))
+        made = dialog.record
+        assert isinstance(made, Ruling)
+        assert "below the floor" in made.seen and "nothing is known beyond" in made.seen
+        assert "safe" not in made.seen and made.decision == "do not run", "dips: nothing is waved through by default"
+        monkeypatch.setattr(
+            RecordDialog,
+            "record",
+            property(
+                lambda _: replace(
+                    made, decision="run with a limit", limit="lift below 280 kPa", reason="One more stint."
+                )
+            ),
+        )
+        return 1
+
+    monkeypatch.setattr(RecordDialog, "exec", fill)
+    desk.go_to("dips")
+    assert not desk.dips._ruling.isVisible()
+    desk.dips.rule_button.click()
+    settle(application, desk)
+    words = desk.dips._ruling.text()
+    assert words.endswith("run with a limit (lift below 280 kPa). One more stint.") and desk.dips._ruling.isVisible()
+    desk.workspace.show(next(e for e in desk.workspace.entries if "stint 1" in e.title or "baseline-1" in str(e.path)))
+    settle(application, desk)
+    assert desk.dips._ruling.text() == "", "it is the other session's"
+    desk.run("edit.undo")
+    view = desk.garage_model.view
+    assert view is not None and view.rulings == ()
+
+
+def test_a_decision_has_nowhere_to_be_kept_without_the_session_in_a_garage(
+    window: MainWindow, application: QApplication, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    assert window.desk is not None
+    said: list[str] = []
+    monkeypatch.setattr(window.desk, "tell", said.append)
+    window.desk.run("judge.rule")
+    assert len(said) == 1 and "garage" in said[0]

@@ -62,3 +62,22 @@ def exposure_words(a: Analysis, units: DisplayUnits) -> str:
         f"{a.exposure.below_floor_s:.1f} s below the floor in {a.exposure.running_s / 60:.0f} min, at {np.average(rpm, weights=seconds):.0f} rpm on "
         f"average; the worst {worst.dip.duration_s:.1f} s at {worst.rpm:.0f} rpm down to {units.text(worst.dip.min_pressure_kpa, Quantity.PRESSURE)}"
     )
+
+
+def unknowns_words(a: Analysis, units: DisplayUnits) -> str:
+    """How far the session went: beyond it nothing was seen. "" where nothing was judged."""
+    if not a.judged.any():
+        return ""
+    parts = []
+    for g, ahead, behind in ((a.lateral_g, "left", "right"), (a.longitudinal_g, "in acceleration", "in braking")):
+        if g is not None:
+            seen = np.nan_to_num(g)[a.judged]
+            parts += [
+                f"{v:.1f} g {way}"
+                for v, way in zip(np.abs(np.percentile(seen, (99.5, 0.5))), (ahead, behind), strict=True)
+            ]
+    heat = a.temperature_c[a.judged] if a.temperature_c is not None else np.empty(0)
+    if np.isfinite(heat).any():
+        parts.append(f"oil at {units.text(float(np.nanpercentile(heat, 99)), Quantity.TEMPERATURE)}")
+    parts.append(f"{float(np.nanpercentile(a.rpm[a.judged], 99)):.0f} rpm")
+    return f"Seen up to {', '.join(parts)}; nothing is known beyond, nor with less oil."

@@ -85,6 +85,13 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command("judge.oils", "Judge", "Oils…", ("Ctrl+Shift+K",), "data sheets, and up to which temperature each is used"),
     Command(
+        "judge.rule",
+        "Judge",
+        "Decide…",
+        ("Ctrl+Shift+G",),
+        "what the owner does after this session, and why; kept with what it showed",
+    ),
+    Command(
         "circuit.name",
         "Judge",
         "Name this place…",

@@ -174,6 +174,7 @@ class Desk(QObject):
         self.rail.chosen.connect(self.go_to)
         self.dips.open_wanted.connect(self.opening.choose_files)
         self.dips.demo_wanted.connect(self.opening.open_demo)
+        self.dips.ruling_wanted.connect(lambda: self.run("judge.rule"))
         self.dips.columns_wanted.connect(lambda: self.go_to("recordings"))
         self.cursor.moved.connect(lambda _: self._show_moment())
 
@@ -197,6 +198,7 @@ class Desk(QObject):
             "judge.floors": self.keeping.edit_floors,
             "judge.normal": self.keeping.keep_normal,
             "judge.oils": self.keeping.edit_oils,
+            "judge.rule": self.keeping.rule,
             "circuit.name": lambda: self._at_corners(lambda: self.surveying.name_place(self.corners.ladder.chosen)),
             "circuit.keep": self.surveying.keep_map,
             "circuit.line": lambda: self._at_corners(self.corners.circuit.begin_line),
@@ -296,6 +298,10 @@ class Desk(QObject):
         elif key == "normal":
             self.learning.refresh()
 
+    def show_ruling(self) -> None:
+        """What the owner decided after the session shown."""
+        self.dips.show_ruling(self.keeping.ruling_words())
+
     def _dips_page(self, page: int) -> None:
         self.go_to("dips")
         self.dips.show_page(page)
@@ -319,6 +325,7 @@ class Desk(QObject):
             else []
         )
         self.dips.show_analysis(a, w.units, f"Reading {entry.title} …" if entry is not None and a is None else "")
+        self.show_ruling()
         if a is None:
             self.tide.set_picture(None, "")
             self.pan.set_moment(None)

@@ -78,6 +78,7 @@ class Garaging:
 
     def refresh(self) -> None:
         """Show the garage as it is now."""
+        self._desk.show_ruling()
         m = self._model
         waiting = not m.is_open and not m.trouble
         self._station.show_garage(m.view, m.cars, self._desk.workspace.units, m.trouble, waiting)

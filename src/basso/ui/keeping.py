@@ -93,6 +93,42 @@ class Keeping:
         else:
             desk.garage_model.add("the choice of floors", made)
 
+    def ruling_words(self) -> str:
+        """What the owner decided last on the session shown; "" where nothing was."""
+        view, session = self._view, self.session
+        made = [r for r in view.rulings if r.session == session.id] if view is not None and session is not None else []
+        if not made:
+            return ""
+        last = max(made, key=lambda r: r.day)
+        limit = f" ({last.limit})" if last.limit else ""
+        return f"Decided on {last.day}: {last.decision}{limit}. {last.reason}"
+
+    def rule(self) -> None:
+        """The owner decides what to do after this session, and why; kept with it, beside what it showed."""
+        from basso.garage.records import RULINGS, Ruling
+        from basso.report.session_words import exposure_words, unknowns_words
+        from basso.ui.stations.form import RecordDialog
+
+        desk, view, session, a = self._desk, self._view, self.session, self._desk.workspace.analysis
+        if view is None or session is None or a is None:
+            desk.tell(
+                "A decision is kept with a session: put this log's session into the garage first (Garage, New session)."
+            )
+            return
+        units = desk.workspace.units
+        seen = exposure_words(a, units) or "No dips"
+        record = Ruling(
+            car=view.car.id, session=session.id, day=date.today().isoformat(), decision=RULINGS[-1] if a.dips else RULINGS[0],
+            seen=f"{seen}. {unknowns_words(a, units)}".strip(),
+        )  # fmt: skip
+        hint = (
+            "What an engine survives nobody can say, Basso neither. With a real low-pressure warning stop the engine; the engine "
+            "builder, the maker's manual and the event's rules decide with you."
+        )
+        dialog = RecordDialog(desk.window, desk.look, f"Decide after {session.title}", hint, record, units)
+        if dialog.exec():
+            desk.garage_model.add(f"the decision after {session.title}", dialog.record)
+
     def edit_oils(self) -> None:
         """Data sheets and ceilings."""
         from basso.garage.store import Change

@@ -63,6 +63,9 @@ class Words:
 
 def opening(a: Analysis, units: DisplayUnits) -> Words:
     """What matters in this session, first."""
+    from basso.corners.pattern import lap_pattern
+    from basso.report.session_words import by_cause, exposure_words, together_words, unknowns_words, when_words
+
     if not a.judgeable:
         missing = " ".join(c.message for c in a.checks if c.level == "fail")
         names = ", ".join(c.name for c in a.recording.channels)
@@ -79,11 +82,8 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
         least = units.text(float(margin.min()), Q.PRESSURE, difference=True, signed=True)
         return Words(
             "No dips: the pressure stayed above the floor",
-            f"Least margin {least} in {over}.{resting} That covers what was driven, not what was not: more g, hotter oil, less oil.",
+            f"Least margin {least} in {over}.{resting} {unknowns_words(a, units)}",
         )
-    from basso.corners.pattern import lap_pattern
-    from basso.report.session_words import by_cause, exposure_words, together_words, when_words
-
     name, group = by_cause(a.dips)[0]
     lead = [d.cause.held_g for d in group if d.cause.held_g is not None]
     title = _CLAIMS[name].format(g=float(np.percentile(lead, 10)) if lead else 0.0)

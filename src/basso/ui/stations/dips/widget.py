@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
     QPushButton,
     QStackedWidget,
     QTableView,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -32,7 +33,7 @@ from basso.ui.cursor import Cursor
 from basso.ui.plots.traces import Traces
 from basso.ui.stations.dips.pages import OneDipPage, SharesPage
 from basso.ui.stations.dips.picture import DipRow, columns, dip_rows, lowest_words, opening, panels, sentence
-from basso.ui.stations.words import PageBar
+from basso.ui.stations.words import PageBar, Words
 from basso.ui.tables import choose_row
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
@@ -103,6 +104,7 @@ class DipsStation(QWidget):
     open_wanted = Signal()
     demo_wanted = Signal()
     columns_wanted = Signal()
+    ruling_wanted = Signal()
 
     def __init__(self, look: Look, cursor: Cursor) -> None:
         super().__init__()
@@ -119,6 +121,8 @@ class DipsStation(QWidget):
         self.table = QTableView()
         self.pages = PageBar(look, ("Traces", "One dip", "Shares of normal"))
         self.one, self.shares = OneDipPage(look), SharesPage(look)
+        self._ruling = Words(look, Type.STRONG)
+        self._ruling.hide()
         self._start = self._starting_points()
         self._columns = QPushButton("Say which column is what…")
         self._columns.clicked.connect(self.columns_wanted)
@@ -134,6 +138,7 @@ class DipsStation(QWidget):
             label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         layout.addWidget(self._title)
         layout.addWidget(self._detail)
+        layout.addWidget(self._ruling)
         layout.addSpacing(6)
         layout.addWidget(self._start)
         layout.addWidget(self._columns, 0, Qt.AlignmentFlag.AlignLeft)
@@ -142,7 +147,15 @@ class DipsStation(QWidget):
             self._stack.addWidget(page)
         self.pages.choose(0)
         self.pages.chosen.connect(self.show_page)
-        layout.addWidget(self.pages, 0, Qt.AlignmentFlag.AlignLeft)
+        self.rule_button = QToolButton()
+        self.rule_button.setText("Decide…")
+        self.rule_button.setToolTip("What the owner does after this session, and why; kept with what it showed")
+        self.rule_button.clicked.connect(self.ruling_wanted)
+        row = QHBoxLayout()
+        row.addWidget(self.pages)
+        row.addStretch(1)
+        row.addWidget(self.rule_button)
+        layout.addLayout(row)
         layout.addWidget(self._stack, 1)
         table = self.table
         table.setModel(self._sorted)
@@ -205,7 +218,7 @@ class DipsStation(QWidget):
         self._start.setVisible(analysis is None and not waiting)
         unknown = analysis is not None and not analysis.judgeable
         self._columns.setVisible(unknown)
-        for widget in (self._stack, self.pages):
+        for widget in (self._stack, self.pages, self.rule_button):
             widget.setVisible(analysis is not None and not unknown)
         self._room.setVisible(analysis is None or unknown)
         if analysis is None:
@@ -246,12 +259,17 @@ class DipsStation(QWidget):
     def _fit_columns(self) -> None:
         header = self.table.horizontalHeader()
         em = self._look.height()
-        widths = (3.2, 7.9, 5.5, 6.5, 4.4, 4.9, 7.0)
+        widths = (3.0, 7.5, 5.3, 6.3, 4.3, 4.7, 6.6)
         # In a narrow window everything gives a little, so that the cause can still be read.
         em *= min(1.0, max(0.88, (self.width() - 38 - 14.5 * em) / (sum(widths) * em)))
         for column, width in enumerate(widths):
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
             self.table.setColumnWidth(column, round(width * em))
+
+    def show_ruling(self, words: str) -> None:
+        """What the owner decided after this session; "" where nothing was."""
+        self._ruling.setText(words)
+        self._ruling.setVisible(bool(words))
 
     # Pages
 
