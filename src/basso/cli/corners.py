@@ -33,9 +33,11 @@ def run(arguments: argparse.Namespace) -> int:
     from basso.report.corners_words import (
         held_up_words,
         knee_words,
+        per_lap_words,
         place_words,
         runs_words,
         side_words,
+        slides_words,
         threshold_words,
     )
     from basso.report.documents import dump
@@ -70,6 +72,8 @@ def run(arguments: argparse.Namespace) -> int:
         knee_words(told.knee),
         runs_words(told),
         held_up_words(told),
+        slides_words(told),
+        per_lap_words(told.per_lap),
     ):
         if words:
             print(f"  {words}")

@@ -47,7 +47,7 @@ def circuit_line(a: Analysis) -> CircuitLine | None:
     on = np.isfinite(distance)
     if on.sum() < along.size:
         return None
-    speed = _speed(a, distance)
+    speed = speed_of(a, distance)
     laps = [part for lap in a.rounds if (part := _part(a, lap.start_s, lap.end_s)).size > 20]
     if not laps:
         return None
@@ -80,7 +80,8 @@ def _part(a: Analysis, start_s: float, end_s: float) -> np.ndarray:
     return part[np.argsort(a.track.lap_distance_m[part], kind="stable")]
 
 
-def _speed(a: Analysis, distance: FloatArray) -> FloatArray:
+def speed_of(a: Analysis, distance: FloatArray) -> FloatArray:
+    """Speed in m/s at the pressure's times, as logged, else from the distance along the lap; shape (n,)."""
     channel = a.corrected.channel(Role.SPEED)
     if channel is not None and np.isfinite(channel.values).mean() > 0.9:
         known = np.isfinite(channel.values)

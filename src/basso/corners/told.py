@@ -9,15 +9,17 @@ from numpy.typing import NDArray
 
 from basso.analysis import Analysis
 from basso.corners.banking import banking_deg
-from basso.corners.circuit import CircuitLine, circuit_line
+from basso.corners.circuit import CircuitLine, circuit_line, speed_of
 from basso.corners.passes import Pass, passes_of
 from basso.corners.pattern import HeldUp, PlacePattern, held_up, place_pattern
+from basso.corners.per_lap import PerLap, per_lap
 from basso.corners.rose import Rose, oil_rose
 from basso.corners.runs_told import RunTold, tell_runs
 from basso.pressure.knee import Knee, find_knee
 from basso.pressure.thresholds import Threshold, find_thresholds
 from basso.progress import Progress, silent
 from basso.track.corners import Place
+from basso.track.slides import find_slides
 from basso.units import FloatArray
 
 _LOW = 0.90
@@ -79,7 +81,7 @@ class SideTold:
 class CornersTold:
     """What is told about where; carries the analysis it was worked out from.
 
-    ``knee``: where the pressure sags with engine speed alone, None where it does not. ``held_up``: where oil is held up in the engine; ``runs``: launches, stops and the like. ``places``: in driving order; ``ranked``: those with dips, worst first; ``test_place``: where a change is best tried.
+    ``knee``: where the pressure sags with engine speed alone, None where it does not. ``held_up``: where oil is held up in the engine; ``runs``: launches, stops and the like; ``per_lap``: what a lap costs; ``slides``: stretches (start, end) in s where the car slid or was caught. ``places``: in driving order; ``ranked``: those with dips, worst first; ``test_place``: where a change is best tried.
     """
 
     analysis: Analysis
@@ -91,6 +93,13 @@ class CornersTold:
     knee: Knee | None = None
     held_up: tuple[HeldUp, ...] = ()
     runs: tuple[RunTold, ...] = ()
+    per_lap: tuple[PerLap, ...] = ()
+    slides: tuple[tuple[float, float], ...] = ()
+
+    @property
+    def dips_in_slides(self) -> int:
+        """Dips that began in a slide or a correction, or in the second after it."""
+        return sum(any(a - 0.3 <= d.dip.start_s <= b + 1.0 for a, b in self.slides) for d in self.analysis.dips)
 
     @property
     def ranked(self) -> tuple[PlaceTold, ...]:
@@ -134,7 +143,16 @@ def tell_corners(a: Analysis, progress: Progress = silent) -> CornersTold | None
         find_knee(a.time_s, a.share, a.rpm, side, along, a.judged),
         held_up(a, thresholds),
         tell_runs(a),
+        per_lap(a),
+        _slides(a, line),
     )
+
+
+def _slides(a: Analysis, line: CircuitLine | None) -> tuple[tuple[float, float], ...]:
+    if a.track is None or a.lateral_g is None or line is None:
+        return ()
+    speed = speed_of(a, a.track.lap_distance_m)
+    return tuple(find_slides(a.time_s, np.nan_to_num(a.lateral_g), speed, a.track))
 
 
 def thresholds_of(a: Analysis) -> tuple[Threshold, ...]:

@@ -30,6 +30,12 @@ def corners_document(told: CornersTold) -> Document:
             }
             for r in told.runs
         ],
+        "per_lap": [
+            {"measure": m.measure, "mean": rounded(m.mean, 4), "low": rounded(m.low, 4), "high": rounded(m.high, 4), "level": 0.95, "laps": m.laps}
+            for m in told.per_lap
+        ],
+        "slides": [{"start_s": rounded(a), "end_s": rounded(b)} for a, b in told.slides],
+        "dips_in_slides": told.dips_in_slides,
         "held_up": [{"direction": h.direction, "kind": h.kind, "share_lost": rounded(h.lost), "from": rounded(h.from_, 1), "to": rounded(h.to, 1)} for h in told.held_up],
         "at_equal_g": [
             {"direction": s.direction, "seconds": rounded(s.seconds, 1), "below_s": rounded(s.below_s), "share_below": rounded(s.share)} for s in told.sides

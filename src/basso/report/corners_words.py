@@ -11,6 +11,7 @@ import numpy as np
 from basso.track.runs import run_words
 
 if TYPE_CHECKING:
+    from basso.corners.per_lap import PerLap
     from basso.corners.runs_told import RunTold
     from basso.corners.told import CornersTold, PlaceTold
     from basso.pressure.knee import Knee
@@ -103,6 +104,33 @@ def held_up_words(told: CornersTold) -> str:
                 f"{name} lose {100.0 * h.lost:.0f} % of normal more at equal g {h.to:.0f} s after the last than {h.from_:.0f} s after it"
             )
     return f"Oil is held up in the engine: {'; '.join(parts)}. Drain-back, or too little oil." if parts else ""
+
+
+def slides_words(told: CornersTold) -> str:
+    """How often the car slid or was caught, and how many dips lie there; "" where it did not."""
+    if not told.slides:
+        return ""
+    many = f"{len(told.slides)} slides or corrections" if len(told.slides) > 1 else "One slide or correction"
+    dips = len(told.analysis.dips)
+    return f"{many}: {told.dips_in_slides} of {dips} dips begin in or just after one." if dips else f"{many}."
+
+
+_MEASURES = {
+    "below_floor_s": ("{} s{} below the floor", 1.0), "longest_s": ("longest dip {} s{}", 1.0), "recovery_s": ("back over the floor {} s{} after the lowest", 1.0),
+    "below_share_0.70": ("{} %{} of it below 70 % of normal", 100.0),
+}  # fmt: skip
+
+
+def per_lap_words(laps: Sequence[PerLap]) -> str:
+    """What a lap costs, with the interval over laps: "A lap: 9.4 s below the floor (7.1 to 11.8) …"; "" without laps."""
+    parts = []
+    for m in laps:
+        if m.measure in _MEASURES:
+            words, by = _MEASURES[m.measure]
+            band = f" ({by * m.low:.1f} to {by * m.high:.1f})" if m.low is not None and m.high is not None else ""
+            parts.append(words.format(f"{by * m.mean:.1f}", band))
+    count = next((m.laps for m in laps if m.measure == "below_floor_s"), 0)
+    return f"A lap, of {count}: {'; '.join(parts)}. In brackets 95 % of the mean over laps." if parts else ""
 
 
 def knee_words(knee: Knee | None) -> str:

@@ -10,7 +10,7 @@ import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
-from basso.report.corners_words import knee_words, runs_words, side_words, threshold_words
+from basso.report.corners_words import knee_words, runs_words, side_words, slides_words, threshold_words
 from basso.ui.cursor import Cursor
 from basso.ui.stations.corners.picture import (
     RUN_IDS,
@@ -191,7 +191,7 @@ class CornersStation(QWidget):
         self._circuit_box.setVisible(told.circuit is not None)
         self._circuit_words.setText(circuit_words(told))
         self.line_button.setVisible(told.circuit is not None and told.circuit.closed)
-        self.side_words.setText(" ".join(w for w in (side_words(told), knee_words(told.knee)) if w))
+        self.side_words.setText(" ".join(w for w in (side_words(told), knee_words(told.knee), slides_words(told)) if w))
         if fresh:
             self.way.setCurrentIndex(self._worst_way(told))
         self._place_chosen(self.ladder.chosen)

@@ -101,7 +101,7 @@ class SharesPage(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self.below, self.side, self.fore = ShareView(look), GView(look, fore=False), GView(look, fore=True)
-        self._empty = Words(look, Type.BODY, "soft")
+        self._words = Words(look, Type.SMALL)
         layout = QGridLayout(self)
         layout.setContentsMargins(0, 6, 0, 0)
         layout.setSpacing(8)
@@ -111,7 +111,7 @@ class SharesPage(QWidget):
             head.setText(words)
             layout.addWidget(head, row, column, 1, span)
             layout.addWidget(view, row + 1, column, 1, span)
-        layout.addWidget(self._empty, 4, 0, 1, 2)
+        layout.addWidget(self._words, 4, 0, 1, 2)
         layout.setRowStretch(1, 1)
         layout.setRowStretch(3, 1)
 
@@ -125,4 +125,10 @@ class SharesPage(QWidget):
         picture = share_picture(a) if a is not None else None
         for view in self.views:
             view.show_picture(picture)
-        self._empty.setText("" if picture is not None else "Nothing is expected here, so there is no share of normal.")
+        if a is None or picture is None:
+            self._words.setText("Nothing is expected here, so there is no share of normal.")
+            return
+        from basso.corners.per_lap import per_lap
+        from basso.report.corners_words import per_lap_words
+
+        self._words.setText(per_lap_words(per_lap(a)))
