@@ -17,6 +17,7 @@ from basso.ui.floors_dialog import FloorsDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.settings import Settings
 from basso.ui.stations.dips.picture import working
+from basso.ui.stations.dips.widget import ONE_DIP, SHARES, TRACES
 from basso.ui.stations.sensors.widget import FIT, REGISTER
 from basso.ui.theme.look import Look
 from basso.units import UNITS
@@ -44,6 +45,10 @@ def take_all(application: QApplication, folder: Path) -> None:
         _save(application, window, folder / "dips-night.png")
         desk.run("view.night")
         desk.workspace.set_units(day)
+        for page, name in ((ONE_DIP, "dip"), (SHARES, "shares"), (TRACES, "")):
+            desk.dips.show_page(page)
+            if name:
+                _save(application, window, folder / f"{name}.png")
         desk.go_to("normal")
         wait_until(application, lambda: desk.normal.told is not None and not desk.jobs.busy)
         _save(application, window, folder / "normal.png")

@@ -214,12 +214,17 @@ def cause_words(d: JudgedDip) -> str:
         words += f" {d.cause.held_g:.2f} g"
     if d.cause.lag_s is not None:
         words += f", {d.cause.lag_s:.1f} s after"
-    return words if d.cause.confidence >= 0.6 else words + " (not sure)"
+    return words if _sureness(d) >= 0.6 else words + " (not sure)"
+
+
+def _sureness(d: JudgedDip) -> float:
+    """Of what is told: where two directions are told together it is no longer asked which of them it was."""
+    return max(d.cause.confidence, 0.7) if d.cause.together_with else d.cause.confidence
 
 
 def sentence(d: JudgedDip) -> str:
     """Why, in a sentence, with how sure."""
-    sure = "sure" if d.cause.confidence >= 0.85 else "fairly sure" if d.cause.confidence >= 0.6 else "not sure"
+    sure = "sure" if _sureness(d) >= 0.85 else "fairly sure" if _sureness(d) >= 0.6 else "not sure"
     return f"{_CAUSE_WORDS[d.cause.name]} ({sure}): {d.cause.reason}."
 
 

@@ -72,7 +72,7 @@ class DipView(_Plot):
     """Pressure through the dip, with the other laps at the same place behind it."""
 
     def __init__(self, look: Look) -> None:
-        super().__init__(look, 10)
+        super().__init__(look, 5.5)
         self.picture: DipPicture | None = None
         self.setAccessibleName("Pressure through the dip, with the other laps at the same place")
         self.setToolTip("Black: this dip. Grey: the other laps, from the same distance along the lap.")
@@ -129,7 +129,7 @@ class GPathView(_Plot):
     """The way the g went: sideways against fore and aft, as seen from above, the oil going the other way."""
 
     def __init__(self, look: Look) -> None:
-        super().__init__(look, 10)
+        super().__init__(look, 5.5)
         self.picture: DipPicture | None = None
         self.setAccessibleName("The way the g went before the dip")
         self.setToolTip(
@@ -181,7 +181,7 @@ class ShareView(_Plot):
     """How much of the running lay below which share of normal."""
 
     def __init__(self, look: Look) -> None:
-        super().__init__(look, 9)
+        super().__init__(look, 5.5)
         self.picture: SharePicture | None = None
         self.setAccessibleName("Part of the running below each share of normal")
         self.setToolTip("Read up from a share of normal: so much of the warm running above the gate lay below it.")
@@ -224,7 +224,7 @@ class GView(_Plot):
     """The share of normal against g, sideways or fore and aft: the middle, and the lowest twentieth."""
 
     def __init__(self, look: Look, fore: bool) -> None:
-        super().__init__(look, 9)
+        super().__init__(look, 5.5)
         self._fore = fore
         self.picture: SharePicture | None = None
         self.setAccessibleName(f"Share of normal against g {'fore and aft' if fore else 'sideways'}")

@@ -259,7 +259,7 @@ class DipsStation(QWidget):
     def _fit_columns(self) -> None:
         header = self.table.horizontalHeader()
         em = self._look.height()
-        widths = (3.0, 7.5, 5.3, 6.3, 4.3, 4.7, 6.6)
+        widths = (3.0, 7.4, 5.3, 6.6, 4.3, 4.7, 6.5)
         # In a narrow window everything gives a little, so that the cause can still be read.
         em *= min(1.0, max(0.88, (self.width() - 38 - 14.5 * em) / (sum(widths) * em)))
         for column, width in enumerate(widths):
