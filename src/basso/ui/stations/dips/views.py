@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Generic, TypeVar
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
@@ -14,15 +16,23 @@ from basso.ui.stations.dips.one_dip import DipPicture, SharePicture
 from basso.ui.theme.look import Look, Type
 from basso.units import FloatArray
 
+P = TypeVar("P")
 
-class _Plot(QWidget):
-    """A plot with an area inside its axes."""
+
+class _Plot(QWidget, Generic[P]):
+    """A plot of a picture, with an area inside its axes."""
 
     def __init__(self, look: Look, lines: float) -> None:
         super().__init__()
         self._look = look
+        self.picture: P | None = None
         self.setMinimumHeight(round(look.height() * lines))
         look.changed.connect(self.update)
+
+    def show_picture(self, picture: P | None) -> None:
+        """Show another one."""
+        self.picture = picture
+        self.update()
 
     def _area(self) -> QRectF:
         line = self._look.height(Type.SMALL)
@@ -68,19 +78,13 @@ class _Plot(QWidget):
         ]
 
 
-class DipView(_Plot):
+class DipView(_Plot[DipPicture]):
     """Pressure through the dip, with the other laps at the same place behind it."""
 
     def __init__(self, look: Look) -> None:
         super().__init__(look, 5.5)
-        self.picture: DipPicture | None = None
         self.setAccessibleName("Pressure through the dip, with the other laps at the same place")
         self.setToolTip("Black: this dip. Grey: the other laps, from the same distance along the lap.")
-
-    def show_picture(self, picture: DipPicture | None) -> None:
-        """Show another dip."""
-        self.picture = picture
-        self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p, look = self.picture, self._look
@@ -125,21 +129,15 @@ class DipView(_Plot):
                 )
 
 
-class GPathView(_Plot):
+class GPathView(_Plot[DipPicture]):
     """The way the g went: sideways against fore and aft, as seen from above, the oil going the other way."""
 
     def __init__(self, look: Look) -> None:
         super().__init__(look, 5.5)
-        self.picture: DipPicture | None = None
         self.setAccessibleName("The way the g went before the dip")
         self.setToolTip(
             "From three seconds before the crossing (thin) to the deepest point (thick); the mark is the crossing."
         )
-
-    def show_picture(self, picture: DipPicture | None) -> None:
-        """Show another dip."""
-        self.picture = picture
-        self.update()
 
     def _area(self) -> QRectF:
         side = min(self.width(), self.height()) - 2.0 * self._look.height(Type.SMALL)
@@ -177,19 +175,13 @@ class GPathView(_Plot):
         painter.drawEllipse(cross, 4.5, 4.5)
 
 
-class ShareView(_Plot):
+class ShareView(_Plot[SharePicture]):
     """How much of the running lay below which share of normal."""
 
     def __init__(self, look: Look) -> None:
         super().__init__(look, 5.5)
-        self.picture: SharePicture | None = None
         self.setAccessibleName("Part of the running below each share of normal")
         self.setToolTip("Read up from a share of normal: so much of the warm running above the gate lay below it.")
-
-    def show_picture(self, picture: SharePicture | None) -> None:
-        """Show another session."""
-        self.picture = picture
-        self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p, look = self.picture, self._look
@@ -220,20 +212,14 @@ class ShareView(_Plot):
             )
 
 
-class GView(_Plot):
+class GView(_Plot[SharePicture]):
     """The share of normal against g, sideways or fore and aft: the middle, and the lowest twentieth."""
 
     def __init__(self, look: Look, fore: bool) -> None:
         super().__init__(look, 5.5)
         self._fore = fore
-        self.picture: SharePicture | None = None
         self.setAccessibleName(f"Share of normal against g {'fore and aft' if fore else 'sideways'}")
         self.setToolTip("Line: the middle of the running at that g. Bars: down to its lowest twentieth.")
-
-    def show_picture(self, picture: SharePicture | None) -> None:
-        """Show another session."""
-        self.picture = picture
-        self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p, look = self.picture, self._look
