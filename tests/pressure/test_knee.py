@@ -8,6 +8,8 @@ import numpy as np
 import pytest
 
 from basso.analysis import Analysis, analyse
+from basso.corners.told import tell_corners
+from basso.pressure.earlier import Known
 from basso.pressure.knee import Knee, find_knee
 from basso.report.corners_words import knee_words
 from basso.standin.car import Session
@@ -34,16 +36,25 @@ def knee(a: Analysis) -> Knee | None:
 @pytest.mark.parametrize(("seed", "rate_hz"), [(1, 20), (2, 100)])
 @pytest.mark.parametrize("churn_rpm", [5800.0, 6200.0])
 def test_the_speed_from_which_air_is_beaten_in_is_found(seed: int, rate_hz: int, churn_rpm: float) -> None:
-    found = knee(driven(seed, churn_rpm, rate_hz))
+    a = driven(seed, churn_rpm, rate_hz)
+    found = knee(a)
     assert found is not None and found.low_rpm <= churn_rpm <= found.high_rpm and found.high_rpm - found.low_rpm < 700.0
     assert 0.04 < found.fall < 0.5 and found.top_rpm > churn_rpm
-    assert f"sags above {found.rpm:.0f} rpm" in knee_words(found)
+    told = tell_corners(a)
+    assert told is not None and told.knee == found
+    assert f"sags above {found.rpm:.0f} rpm" in knee_words(told) and "state is not noted" in knee_words(told)
+    for state, words in (("armed", "was armed and fills such sags"), ("none", "windage tray.")):
+        known = replace(a, options=replace(a.options, known=Known(accumulator=state)))
+        assert words in knee_words(replace(told, analysis=known)) and "not noted" not in knee_words(
+            replace(told, analysis=known)
+        )
 
 
 @pytest.mark.parametrize("seed", [1, 2, 3])
 def test_corners_that_bare_the_pickup_are_no_knee(seed: int) -> None:
     a = driven(seed, None)
-    assert knee(a) is None and knee_words(knee(a)) == ""
+    told = tell_corners(a)
+    assert knee(a) is None and told is not None and knee_words(told) == ""
 
 
 def test_too_little_calm_running_tells_of_none() -> None:

@@ -69,7 +69,7 @@ def run(arguments: argparse.Namespace) -> int:
     for words in (
         *map(threshold_words, told.thresholds),
         side_words(told),
-        knee_words(told.knee),
+        knee_words(told),
         runs_words(told),
         held_up_words(told),
         slides_words(told),

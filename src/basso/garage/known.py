@@ -103,6 +103,7 @@ def known_of(
         session.air_c,
         oil,
         maps_for(history, session),
+        session.accumulator,
     )
 
 

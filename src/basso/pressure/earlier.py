@@ -129,7 +129,7 @@ class Known:
 
     ``sensor``: its sensor's card; ``earlier``: its earlier sessions, ``kept``: normals that were kept of it, oldest first;
     ``air_c``: air temperature as it was written down; ``oil``: the oil that was in, None where neither label nor sample says;
-    ``circuits``: maps of circuits, that of the session's own first.
+    ``circuits``: maps of circuits, that of the session's own first; ``accumulator``: its state, "" where no session says.
     """
 
     sensor: KnownSensor | None = None
@@ -138,6 +138,7 @@ class Known:
     air_c: float | None = None
     oil: Grade | None = None
     circuits: tuple[CircuitMap, ...] = field(default=())
+    accumulator: str = ""
 
     @property
     def in_force(self) -> KeptNormal | None:

@@ -14,7 +14,6 @@ if TYPE_CHECKING:
     from basso.corners.per_lap import PerLap
     from basso.corners.runs_told import RunTold
     from basso.corners.told import CornersTold, PlaceTold
-    from basso.pressure.knee import Knee
     from basso.pressure.thresholds import Threshold
 
 DIRECTION_WORDS = {"left": "Left turns", "right": "Right turns", "braking": "Braking", "acceleration": "Acceleration"}
@@ -133,11 +132,16 @@ def per_lap_words(laps: Sequence[PerLap]) -> str:
     return f"A lap, of {count}: {'; '.join(parts)}. In brackets 95 % of the mean over laps." if parts else ""
 
 
-def knee_words(knee: Knee | None) -> str:
-    """Where the pressure sags with engine speed alone; "" where it does not."""
+def knee_words(told: CornersTold) -> str:
+    """Where the pressure sags with engine speed alone, and whether an accumulator hid some of it; "" where it does not sag."""
+    knee, known = told.knee, told.analysis.options.known
     if knee is None:
         return ""
+    state = known.accumulator if known is not None else "unknown"
+    bottle = {
+        "armed": " The accumulator was armed and fills such sags: the knee may lie lower.", "unknown": " The accumulator's state is not noted: an armed one hides part of it.",
+    }.get(state, "")  # fmt: skip
     return (
         f"With the oil level it sags above {knee.rpm:.0f} rpm ({knee.low_rpm:.0f} to {knee.high_rpm:.0f}), by {100.0 * knee.fall:.0f} % at {knee.top_rpm:.0f} rpm: air beaten "
-        "into the oil, not corners. Overfill, breather, windage tray."
+        f"into the oil, not corners. Overfill, breather, windage tray.{bottle}"
     )

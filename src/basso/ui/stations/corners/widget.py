@@ -191,7 +191,7 @@ class CornersStation(QWidget):
         self._circuit_box.setVisible(told.circuit is not None)
         self._circuit_words.setText(circuit_words(told))
         self.line_button.setVisible(told.circuit is not None and told.circuit.closed)
-        self.side_words.setText(" ".join(w for w in (side_words(told), knee_words(told.knee), slides_words(told)) if w))
+        self.side_words.setText(" ".join(w for w in (side_words(told), knee_words(told), slides_words(told)) if w))
         if fresh:
             self.way.setCurrentIndex(self._worst_way(told))
         self._place_chosen(self.ladder.chosen)
@@ -266,7 +266,7 @@ class CornersStation(QWidget):
             TABLE_HEADS,
             *table_rows(self.told),
             *([w] for t in self.told.thresholds if (w := threshold_words(t))),
-            [knee_words(self.told.knee)],
+            [knee_words(self.told)],
         ]
         for row in rows:
             writer.writerow([c.replace("\u2009", "").replace("−", "-") for c in row])
