@@ -82,9 +82,9 @@ def test_lat_that_swings_about_zero_is_a_g_and_lat_that_does_not_is_a_place() ->
 def test_plain_metres_give_laps() -> None:
     angle = 2 * np.pi * T / 30.0
     recording = _log(**{"RPM": RPM, "Pos X [m]": 180 * np.cos(angle), "Pos Y [m]": 180 * np.sin(angle)})
-    from basso.track.line import crossings_from_path
+    from basso.track.line import crossings_from_path, driven_path
 
-    crossings = crossings_from_path(recording)
+    crossings = crossings_from_path(driven_path(recording))
     np.testing.assert_allclose(np.diff(crossings), 30.0, atol=0.2)
 
 

@@ -185,7 +185,7 @@ def test_keeping_a_map_lays_every_session_there_on_it(application: QApplication,
     desk.corners.keep_button.click()
     wait_until(application, lambda: bool(desk.garage_model.view.circuits) and not desk.jobs.busy)  # type: ignore[union-attr]
     (circuit,) = desk.garage_model.view.circuits  # type: ignore[union-attr]
-    assert circuit.name == "Harrowfell" and circuit.map["laps"] == 7 + 6 and len(circuit.sessions) == 2
+    assert circuit.name == "Harrowfell" and circuit.survey["laps"] == 7 + 6 and len(circuit.sessions) == 2
 
 
 def test_two_clicks_across_the_circuit_set_the_lap_line(application: QApplication, garage_desk: Desk) -> None:

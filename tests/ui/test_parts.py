@@ -242,7 +242,7 @@ class TestStates:
             ("baseline-1.csv", "sensors", "readings hold up"),
             ("baseline-1.csv", "recordings", "7 laps, 8 channels"),
             ("dyno.csv", "dips", "none found"),
-            ("dyno.csv", "corners", "no laps to place dips on"),
+            ("dyno.csv", "corners", "7 dyno sweeps"),
             ("accumulator.csv", "accumulator", "pressure logged"),
         ],
     )

@@ -12,14 +12,14 @@ from basso.track.circuit_map import CircuitMap, lay, map_of
 from basso.track.corners import TrackMap
 
 _FORM = 1
-"""Of what stands in a record's ``map``."""
+"""Of what stands in a record's ``survey``."""
 _FORM_KEY = "form"
 UNNAMED = "Unnamed circuit"
 
 
 def map_in(circuit: Circuit) -> CircuitMap | None:
     """The map of a kept circuit; None where it was kept by a Basso that wrote it otherwise."""
-    plain: dict[str, Any] = dict(circuit.map)
+    plain: dict[str, Any] = dict(circuit.survey)
     if plain.pop(_FORM_KEY, None) != _FORM:
         return None
     try:
@@ -30,7 +30,7 @@ def map_in(circuit: Circuit) -> CircuitMap | None:
 
 def with_map(circuit: Circuit, made: CircuitMap) -> Circuit:
     """A kept circuit with another map."""
-    return replace(circuit, name=made.name, map={_FORM_KEY: _FORM, **made.as_plain()})
+    return replace(circuit, name=made.name, survey={_FORM_KEY: _FORM, **made.as_plain()})
 
 
 def maps_for(history: CarHistory, session: Session | None) -> tuple[CircuitMap, ...]:

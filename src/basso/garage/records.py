@@ -511,7 +511,7 @@ class Circuit(Record):
     Attributes:
         name: as the sessions call it.
         day: when it was learned last; ``sessions``: ids of those it was learned from.
-        map: as :meth:`basso.track.circuit_map.CircuitMap.as_plain` gives it.
+        survey: its map, as :meth:`basso.track.circuit_map.CircuitMap.as_plain` gives it.
     """
 
     table: ClassVar[str] = "circuits"
@@ -520,7 +520,7 @@ class Circuit(Record):
     name: str
     day: str = ""
     sessions: tuple[str, ...] = ()
-    map: dict[str, Any] = field(default_factory=dict)
+    survey: dict[str, Any] = field(default_factory=dict)
     note: str = ""
 
 

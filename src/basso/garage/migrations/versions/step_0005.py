@@ -18,7 +18,7 @@ def upgrade() -> None:
         sa.Column("id", sa.String, primary_key=True),
         _of_car(),
         *(sa.Column(name, sa.String, nullable=False) for name in ("name", "day", "note")),
-        *(sa.Column(name, sa.JSON, nullable=False) for name in ("sessions", "map")),
+        *(sa.Column(name, sa.JSON, nullable=False) for name in ("sessions", "survey")),
     )
     op.create_table(
         "rulings",
