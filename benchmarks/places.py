@@ -120,7 +120,7 @@ def _at_apexes(
             base = np.floor((way[first] - middle) / length) + 1.0
             at = int(np.searchsorted(way, base * length + middle))
             if at < last:
-                place = track.place_at(int(np.clip(np.searchsorted(a.time_s, at / 100.0), 0, a.time_s.size - 1)))
+                place = track.place_of(int(np.clip(np.searchsorted(a.time_s, at / 100.0), 0, a.time_s.size - 1)))
                 told[i].append(place.id if place is not None and place.is_corner else None)
     return told
 
