@@ -15,6 +15,7 @@ from basso.corners.pattern import HeldUp, PlacePattern, held_up, place_pattern
 from basso.corners.per_lap import PerLap, per_lap
 from basso.corners.rose import Rose, oil_rose
 from basso.corners.runs_told import RunTold, tell_runs
+from basso.pressure.exposure import exposure_weight
 from basso.pressure.knee import Knee, find_knee
 from basso.pressure.thresholds import Threshold, find_thresholds
 from basso.progress import Progress, silent
@@ -24,8 +25,6 @@ from basso.units import FloatArray
 
 _LOW = 0.90
 """A share of normal under this is a sag (default)."""
-_RACING_RPM = 6000.0
-"""Seconds below the floor are weighed by engine speed over this: bearings load with its square, films with its first power."""
 _EQUAL_G = 0.3
 _LEAN_T = 3.0
 
@@ -167,12 +166,7 @@ def _place(place: Place, passes: list[Pass], a: Analysis, line: CircuitLine | No
     shares = np.array([p.min_share for p in passes])
     known = shares[np.isfinite(shares)]
     below = np.array([p.below_s for p in passes])
-    weights = np.array(
-        [
-            p.rpm / _RACING_RPM * (2.0 - min(max(p.min_share, 0.0), 1.0)) if p.min_share == p.min_share else 1.0
-            for p in passes
-        ]
-    )
+    weights = np.array([exposure_weight(p.rpm, p.min_share) for p in passes])
     return PlaceTold(
         place, tuple(passes), int(np.count_nonzero(below > 0.0)), float(np.median(known)) if known.size else float("nan"),
         float(known.min()) if known.size else float("nan"), float(below.mean()) if below.size else 0.0, float(np.sum(below * weights)),

@@ -8,22 +8,17 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from basso.pressure.exposure import exposure_weight
 from basso.pressure.rivals import CAUSE_WORDS
 from basso.units import DisplayUnits, Quantity
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis, JudgedDip
 
-_RACING_RPM = 6000.0
-
 
 def exposure_of(d: JudgedDip) -> float:
-    """What a dip exposes the bearings to: its seconds, weighed by engine speed (of 6000 rpm) and by how far it fell.
-
-    It orders dips; it promises nothing.
-    """
-    share = d.dip.min_share if d.dip.min_share is not None else 1.0
-    return d.dip.duration_s * d.rpm / _RACING_RPM * (2.0 - min(max(share, 0.0), 1.0))
+    """What a dip exposes the bearings to: its seconds, weighed by engine speed and by how far it fell."""
+    return d.dip.duration_s * exposure_weight(d.rpm, d.dip.min_share)
 
 
 def by_cause(dips: Sequence[JudgedDip]) -> list[tuple[str, list[JudgedDip]]]:
