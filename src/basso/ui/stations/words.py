@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QToolButton, QWidget
 
 from basso.ui.theme.look import Look, Type
@@ -24,6 +25,37 @@ class Words(QLabel):
     def _dress(self) -> None:
         self.setFont(self._look.font(self._kind))
         self.setStyleSheet(f"color: {getattr(self._look.palette, self._tone)};")
+
+
+class HeldWords(QWidget):
+    """Words that change while one steps through things: room for so many lines is kept, so that nothing around them moves.
+
+    (A label in a layout has the whole window laid out and painted anew each time its text changes.)
+    """
+
+    def __init__(self, look: Look, lines: int, kind: Type = Type.BODY, tone: str = "ink") -> None:
+        super().__init__()
+        self._look, self._lines, self._kind = look, lines, kind
+        self._words = Words(look, kind, tone)
+        self._words.setParent(self)
+        self._words.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
+        look.changed.connect(self._keep_room)
+        self._keep_room()
+
+    def _keep_room(self) -> None:
+        self.setFixedHeight(round((self._lines + 0.15) * self._look.height(self._kind)))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._words.setGeometry(self.rect())
+
+    def setText(self, words: str) -> None:
+        """Say something else; what does not fit can be read by pointing at it."""
+        self._words.setText(words)
+        self._words.setToolTip(words)
+
+    def text(self) -> str:
+        """What is said."""
+        return self._words.text()
 
 
 class PageBar(QWidget):

@@ -7,7 +7,7 @@ import io
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from basso.report.corners_words import knee_words, runs_words, side_words, slides_words, threshold_words
@@ -24,7 +24,7 @@ from basso.ui.stations.corners.picture import (
     working,
 )
 from basso.ui.stations.corners.views import CircuitView, LadderView, LossView, RoseView
-from basso.ui.stations.words import Words
+from basso.ui.stations.words import HeldWords, Words
 from basso.ui.stations.working import Step
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
@@ -58,7 +58,7 @@ class CornersStation(QWidget):
             CircuitView(look),
             LossView(look),
         )
-        self.place_words, self.side_words = Words(look, Type.SMALL), Words(look, Type.SMALL, "soft")
+        self.place_words, self.side_words = HeldWords(look, 2, Type.SMALL), Words(look, Type.SMALL, "soft")
         self.way = QComboBox()
         self.way.setAccessibleName("Direction")
         for key, words in _WAYS:
@@ -83,9 +83,6 @@ class CornersStation(QWidget):
         self._ladder_box, self._circuit_box = QWidget(), QWidget()
         box = self._boxed(self._ladder_box, "Pass ladder", "lowest share of normal; a mark a lap")
         box.addWidget(self.ladder, 1)
-        # As high as it gets, so that the pictures stay where they are while one steps through places.
-        self.place_words.setFixedHeight(round(2.1 * self._look.height(Type.SMALL)))
-        self.place_words.setAlignment(Qt.AlignmentFlag.AlignTop)
         box.addWidget(self.place_words)
         left.addWidget(self._ladder_box, 68)
         left.addSpacing(4)

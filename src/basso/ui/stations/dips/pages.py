@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout
 
 from basso.ui.stations.dips.one_dip import dip_detail, dip_picture, dip_title, rival_rows, share_picture
 from basso.ui.stations.dips.views import DipView, GPathView, GView, ShareView
-from basso.ui.stations.words import Words
+from basso.ui.stations.words import HeldWords, Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
@@ -24,11 +24,8 @@ class OneDipPage(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
-        self._title, self._detail, self._causes = (
-            Words(look, Type.STRONG),
-            Words(look, Type.SMALL),
-            Words(look, Type.SMALL),
-        )
+        self._title, self._detail = HeldWords(look, 1, Type.STRONG), HeldWords(look, 2, Type.SMALL)
+        self._causes = Words(look, Type.SMALL)
         self.dip, self.path = DipView(look), GPathView(look)
         self._causes.setTextFormat(Qt.TextFormat.RichText)
         self._causes.setAlignment(Qt.AlignmentFlag.AlignTop)

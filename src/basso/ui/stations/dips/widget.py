@@ -33,7 +33,7 @@ from basso.ui.cursor import Cursor
 from basso.ui.plots.traces import Traces
 from basso.ui.stations.dips.pages import OneDipPage, SharesPage
 from basso.ui.stations.dips.picture import DipRow, columns, dip_rows, lowest_words, opening, panels, sentence
-from basso.ui.stations.words import PageBar, Words
+from basso.ui.stations.words import HeldWords, PageBar, Words
 from basso.ui.tables import choose_row
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
@@ -112,7 +112,8 @@ class DipsStation(QWidget):
         self._analysis: Analysis | None = None
         self._chosen: tuple[Recording, Dip] | None = None
         self._units = DisplayUnits()
-        self._title, self._detail, self._reason, self._room = QLabel(), QLabel(), QLabel(), QWidget()
+        self._title, self._detail, self._room = QLabel(), QLabel(), QWidget()
+        self._reason = HeldWords(look, 2, Type.SMALL, "soft")
         self.traces = Traces(look, cursor)
         self._model = _DipModel(look)
         self._sorted = QSortFilterProxyModel()
@@ -133,7 +134,7 @@ class DipsStation(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 12, 18, 8)
         layout.setSpacing(2)
-        for label in (self._title, self._detail, self._reason):
+        for label in (self._title, self._detail):
             label.setWordWrap(True)
             label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         layout.addWidget(self._title)
@@ -197,11 +198,7 @@ class DipsStation(QWidget):
         self._fit_columns()
 
     def _restyle(self) -> None:
-        for label, kind, color in (
-            (self._title, Type.TITLE, "ink"),
-            (self._detail, Type.BODY, "soft"),
-            (self._reason, Type.SMALL, "soft"),
-        ):
+        for label, kind, color in ((self._title, Type.TITLE, "ink"), (self._detail, Type.BODY, "soft")):
             label.setFont(self._look.font(kind))
             label.setStyleSheet(f"color: {getattr(self._look.palette, color)};")
         self.table.horizontalHeader().setFont(self._look.font(Type.SMALL))
