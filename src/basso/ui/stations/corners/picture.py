@@ -150,12 +150,8 @@ def opening(told: CornersTold, units: DisplayUnits) -> Opening:
         )
     )
     title = title[:1].upper() + title[1:] + (f"; nothing {' or '.join(clear)}" if clear else "")
-    return Opening(
-        title,
-        f"{thresholds} {_when_words(told, units)} {_lean_words(told)} {held_up_words(told)} {_test_words(told)}".replace(
-            "  ", " "
-        ).strip(),
-    )
+    said = (thresholds, _when_words(told, units), _lean_words(told), held_up_words(told), _test_words(told))
+    return Opening(title, " ".join(w for w in said if w))
 
 
 def _named(places: list[PlaceTold]) -> str:
