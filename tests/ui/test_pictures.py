@@ -134,7 +134,7 @@ class TestWords:
         words = opening(judged_scenario("truth-healthy", 101).analysis, UNITS_KPA)
         assert words.title.startswith("No dips")
         assert "safe" not in (words.title + words.detail).lower()
-        assert "covers what was driven" in words.detail
+        assert "Seen up to 1.2 g left" in words.detail and "nothing is known beyond, nor with less oil" in words.detail
 
     @pytest.mark.parametrize(
         ("name", "says"),
