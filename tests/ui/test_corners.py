@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import time
-
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QGuiApplication
@@ -220,16 +218,3 @@ def test_a_circuit_has_nowhere_to_be_kept_without_a_garage(desk: Desk, monkeypat
     monkeypatch.setattr(desk, "tell", said.append)
     desk.run("circuit.keep")
     assert len(said) == 1 and "garage" in said[0]
-
-
-def test_a_rung_is_followed_within_a_few_frames(application: QApplication, desk: Desk) -> None:
-    """Cursor, tide, pan and circuit go along; 5 ms on a quiet machine, and the margin is for a busy one."""
-    ladder_view = desk.corners.ladder
-    ladder_view.setFocus()
-    times = []
-    for i in range(24):
-        begun = time.perf_counter()
-        QTest.keyClick(ladder_view, Qt.Key.Key_Right if (i // 4) % 2 else Qt.Key.Key_Left)
-        application.processEvents()
-        times.append(time.perf_counter() - begun)
-    assert sorted(times)[12] < 0.048
