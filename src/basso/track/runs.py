@@ -146,8 +146,8 @@ def _of_drive(
         return cuts
     begins = first > 0 or (speed is not None and speed[first] < _STANDS_MPS)
     ends = last < t.size - 1
-    launched = _held(fore[part] > 0.1, 0, second // 2) if begins else 0
-    stopped = _held(fore[part][::-1] < -0.1, 0, second // 2) if ends else 0
+    launched = _held(fore[part] > 0.1, second // 2) if begins else 0
+    stopped = _held(fore[part][::-1] < -0.1, second // 2) if ends else 0
     hard = launched and (float(speed[first + launched]) if speed is not None else top) >= _QUICK_MPS
     if hard and float(fore[first : first + launched + 1].max()) >= _HARD_G:
         cuts.append(("launch", first, first + launched))
@@ -172,9 +172,9 @@ def _of_drive(
     return cuts
 
 
-def _held(on: NDArray[np.bool_], skip: int, gap: int) -> int:
+def _held(on: NDArray[np.bool_], gap: int) -> int:
     """How many samples from the beginning on something holds, over gaps (a gear change) of up to a second and a half; 0: it does not begin."""
-    begins = np.flatnonzero(on[skip : skip + 4 * max(gap, 1)])
+    begins = np.flatnonzero(on[: 4 * max(gap, 1)])
     if not begins.size:
         return 0
     off = runs_of(~on[begins[0] :], max(2, 3 * gap))

@@ -94,23 +94,19 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "circuit.name",
         "Judge",
-        "Name this place…",
+        "Name place…",
         ("Ctrl+Shift+P",),
         "what the team calls the chosen corner, in every session here",
     ),
     Command(
         "circuit.keep",
         "Judge",
-        "Keep the circuit's map",
+        "Keep map",
         ("Ctrl+Shift+M",),
         "one map of all sessions driven here: corners keep their numbers and names",
     ),
     Command(
-        "circuit.line",
-        "Judge",
-        "Set the lap line…",
-        ("Ctrl+Shift+T",),
-        "two clicks across the circuit: laps begin there",
+        "circuit.line", "Judge", "Set lap line…", ("Ctrl+Shift+T",), "two clicks across the circuit: laps begin there"
     ),
     Command(
         "judge.readings",
