@@ -7,8 +7,18 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent, QWheelEvent
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPixmap,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from basso.ui.cursor import Cursor
@@ -37,6 +47,7 @@ class Traces(QWidget):
         self._dips: list[tuple[float, float, float, str]] = []
         self._selected = -1
         self._cache: QPixmap | None = None
+        self._labels: QPixmap | None = None
         self._pressed_at: QPointF | None = None
         self._view_at_press = (0.0, 1.0)
         self._dragging = False
@@ -47,7 +58,7 @@ class Traces(QWidget):
         self.setToolTip("")
         cursor.moved.connect(lambda _: self.update())
         cursor.view_changed.connect(lambda *_: self.redraw())
-        look.changed.connect(self.redraw)
+        look.changed.connect(self._redraw_all)
 
     def set_panels(
         self, panels: Sequence[Panel], time_s: np.ndarray, dips: list[tuple[float, float, float, str]]
@@ -57,7 +68,7 @@ class Traces(QWidget):
         self._pyramids = [[Pyramid(time_s, line.values) for line in panel.lines] for panel in panels]
         self._dips = dips
         self._selected = -1
-        self.redraw()
+        self._redraw_all()
 
     def select_dip(self, index: int) -> None:
         """Mark one dip."""
@@ -69,6 +80,11 @@ class Traces(QWidget):
         """Draw the traces anew at the next paint."""
         self._cache = None
         self.update()
+
+    def _redraw_all(self) -> None:
+        """Draw everything anew at the next paint, the names and numbers at the left too."""
+        self._labels = None
+        self.redraw()
 
     # Geometry
 
@@ -114,19 +130,29 @@ class Traces(QWidget):
                 painter.drawLine(QPointF(x, 2.0), QPointF(x, self.height() - self._look.height(Type.SMALL) - 4.0))
         paint.focus_mark(self, painter, self._look.color("ink"))
 
-    def _drawn(self) -> QPixmap:
+    def _sheet(self, size: QSize) -> QPixmap:
+        """An empty sheet of paper to draw on."""
         ratio = self.devicePixelRatioF()
-        pixmap = QPixmap(self.size() * ratio)
+        pixmap = QPixmap(size * ratio)
         pixmap.setDevicePixelRatio(ratio)
         pixmap.fill(self._look.color("paper"))
-        painter = QPainter(pixmap)
+        return pixmap
+
+    def _drawn(self) -> QPixmap:
         rows = self._rows()
+        if self._labels is None or self._labels.deviceIndependentSize().toSize().height() != self.height():
+            self._labels = self._labelled(rows)
+        pixmap = self._sheet(self.size())
+        painter = QPainter(pixmap)
+        painter.drawPixmap(0, 0, self._labels)
         if rows:
             self._paint_times(painter, rows)
             self._paint_dips(painter, rows)
         edges = self._pyramids[0][0].edges(*self._cursor.view, max(2, int(rows[0].width()))) if rows else None
         for panel, pyramids, row in zip(self._panels, self._pyramids, rows, strict=True):
-            self._paint_axis(painter, panel, row)
+            for value, y in self._levels(panel, row):
+                zero = panel.zero and value == 0
+                paint.rule(painter, row.left(), y, row.right(), y, self._look.color("rule" if zero else "grid"))
             painter.save()
             painter.setClipRect(row.adjusted(0, -2, 0, 2))
             self._paint_lines(painter, panel, pyramids, row, edges)
@@ -143,7 +169,6 @@ class Traces(QWidget):
         y = self.height() - self._look.height(Type.SMALL) * 0.55
         decimals = 1 if end - start < 8 else 0
         bottom = rows[-1].bottom()
-        paint.text(painter, 5, y, "min:s", small, soft)
         for t in time_ticks(start, end, max(2, int(self._plot_width() / 110))):
             x = self._x_of(t)
             paint.rule(painter, x, rows[0].top(), x, bottom, self._look.color("grid"))
@@ -163,23 +188,38 @@ class Traces(QWidget):
             if i == self._selected:
                 painter.fillRect(x0, round(top - 4), max(x1 - x0, 3), 3, self._look.color("below"))
 
-    def _paint_axis(self, painter: QPainter, panel: Panel, row: QRectF) -> None:
-        look = self._look
+    def _levels(self, panel: Panel, row: QRectF) -> list[tuple[float, float]]:
+        """The values a panel's axis is marked at, each with its y."""
+        marks = ticks(panel.low, panel.high, max(3, int(row.height() / (2.2 * self._look.height(Type.SMALL)))))
+        return [(v, row.bottom() - (v - panel.low) / (panel.high - panel.low) * row.height()) for v in marks]
+
+    def _labelled(self, rows: list[QRectF]) -> QPixmap:
+        """What stands left of the traces and stays while they are moved: names, units, numbers of the axes."""
+        look, line = self._look, self._look.height(Type.SMALL)
         small, soft = look.font(Type.SMALL), look.color("soft")
-        line = look.height(Type.SMALL)
-        for value in ticks(panel.low, panel.high, max(3, int(row.height() / (2.2 * line)))):
-            y = row.bottom() - (value - panel.low) / (panel.high - panel.low) * row.height()
-            zero = panel.zero and value == 0
-            paint.rule(painter, row.left(), y, row.right(), y, look.color("rule" if zero else "grid"))
-            label = f"{value:,.10g}".replace(",", "\u2009").replace("-", "−")
-            paint.text(painter, row.left() - 7, y, label, small, soft, paint.RIGHT)
-        y = row.top() + line * 0.45
-        painter.fillRect(QRectF(0, y - line * 0.6, 74 if panel.note else 50, line * 2.1), look.color("paper"))
-        paint.text(painter, 5, y, panel.title, look.font(Type.SMALL_STRONG), look.color("ink"))
-        paint.text(painter, 5, y + line * 0.95, panel.unit, small, soft)
-        if panel.note:
-            painter.fillRect(QRectF(0, y + line * 1.4, 74, line), look.color("paper"))
-            paint.text(painter, 5, y + line * 1.9, panel.note, small, look.color("below") if panel.doubtful else soft)
+        pixmap = self._sheet(QSize(_LABELS_PX, self.height()))
+        painter = QPainter(pixmap)
+        if rows:
+            paint.text(painter, 5, self.height() - line * 0.55, "min:s", small, soft)
+        for panel, row in zip(self._panels, rows, strict=True):
+            top = row.top() + line * 0.45
+            # A number that would run into the words above it is left out; its rule stays.
+            bottom, right = top + line * 1.45, 74.0 if panel.note else 50.0
+            for value, y in self._levels(panel, row):
+                label = f"{value:,.10g}".replace(",", "\u2009").replace("-", "−")
+                left = row.left() - 7 - QFontMetricsF(small).horizontalAdvance(label)
+                if y - line * 0.5 > bottom or left > right:
+                    paint.text(painter, row.left() - 7, y, label, small, soft, paint.RIGHT)
+            paint.text(painter, 5, top, panel.title, look.font(Type.SMALL_STRONG), look.color("ink"))
+            if panel.note:
+                after = 5 + QFontMetricsF(look.font(Type.SMALL_STRONG)).horizontalAdvance(panel.title + " ")
+                paint.text(painter, after, top, panel.unit, small, soft)
+                color = look.color("below") if panel.doubtful else soft
+                paint.text(painter, 5, top + line * 0.95, panel.note, small, color)
+            else:
+                paint.text(painter, 5, top + line * 0.95, panel.unit, small, soft)
+        painter.end()
+        return pixmap
 
     def _paint_lines(
         self, painter: QPainter, panel: Panel, pyramids: list[Pyramid], row: QRectF, edges: NDArray[np.intp] | None

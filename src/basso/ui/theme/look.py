@@ -36,6 +36,7 @@ class Look(QObject):
         super().__init__()
         self._application = application
         self._fonts: dict[Type, QFont] = {}
+        self._heights: dict[Type, float] = {}
         for file in (Path(__file__).parent / "fonts").glob("*.ttf"):
             QFontDatabase.addApplicationFont(str(file))
         self._points = max(application.font().pointSizeF(), 9.5)
@@ -71,7 +72,9 @@ class Look(QObject):
 
     def height(self, kind: Type = Type.BODY) -> float:
         """Line height of a kind of text in pixels: the measure all layout is made in."""
-        return QFontMetricsF(self.font(kind)).height()
+        if kind not in self._heights:
+            self._heights[kind] = QFontMetricsF(self.font(kind)).height()
+        return self._heights[kind]
 
     def color(self, name: str) -> QColor:
         """A palette colour by its name."""

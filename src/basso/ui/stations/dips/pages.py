@@ -5,8 +5,7 @@ from __future__ import annotations
 import html
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QTextBrowser, QVBoxLayout, QWidget
 
 from basso.ui.stations.dips.one_dip import dip_detail, dip_picture, dip_title, rival_rows, share_picture
 from basso.ui.stations.dips.views import DipView, GPathView, GView, ShareView
@@ -25,21 +24,17 @@ class OneDipPage(QWidget):
         super().__init__()
         self._look = look
         self._title, self._detail = HeldWords(look, 1, Type.STRONG), HeldWords(look, 2, Type.SMALL)
-        self._causes = Words(look, Type.SMALL)
+        self._causes = QTextBrowser()
         self.dip, self.path = DipView(look), GPathView(look)
-        self._causes.setTextFormat(Qt.TextFormat.RichText)
-        self._causes.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self._causes.setFrameShape(QFrame.Shape.NoFrame)
+        self._causes.setStyleSheet("QTextBrowser { background: transparent; }")
+        self._causes.document().setDocumentMargin(0)
+        self._causes.setAccessibleName("What speaks for and against each cause")
         self._shown: tuple[Analysis, JudgedDip] | None = None
-        scroll = QScrollArea()
-        scroll.setWidget(self._causes)
-        scroll.setWidgetResizable(True)
-        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
-        scroll.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        scroll.setAccessibleName("What speaks for and against each cause")
         lower = QHBoxLayout()
         lower.setSpacing(16)
         lower.addWidget(self.path, 40)
-        lower.addWidget(scroll, 60)
+        lower.addWidget(self._causes, 60)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
         layout.setSpacing(3)
@@ -56,7 +51,7 @@ class OneDipPage(QWidget):
             self._detail.setText("")
             self.dip.show_picture(None)
             self.path.show_picture(None)
-            self._causes.setText("")
+            self._causes.clear()
             return
         self._title.setText(dip_title(a, d))
         self._detail.setText(dip_detail(a, d, units))
@@ -66,19 +61,20 @@ class OneDipPage(QWidget):
         self._dress()
 
     def _dress(self) -> None:
+        self._causes.setFont(self._look.font(Type.SMALL))
         if self._shown is None:
             return
         p, lines = self._look.palette, []
         for row in rival_rows(*self._shown):
             tone = p.ink if row.judged else p.soft
-            head = f"<b>{html.escape(row.name)}</b>" + (" (judged)" if row.judged else "")
+            head = f"<span style='font-weight:600'>{html.escape(row.name)}</span>" + (" (judged)" if row.judged else "")
             said = [f"for: {html.escape(w)}" for w in row.speaks_for] + [
                 f"against: {html.escape(w)}" for w in row.speaks_against
             ]
             lines.append(
                 f"<p style='margin:0 0 5px 0; color:{tone}'>{head}<br>" + "<br>".join(f"– {w}" for w in said) + "</p>"
             )
-        self._causes.setText("".join(lines))
+        self._causes.setHtml("".join(lines))
 
     @property
     def text(self) -> str:

@@ -2,25 +2,55 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Generic, TypeVar
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
+from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from basso.recording.spans import runs_of
 from basso.ui.plots import paint
+from basso.ui.plots.strokes import points_of
 from basso.ui.plots.ticks import ticks
 from basso.ui.stations.dips.one_dip import DipPicture, SharePicture
 from basso.ui.theme.look import Look, Type
 from basso.units import FloatArray
 
 P = TypeVar("P")
+T = TypeVar("T", float, FloatArray)
+
+
+@dataclass(frozen=True, slots=True)
+class _Frame:
+    """The room inside a plot's axes, and the values at its edges."""
+
+    room: QRectF
+    x: tuple[float, float]
+    y: tuple[float, float]
+
+    def across(self, u: T) -> T:
+        """Where values lie on the screen from the left."""
+        return self.room.left() + (u - self.x[0]) * (self.room.width() / (self.x[1] - self.x[0]))
+
+    def down(self, v: T) -> T:
+        """Where values lie on the screen from the top."""
+        return self.room.bottom() - (v - self.y[0]) * (self.room.height() / (self.y[1] - self.y[0]))
+
+    def at(self, u: float, v: float) -> QPointF:
+        """A pair of values as a point on the screen."""
+        return QPointF(self.across(u), self.down(v))
+
+    def curve(self, painter: QPainter, u: FloatArray, v: FloatArray) -> None:
+        """Draw a curve, broken where a value is missing."""
+        across, down = self.across(u), self.down(v)
+        for first, last in runs_of(np.isfinite(down)):
+            painter.drawPolyline(points_of(across[first:last], down[first:last]))
 
 
 class _Plot(QWidget, Generic[P]):
-    """A plot of a picture, with an area inside its axes."""
+    """A plot of a picture."""
 
     def __init__(self, look: Look, lines: float) -> None:
         super().__init__()
@@ -34,48 +64,24 @@ class _Plot(QWidget, Generic[P]):
         self.picture = picture
         self.update()
 
-    def _area(self) -> QRectF:
+    def _frame(self, x: tuple[float, float], y: tuple[float, float]) -> _Frame:
+        """The frame that leaves room for axes."""
         line = self._look.height(Type.SMALL)
-        return QRectF(line * 3.4, line * 0.9, self.width() - line * 4.2, self.height() - line * 3.3)
+        return _Frame(QRectF(line * 3.4, line * 0.9, self.width() - line * 4.2, self.height() - line * 3.3), x, y)
 
-    def _axes(
-        self,
-        painter: QPainter,
-        x: tuple[float, float],
-        y: tuple[float, float],
-        words: tuple[str, str],
-        y_digits: str = "g",
-    ) -> None:
-        look, area = self._look, self._area()
+    def _axes(self, painter: QPainter, frame: _Frame, words: tuple[str, str]) -> None:
+        """Draw the axes, named by ``words``."""
+        look, room = self._look, frame.room
         small, soft, line = look.font(Type.SMALL), look.color("soft"), look.height(Type.SMALL)
-        for v in ticks(*y, 5):
-            at = self._at(0.0, v, x, y).y()
-            paint.rule(painter, area.left(), at, area.right(), at, look.color("grid"))
-            paint.text(painter, area.left() - 6, at, f"{v:{y_digits}}", small, soft, paint.RIGHT)
-        for v in ticks(*x, 8):
-            at = self._at(v, 0.0, x, y).x()
-            paint.text(painter, at, area.bottom() + line * 0.8, f"{v:g}".replace("-", "−"), small, soft, paint.CENTRE)
-        paint.text(painter, area.right(), area.bottom() + line * 1.7, words[0], small, soft, paint.RIGHT)
-        paint.text(painter, area.left() + 4, area.top() - line * 0.2, words[1], small, soft)
-
-    def _at(self, u: float, v: float, x: tuple[float, float], y: tuple[float, float]) -> QPointF:
-        area = self._area()
-        return QPointF(
-            area.left() + (u - x[0]) / (x[1] - x[0]) * area.width(),
-            area.bottom() - (v - y[0]) / (y[1] - y[0]) * area.height(),
-        )
-
-    def _line(self, u: FloatArray, v: FloatArray, x: tuple[float, float], y: tuple[float, float]) -> list[QPolygonF]:
-        """The curve in pieces, broken where a value is missing."""
-        area = self._area()
-        across = area.left() + (u - x[0]) / (x[1] - x[0]) * area.width()
-        down = area.bottom() - (v - y[0]) / (y[1] - y[0]) * area.height()
-        return [
-            QPolygonF(
-                [QPointF(a, b) for a, b in zip(across[first:last].tolist(), down[first:last].tolist(), strict=True)]
-            )
-            for first, last in runs_of(np.isfinite(down))
-        ]
+        for v in ticks(*frame.y, 5):
+            at = frame.down(v)
+            paint.rule(painter, room.left(), at, room.right(), at, look.color("grid"))
+            paint.text(painter, room.left() - 6, at, f"{v:g}", small, soft, paint.RIGHT)
+        for v in ticks(*frame.x, 8):
+            number = f"{v:g}".replace("-", "−")
+            paint.text(painter, frame.across(v), room.bottom() + line * 0.8, number, small, soft, paint.CENTRE)
+        paint.text(painter, room.right(), room.bottom() + line * 1.7, words[0], small, soft, paint.RIGHT)
+        paint.text(painter, room.left() + 4, room.top() - line * 0.2, words[1], small, soft)
 
 
 class DipView(_Plot[DipPicture]):
@@ -90,43 +96,35 @@ class DipView(_Plot[DipPicture]):
         p, look = self.picture, self._look
         if p is None:
             return
-        painter, area = QPainter(self), self._area()
+        painter = QPainter(self)
         x = float(p.time_s[0]), float(p.time_s[-1])
-        high = np.nanmax(
-            np.concatenate([p.pressure, p.expected[np.isfinite(p.expected)], p.floor[np.isfinite(p.floor)]])
-        )
+        shown = np.concatenate([p.pressure, p.expected, p.floor, *(values for _, values in p.others)])
+        high = np.max(shown, initial=1.0, where=np.isfinite(shown))
         y = 0.0, float(high) * 1.08
-        left, right = self._at(0.0, 0.0, x, y).x(), self._at(min(p.end_s, x[1]), 0.0, x, y).x()
-        painter.fillRect(QRectF(left, area.top(), right - left, area.height()), look.color("band"))
-        self._axes(painter, x, y, ("seconds from the crossing", f"pressure, {p.unit}"))
-        painter.setClipRect(area)
+        frame = self._frame(x, y)
+        room = frame.room
+        left, right = frame.across(0.0), frame.across(min(p.end_s, x[1]))
+        painter.fillRect(QRectF(left, room.top(), right - left, room.height()), look.color("band"))
+        self._axes(painter, frame, ("seconds from the crossing", f"pressure, {p.unit}"))
+        painter.setClipRect(room)
         faint = look.color("soft")
         faint.setAlphaF(0.38)
+        painter.setPen(paint.pen(faint, 1.0))
         for times, values in p.others:
-            painter.setPen(paint.pen(faint, 1.0))
-            for piece in self._line(times, values, x, y):
-                painter.drawPolyline(piece)
+            frame.curve(painter, times, values)
         for values, color, style in (
             (p.expected, "fair", Qt.PenStyle.SolidLine), (p.floor, "below", Qt.PenStyle.DashLine), (p.pressure, "ink", Qt.PenStyle.SolidLine),
         ):  # fmt: skip
             painter.setPen(paint.pen(look.color(color), 1.0, style))
-            for piece in self._line(p.time_s, values, x, y):
-                painter.drawPolyline(piece)
+            frame.curve(painter, p.time_s, values)
         painter.setClipping(False)
         line = look.height(Type.SMALL)
         for values, color, words, up in ((p.expected, "fair", "expected", -0.8), (p.floor, "below", "floor", 0.8)):
             known = np.flatnonzero(np.isfinite(values))
             if known.size:
-                at = self._at(x[1], float(values[known[-1]]), x, y)
-                paint.text(
-                    painter,
-                    area.right() - 4,
-                    at.y() + up * line,
-                    words,
-                    look.font(Type.SMALL_STRONG),
-                    look.color(color),
-                    paint.RIGHT,
-                )
+                at = frame.down(float(values[known[-1]])) + up * line
+                font = look.font(Type.SMALL_STRONG)
+                paint.text(painter, room.right() - 4, at, words, font, look.color(color), paint.RIGHT)
 
 
 class GPathView(_Plot[DipPicture]):
@@ -139,37 +137,34 @@ class GPathView(_Plot[DipPicture]):
             "From three seconds before the crossing (thin) to the deepest point (thick); the mark is the crossing."
         )
 
-    def _area(self) -> QRectF:
-        side = min(self.width(), self.height()) - 2.0 * self._look.height(Type.SMALL)
-        return QRectF((self.width() - side) / 2.0, (self.height() - side) / 2.0, side, side)
-
     def paintEvent(self, event: QPaintEvent) -> None:
         p, look = self.picture, self._look
         if p is None or not p.side_g.size:
             return
-        painter, area = QPainter(self), self._area()
+        painter = QPainter(self)
+        side = min(self.width(), self.height()) - 2.0 * look.height(Type.SMALL)
         most = max(1.0, float(np.ceil(np.hypot(p.side_g, p.fore_g).max() * 2.0) / 2.0))
-        span = (-most, most)
-        middle = self._at(0.0, 0.0, span, span)
+        square = QRectF((self.width() - side) / 2.0, (self.height() - side) / 2.0, side, side)
+        frame = _Frame(square, (-most, most), (-most, most))
+        middle = square.center()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         small, soft = look.font(Type.SMALL), look.color("soft")
         for ring in np.arange(0.5, most + 0.01, 0.5):
-            far = ring / most * area.width() / 2.0
+            far = ring / most * side / 2.0
             painter.setPen(paint.pen(look.color("grid")))
             painter.drawEllipse(middle, far, far)
             paint.text(painter, middle.x() + 3, middle.y() - far + 7, f"{ring:g} g", small, soft)
         for words, u, v, anchor in (
             ("accelerating", 0.0, most, paint.CENTRE), ("braking", 0.0, -most, paint.CENTRE), ("left", -most, 0.0, paint.RIGHT), ("right", most, 0.0, paint.LEFT),
         ):  # fmt: skip
-            at = self._at(u, v, span, span)
+            at = frame.at(u, v)
             paint.text(painter, at.x(), at.y() + (-8 if v > 0 else 8 if v < 0 else 0), words, small, soft, anchor)
         # A left turn is drawn to the left, as the driver feels it.
-        points = [self._at(-a, b, span, span) for a, b in zip(p.side_g.tolist(), p.fore_g.tolist(), strict=True)]
-        for i in range(1, len(points)):
-            inside = p.g_time_s[i] >= 0.0
-            painter.setPen(paint.pen(look.color("below" if inside else "ink"), 2.4 if inside else 1.2))
-            painter.drawLine(points[i - 1], points[i])
-        cross = points[min(int(np.searchsorted(p.g_time_s, 0.0)), len(points) - 1)]
+        crossed = min(int(np.searchsorted(p.g_time_s, 0.0)), p.side_g.size - 1)
+        for part, color, width in ((slice(0, crossed + 1), "ink", 1.2), (slice(crossed, None), "below", 2.4)):
+            painter.setPen(paint.pen(look.color(color), width))
+            frame.curve(painter, -p.side_g[part], p.fore_g[part])
+        cross = frame.at(-float(p.side_g[crossed]), float(p.fore_g[crossed]))
         painter.setPen(paint.pen(look.color("ink"), 1.4))
         painter.setBrush(look.color("panel"))
         painter.drawEllipse(cross, 4.5, 4.5)
@@ -191,25 +186,20 @@ class ShareView(_Plot[SharePicture]):
         x = (100.0 * float(p.share[-1]), 105.0)
         top = max(0.05, min(1.0, 1.3 * float(np.interp(0.97, p.share[::-1], p.below[::-1]))))
         y = (0.0, 100.0 * top)
-        self._axes(painter, x, y, ("share of normal, %", "of warm running below it, %"))
-        painter.setClipRect(self._area())
+        frame = self._frame(x, y)
+        room = frame.room
+        self._axes(painter, frame, ("share of normal, %", "of warm running below it, %"))
+        painter.setClipRect(room)
         painter.setPen(paint.pen(look.color("ink"), 1.0))
-        for piece in self._line(100.0 * p.share, 100.0 * p.below, x, y):
-            painter.drawPolyline(piece)
+        frame.curve(painter, 100.0 * p.share, 100.0 * p.below)
         painter.setClipping(False)
         if p.floor is not None:
-            area, at = self._area(), self._at(100.0 * p.floor, 0.0, x, y).x()
+            at = frame.across(100.0 * p.floor)
             part = float(np.interp(p.floor, p.share[::-1], p.below[::-1]))
-            paint.rule(painter, at, area.top(), at, area.bottom(), look.color("below"), Qt.PenStyle.DashLine)
+            paint.rule(painter, at, room.top(), at, room.bottom(), look.color("below"), Qt.PenStyle.DashLine)
             words = f"{100.0 * part:.1f} % below {100.0 * p.floor:.0f} %"
-            paint.text(
-                painter,
-                at + 6,
-                area.top() + look.height(Type.SMALL),
-                words,
-                look.font(Type.SMALL_STRONG),
-                look.color("below"),
-            )
+            top = room.top() + look.height(Type.SMALL)
+            paint.text(painter, at + 6, top, words, look.font(Type.SMALL_STRONG), look.color("below"))
 
 
 class GView(_Plot[SharePicture]):
@@ -235,15 +225,15 @@ class GView(_Plot[SharePicture]):
         x = float(g.min()) - 0.1, float(g.max()) + 0.1
         y = (min(50.0, 100.0 * float(low.min()) - 5.0), 110.0)
         ways = "braking (−) and accelerating (+), g" if self._fore else "left turns (−) and right turns (+), g"
-        self._axes(painter, x, y, (ways, "share of normal, %"))
-        wide = abs(self._at(0.1, 0.0, x, y).x() - self._at(0.0, 0.0, x, y).x()) * 0.7
+        frame = self._frame(x, y)
+        self._axes(painter, frame, (ways, "share of normal, %"))
+        wide = 0.7 * (frame.across(0.1) - frame.across(0.0))
         for u, v, w in zip(g.tolist(), middle.tolist(), low.tolist(), strict=True):
-            top, bottom = self._at(u, 100.0 * v, x, y), self._at(u, 100.0 * w, x, y)
+            top, bottom = frame.at(u, 100.0 * v), frame.at(u, 100.0 * w)
             name = "below" if p.floor is not None and w < p.floor else "fair"
             painter.fillRect(QRectF(top.x() - wide / 2, top.y(), wide, bottom.y() - top.y()), look.color(name))
         painter.setPen(paint.pen(look.color("ink"), 1.0))
-        for piece in self._line(g, 100.0 * middle, x, y):
-            painter.drawPolyline(piece)
+        frame.curve(painter, g, 100.0 * middle)
         if p.floor is not None:
-            area, at = self._area(), self._at(0.0, 100.0 * p.floor, x, y).y()
-            paint.rule(painter, area.left(), at, area.right(), at, look.color("below"), Qt.PenStyle.DashLine)
+            room, at = frame.room, frame.down(100.0 * p.floor)
+            paint.rule(painter, room.left(), at, room.right(), at, look.color("below"), Qt.PenStyle.DashLine)

@@ -6,16 +6,8 @@ import csv
 import io
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import (
-    QAbstractTableModel,
-    QModelIndex,
-    QPersistentModelIndex,
-    QSortFilterProxyModel,
-    Qt,
-    QTimer,
-    Signal,
-)
-from PySide6.QtGui import QBrush, QResizeEvent
+from PySide6.QtCore import QModelIndex, QSortFilterProxyModel, Qt, QTimer, Signal
+from PySide6.QtGui import QBrush, QResizeEvent, QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -43,58 +35,16 @@ if TYPE_CHECKING:
     from basso.pressure.dips import Dip
     from basso.recording.recording import Recording
 
-_Index = QModelIndex | QPersistentModelIndex
 _SORT_ROLE = Qt.ItemDataRole.UserRole
 _NUMERIC = (2, 3, 4, 5)
+_LOWEST, _UNDER = 2, 3
 TRACES, ONE_DIP, SHARES = range(3)
 
 
-class _DipModel(QAbstractTableModel):
-    def __init__(self, look: Look) -> None:
-        super().__init__()
-        self._look = look
-        self._rows: list[DipRow] = []
-        self._headings: tuple[str, ...] = ()
-
-    def set_rows(self, rows: list[DipRow], headings: tuple[str, ...]) -> None:
-        self.beginResetModel()
-        self._rows, self._headings = rows, headings
-        self.endResetModel()
-
-    def rowCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else len(self._rows)
-
-    def columnCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008
-        return len(self._headings)
-
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        if orientation is Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return self._headings[section]
-        if role == Qt.ItemDataRole.TextAlignmentRole:
-            return self._alignment(section)
-        return None
-
-    def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        row = self._rows[index.row()]
-        column = index.column()
-        if role == Qt.ItemDataRole.DisplayRole:
-            return row.cells[column]
-        if role == _SORT_ROLE:
-            return row.keys[column]
-        if role == Qt.ItemDataRole.TextAlignmentRole:
-            return self._alignment(column)
-        if role == Qt.ItemDataRole.FontRole and column == 2:
-            return self._look.font(Type.STRONG)
-        if role == Qt.ItemDataRole.ForegroundRole and column == 3:
-            return QBrush(self._look.color("below"))
-        if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleDescriptionRole):
-            return row.reason
-        return None
-
-    @staticmethod
-    def _alignment(column: int) -> int:
-        side = Qt.AlignmentFlag.AlignRight if column in _NUMERIC else Qt.AlignmentFlag.AlignLeft
-        return int(side | Qt.AlignmentFlag.AlignVCenter)
+def _side(column: int) -> Qt.AlignmentFlag:
+    """On which side of its column a cell stands."""
+    side = Qt.AlignmentFlag.AlignRight if column in _NUMERIC else Qt.AlignmentFlag.AlignLeft
+    return side | Qt.AlignmentFlag.AlignVCenter
 
 
 class DipsStation(QWidget):
@@ -115,7 +65,7 @@ class DipsStation(QWidget):
         self._title, self._detail, self._room = QLabel(), QLabel(), QWidget()
         self._reason = HeldWords(look, 2, Type.SMALL, "soft")
         self.traces = Traces(look, cursor)
-        self._model = _DipModel(look)
+        self._model = QStandardItemModel()
         self._sorted = QSortFilterProxyModel()
         self._sorted.setSourceModel(self._model)
         self._sorted.setSortRole(_SORT_ROLE)
@@ -202,6 +152,7 @@ class DipsStation(QWidget):
             label.setFont(self._look.font(kind))
             label.setStyleSheet(f"color: {getattr(self._look.palette, color)};")
         self.table.horizontalHeader().setFont(self._look.font(Type.SMALL))
+        self._dress_cells()
 
     # What is shown
 
@@ -225,7 +176,7 @@ class DipsStation(QWidget):
                 if waiting
                 else "Drop a CSV on the window, or press Ctrl+O. It wants time, rpm and oil pressure; oil temperature and g tell why."
             )
-            self._model.set_rows([], columns(units))
+            self._fill([])
             return
         words = opening(analysis, units)
         self._title.setText(words.title)
@@ -236,11 +187,36 @@ class DipsStation(QWidget):
             for d, label in zip(analysis.dips, number, strict=True)
         ]
         self.traces.set_panels(panels(analysis, units), analysis.time_s, marks)
-        self._model.set_rows(dip_rows(analysis, units), columns(units))
+        self._fill(dip_rows(analysis, units))
         self._fit_columns()
         if kept >= 0:
             self.select(kept, move=False)
         self._show_page_of(self._stack.currentIndex())
+
+    def _fill(self, rows: list[DipRow]) -> None:
+        """Fill the list. The cells live in Qt: asked of Python one by one they took as long to paint as everything else."""
+        model = QStandardItemModel()
+        model.setHorizontalHeaderLabels(columns(self._units))
+        for column in range(model.columnCount()):
+            model.setHeaderData(column, Qt.Orientation.Horizontal, _side(column), Qt.ItemDataRole.TextAlignmentRole)
+        for row in rows:
+            cells = [QStandardItem(words) for words in row.cells]
+            for column, (cell, key) in enumerate(zip(cells, row.keys, strict=True)):
+                cell.setData(key, _SORT_ROLE)
+                cell.setTextAlignment(_side(column))
+                cell.setToolTip(row.reason)
+                cell.setAccessibleDescription(row.reason)
+                cell.setEditable(False)
+            model.appendRow(cells)
+        self._model = model
+        self._dress_cells()
+        self._sorted.setSourceModel(model)
+
+    def _dress_cells(self) -> None:
+        strong, below = self._look.font(Type.STRONG), QBrush(self._look.color("below"))
+        for row in range(self._model.rowCount()):
+            self._model.item(row, _LOWEST).setFont(strong)
+            self._model.item(row, _UNDER).setForeground(below)
 
     def _kept(self, analysis: Analysis | None) -> int:
         """The dip that is selected now, found again in another judgement of the same recording; −1 where it is none there."""
@@ -305,13 +281,16 @@ class DipsStation(QWidget):
         choose_row(self.table, index)
         chosen.blockSignals(False)
         # Once more when the table has its size, on a session that has only just been opened.
-        QTimer.singleShot(
-            0,
-            self.table,
-            lambda: self.table.scrollTo(self.table.currentIndex(), QAbstractItemView.ScrollHint.PositionAtCenter),
-        )
+        QTimer.singleShot(0, self.table, self._bring_into_view)
         if not move:
             self._mark(dip)
+
+    def _bring_into_view(self) -> None:
+        """Scroll the list where the chosen dip has no other above or below it; else only two of its rows are painted anew."""
+        table, index = self.table, self.table.currentIndex()
+        row = table.visualRect(index)
+        if not table.viewport().rect().contains(row.adjusted(0, -row.height(), 0, row.height())):
+            table.scrollTo(index, QAbstractItemView.ScrollHint.PositionAtCenter)
 
     def step(self, by: int) -> None:
         """Next or previous dip in the order of time from the cursor (or from the selected one)."""
@@ -354,7 +333,7 @@ class DipsStation(QWidget):
         writer.writerow([*columns(self._units), "Reason"])
         for row in rows:
             source = self._sorted.mapToSource(self._sorted.index(row, 0)).row()
-            cells = [self._model.data(self._model.index(source, c)) for c in range(self._model.columnCount())]
-            reason = self._model.data(self._model.index(source, 0), Qt.ItemDataRole.ToolTipRole)
-            writer.writerow([str(c).replace("\u2009", "").replace("−", "-") for c in cells] + [str(reason)])
+            cells = [self._model.item(source, c).text() for c in range(self._model.columnCount())]
+            reason = self._model.item(source, 0).toolTip()
+            writer.writerow([c.replace("\u2009", "").replace("−", "-") for c in cells] + [reason])
         return out.getvalue()
