@@ -6,6 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from scipy.optimize import minimize
+from scipy.special import expit
 
 from basso.analysis import analyse
 from basso.pressure.pull import EQUAL, find_pull
@@ -18,6 +20,7 @@ from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup, Simulated
 from basso.sump.shape import BoxPan
 from basso.sump.surface import pickup_head_m
+from basso.units import FloatArray
 from support import judged_scenario, recording_of
 
 
@@ -41,6 +44,29 @@ def test_churning_at_high_speed_is_not_put_down_to_the_pan() -> None:
     rng = np.random.default_rng(5)
     side, fore, fast = rng.uniform(-1.4, 1.4, 6000), rng.uniform(-1.2, 0.6, 6000), rng.uniform(0.0, 2.0, 6000)
     assert find_pull(fast > 1.2, side, fore, fast) == EQUAL
+
+
+@pytest.mark.parametrize("sharp", [1.0, 4.0, 1e6], ids=["spread", "clear", "no overlap"])
+@pytest.mark.parametrize("seed", range(4))
+def test_pull_is_the_likeliest_there_is(seed: int, sharp: float) -> None:
+    """Against a general minimiser on the same likelihood, to a hundredth; some directions do nothing, so bounds are met."""
+    rng = np.random.default_rng(seed)
+    side, fore = rng.normal(0.0, 0.6, 2500), rng.normal(0.0, 0.4, 2500)
+    truth = np.maximum(rng.normal(1.5, 2.5, 4), 0.0)
+    columns = np.column_stack([np.maximum(v, 0.0) for v in (side, -side, -fore, fore)])
+    low = rng.random(side.size) < expit(np.clip(sharp * (columns @ truth - 1.2), -500.0, 500.0))
+    whole = np.column_stack([columns, np.zeros(side.size), np.ones(side.size)])
+
+    def unlikely(c: FloatArray) -> float:
+        spread = c[:4] - c[:4].mean()
+        return float(np.sum(np.logaddexp(0.0, -np.where(low, 1.0, -1.0) * (whole @ c)))) / 8.0 + float(spread @ spread)
+
+    bounds = [(0.0, 60.0)] * 5 + [(None, None)]
+    best = minimize(unlikely, [1.0] * 4 + [0.0, -3.0], method="L-BFGS-B", bounds=bounds, options={"maxfun": 10**5}).x[
+        :4
+    ]
+    pull = find_pull(low, side, fore, np.zeros(side.size))
+    assert list(pull.values()) == pytest.approx(best / best.max(), abs=0.01)
 
 
 def _lesser(setup: Setup, simulated: Simulated, start_s: float) -> float:

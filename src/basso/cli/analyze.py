@@ -11,6 +11,8 @@ from basso.cli import options
 from basso.errors import InputError
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from basso.analysis import Analysis
     from basso.pressure.options import JudgeOptions
     from basso.report.documents import Document
@@ -45,20 +47,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """Judge each log and report; several at once, on as many cores as there are."""
-    from basso.report.documents import dump
-    from basso.report.several import on_shared_maps, told_of
-    from basso.workflow import export_analysis
-
     if arguments.out and len(arguments.logs) > 1:
         raise InputError("--out takes one log at a time; run it once for each.")
-    judging = options.judging(arguments)
-    if len(arguments.logs) == 1:
-        analysis = _judge(arguments, judging, arguments.logs[0])
-        if arguments.out:
-            export_analysis(analysis, Path(arguments.out))
-        told = [told_of(analysis)]
-    else:
-        told = _in_parallel(arguments, judging)
+    workers = min(len(arguments.logs), len(os.sched_getaffinity(0)))
+    told = _in_parallel(arguments, workers) if workers > 1 else _in_turn(arguments)
+    from basso.report.documents import dump
+    from basso.report.several import on_shared_maps
+
     documents = on_shared_maps(told)
     if arguments.json:
         print(dump(documents[0] if len(documents) == 1 else documents))
@@ -66,6 +61,19 @@ def run(arguments: argparse.Namespace) -> int:
     for document in documents:
         _report(document)
     return 0
+
+
+def _in_turn(arguments: argparse.Namespace) -> list[Told]:
+    from basso.report.several import told_of
+    from basso.workflow import export_analysis
+
+    judging, told = options.judging(arguments), []
+    for name in arguments.logs:
+        analysis = _judge(arguments, judging, name)
+        if arguments.out:
+            export_analysis(analysis, Path(arguments.out))
+        told.append(told_of(analysis))
+    return told
 
 
 def _judge(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> Analysis:
@@ -77,24 +85,63 @@ def _judge(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> A
     return judge(recording, judging.by(None, known.get(recording.content_hash)))
 
 
-def _in_parallel(arguments: argparse.Namespace, judging: JudgeOptions) -> list[Told]:
-    """Every log in a process of its own; they share nothing. The first one that cannot be used stops them all."""
-    from concurrent.futures import ProcessPoolExecutor
+def _in_parallel(arguments: argparse.Namespace, workers: int) -> list[Told]:
+    """Every log by itself; they share nothing. One worker is this process, which need not be begun first, the others are new ones.
+
+    Raises:
+        InputError: a log cannot be used; what is not begun by then is left.
+    """
+    from collections import deque
+    from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
     from multiprocessing import get_context
 
-    workers = min(len(arguments.logs), len(os.sched_getaffinity(0)))
-    # Begun afresh, each with one thread of its own: what is parallel here is the logs.
+    # One thread each, said before anything asks: what is parallel here is the logs.
     os.environ.update({name: "1" for name in _OWN_THREADS if name not in os.environ})
-    with ProcessPoolExecutor(workers, get_context("spawn")) as pool:
-        work = [pool.submit(_told, arguments, judging, name) for name in arguments.logs]
-        told = []
-        for w in work:
-            answer = w.result()
+    names = arguments.logs
+    sizes = [path.stat().st_size if (path := Path(name)).is_file() else 0 for name in names]
+    # The longest first, so that none is left over at the end for one worker alone.
+    waiting = deque(sorted(range(len(names)), key=lambda i: -sizes[i]))
+    told: dict[int, Told] = {}
+    problems: dict[int, str] = {}
+
+    def work(judge_one: Callable[[str], Told | str]) -> None:
+        while waiting:
+            try:
+                i = waiting.popleft()
+            except IndexError:  # another worker took the last one
+                return
+            answer = judge_one(names[i])
             if isinstance(answer, str):
-                pool.shutdown(cancel_futures=True)
-                raise InputError(answer)
-            told.append(answer)
-    return told
+                problems[i] = answer
+                waiting.clear()
+            else:
+                told[i] = answer
+
+    with ProcessPoolExecutor(workers - 1, get_context("spawn")) as pool, ThreadPoolExecutor(workers - 1) as feeding:
+        for _ in range(workers - 1):  # they load what they need while this one reads its options
+            pool.submit(_get_ready)
+        judging = options.judging(arguments)
+        fed = [
+            feeding.submit(work, lambda name: pool.submit(_told, arguments, judging, name).result())
+            for _ in range(workers - 1)
+        ]
+        try:
+            work(lambda name: _told(arguments, judging, name))
+        finally:
+            waiting.clear()
+        for f in fed:
+            f.result()
+    if problems:
+        raise InputError(problems[min(problems)])
+    return [told[i] for i in range(len(names))]
+
+
+def _get_ready() -> None:
+    """Load what judging a log takes."""
+    import polars  # noqa: F401
+
+    import basso.report.several
+    import basso.workflow  # noqa: F401
 
 
 def _told(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> Told | str:

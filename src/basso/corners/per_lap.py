@@ -57,11 +57,11 @@ def per_lap(a: Analysis) -> tuple[PerLap, ...]:
 
 def _over(measure: str, values: list[float]) -> PerLap:
     """Mean and interval; what cannot be less than 0 is not shown as if it could."""
-    from scipy.stats import t
+    from scipy.special import stdtrit
 
     made: FloatArray = np.array(values, dtype=np.float64)
     mean = float(made.mean())
     if made.size < 3:
         return PerLap(measure, mean, None, None, made.size)
-    reach = float(t.ppf(0.5 + _LEVEL / 2.0, made.size - 1) * made.std(ddof=1) / np.sqrt(made.size))
+    reach = float(stdtrit(made.size - 1, 0.5 + _LEVEL / 2.0) * made.std(ddof=1) / np.sqrt(made.size))
     return PerLap(measure, mean, max(mean - reach, 0.0), mean + reach, made.size)

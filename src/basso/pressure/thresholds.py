@@ -120,7 +120,7 @@ def find_thresholds(
     known = judged & np.isfinite(share)
     few = slice(None, None, every)
     side, along = (rolling_mean(v, every)[few] for v in (side, along))
-    thin = _Thin(side, along, loss[few], known[few], step * every)
+    thin = _Thin.of(side, along, loss[few], known[few], step * every)
     wanted = [d for d in DIRECTIONS if (lateral_g if d in ("left", "right") else longitudinal_g) is not None]
     found: dict[str, _Found] = {}
     barred = np.zeros(thin.loss.size, dtype=np.bool_)
@@ -141,9 +141,8 @@ def find_thresholds(
         if surest.threshold.g is None:
             found.update({f.threshold.direction: f for f in open_ones})
             break
-        main, across = thin.axes(surest.threshold.direction)
-        slosh = surest.threshold.slosh
-        over = felt(main, thin.step, slosh) + surest.part * felt(across, thin.step, slosh)
+        main, across = thin.felt_in(surest.threshold.direction, surest.threshold.slosh)
+        over = main + surest.part * across
         barred |= any_lately(over > _CLEAR * (surest.threshold.low_g or _LEAST_G), round(_CLEARS_S / thin.step))
     return tuple(replace(found[d].threshold, at=found[d].threshold.at * every) for d in wanted)
 
@@ -159,23 +158,32 @@ class _Found:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Thin:
-    """The signals at 25 samples a second or fewer, shape (n,); ``flat``, ``scatter``: of the loss where nothing is thrown."""
+    """The signals at 25 samples a second or fewer, shape (n,).
 
-    side: FloatArray
-    along: FloatArray
+    Attributes:
+        felt: by slosh, what the oil feels sideways and fore and aft.
+    """
+
+    felt: dict[tuple[float, float], tuple[FloatArray, FloatArray]]
     loss: FloatArray
     known: NDArray[np.bool_]
     step: float
 
-    def axes(self, direction: str) -> tuple[FloatArray, FloatArray]:
-        """g in a direction, and across it."""
+    @classmethod
+    def of(cls, side: FloatArray, along: FloatArray, loss: FloatArray, known: NDArray[np.bool_], step: float) -> _Thin:
+        """From g sideways and fore and aft: every direction asks for what is felt of both, so it is worked out once."""
+        return cls({s: (felt(side, step, s), felt(along, step, s)) for s in _SLOSHES}, loss, known, step)
+
+    def felt_in(self, direction: str, slosh: tuple[float, float] = USUAL_SLOSH) -> tuple[FloatArray, FloatArray]:
+        """What is felt in a direction, and across it."""
+        side, along = self.felt[slosh]
         sign = 1.0 if direction in ("left", "acceleration") else -1.0
-        return (sign * self.side, self.along) if direction in ("left", "right") else (sign * self.along, self.side)
+        return (sign * side, along) if direction in ("left", "right") else (sign * along, side)
 
     def flat(self) -> tuple[float, float]:
         """What the worst moment of a pass loses where nothing falls, and its scatter: from calm running."""
-        calm = self.known & (np.abs(felt(self.side, self.step, USUAL_SLOSH)) < _LEAST_G)
-        calm &= np.abs(felt(self.along, self.step, USUAL_SLOSH)) < _LEAST_G
+        side, along = self.felt[USUAL_SLOSH]
+        calm = self.known & (np.abs(side) < _LEAST_G) & (np.abs(along) < _LEAST_G)
         lost = self.loss[calm] if calm.sum() >= 30 else self.loss[self.known]
         middle = float(np.median(lost))
         # From what lies over normal: nothing but noise lifts the pressure.
@@ -209,8 +217,7 @@ class _Passes:
 
 def _passes(direction: str, s: _Thin, barred: NDArray[np.bool_]) -> _Passes:
     """``barred``: where another direction may have bared the pickup."""
-    main, across = s.axes(direction)
-    usual, other = felt(main, s.step, USUAL_SLOSH), felt(across, s.step, USUAL_SLOSH)
+    usual, other = s.felt_in(direction)
     flat, scatter = s.flat()
     late, around = round(_DELAY_S / s.step), round(_AROUND_S / s.step)
     lost, at, edges = [], [], []
@@ -238,7 +245,7 @@ def _passes(direction: str, s: _Thin, barred: NDArray[np.bool_]) -> _Passes:
         index = np.concatenate([np.arange(a, b) for a, b in zip(starts, inside, strict=True)])
         at_start = np.concatenate([[0], np.cumsum(inside - starts)[:-1]])
         for i, slosh in enumerate(_SLOSHES):
-            x, y = felt(main, s.step, slosh)[index], felt(across, s.step, slosh)[index]
+            x, y = (v[index] for v in s.felt_in(direction, slosh))
             for k, part in enumerate(_PARTS):
                 tops[i, k] = np.maximum.reduceat(x + part * y, at_start)
     return _Passes(tops, np.array(lost), np.array(at, dtype=np.intp), flat, scatter)
