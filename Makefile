@@ -44,6 +44,7 @@ bench: $(READY)
 
 demo-data: $(READY)
 	$(VENV)/bin/python -m basso.standin.demo
+	$(VENV)/bin/python -m basso.garage.demo
 
 format: $(READY)
 	$(VENV)/bin/ruff check --fix .

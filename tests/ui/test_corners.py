@@ -38,6 +38,28 @@ def desk(application: QApplication, wide_window: MainWindow) -> Desk:
     return wide_window.desk
 
 
+@pytest.fixture
+def unmapped_desk(application: QApplication, garage_desk: Desk) -> Desk:
+    """The demo garage without the maps of its circuits."""
+    model = garage_desk.garage_model
+    assert model.view is not None
+    model.remove("the maps", *model.view.circuits)
+    wait_until(application, lambda: model.view is not None and not model.view.circuits)
+    return garage_desk
+
+
+def test_the_demo_knows_its_circuit_and_what_the_team_calls_its_turns(
+    application: QApplication, garage_desk: Desk
+) -> None:
+    for log in ("baseline-1", "hot-day"):
+        look_at(application, garage_desk, log)
+        settle(application, garage_desk)
+        told = garage_desk.corners.told
+        assert told is not None
+        named = [p.place.label for p in told.places if p.place.name]
+        assert named == ["turn 2 Kiln", "turn 4 Barley", "turn 6 Crook", "turn 8 Saucer"]
+
+
 def test_it_opens_with_where_and_from_which_g_on(desk: Desk) -> None:
     station = desk.corners
     assert station.title.startswith("Turns 2, 4, 6 and 7 left") and "nothing to the right" in station.title
@@ -152,9 +174,9 @@ def settle(application: QApplication, desk: Desk) -> None:
 
 
 def test_a_corner_that_is_named_keeps_its_name_in_the_next_session_and_undo_takes_it_back(
-    application: QApplication, garage_desk: Desk, monkeypatch: pytest.MonkeyPatch
+    application: QApplication, unmapped_desk: Desk, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    desk = garage_desk
+    desk = unmapped_desk
     look_at(application, desk, "baseline-1")
     desk.corners.ladder.choose("2")
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Kiln", True))
@@ -176,8 +198,8 @@ def test_a_corner_that_is_named_keeps_its_name_in_the_next_session_and_undo_take
     )  # type: ignore[union-attr]
 
 
-def test_keeping_a_map_lays_every_session_there_on_it(application: QApplication, garage_desk: Desk) -> None:
-    desk = garage_desk
+def test_keeping_a_map_lays_every_session_there_on_it(application: QApplication, unmapped_desk: Desk) -> None:
+    desk = unmapped_desk
     look_at(application, desk, "gated")
     look_at(application, desk, "baseline-1")
     desk.corners.keep_button.click()
@@ -186,8 +208,8 @@ def test_keeping_a_map_lays_every_session_there_on_it(application: QApplication,
     assert circuit.name == "Harrowfell" and circuit.survey["laps"] == 7 + 6 and len(circuit.sessions) == 2
 
 
-def test_two_clicks_across_the_circuit_set_the_lap_line(application: QApplication, garage_desk: Desk) -> None:
-    desk = garage_desk
+def test_two_clicks_across_the_circuit_set_the_lap_line(application: QApplication, unmapped_desk: Desk) -> None:
+    desk = unmapped_desk
     look_at(application, desk, "baseline-1")
     before = [lap.start_s for lap in desk.workspace.analysis.laps if lap.complete]  # type: ignore[union-attr]
     view = desk.corners.circuit

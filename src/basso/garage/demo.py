@@ -1,20 +1,27 @@
-"""The demo garage: made anew from the demo folder each time, so that nothing done to it stays."""
+"""The demo garage: made anew from the demo folder each time, so that nothing done to it stays.
+
+``python -m basso.garage.demo`` surveys its circuits anew from the demo logs, which takes too long for each start.
+"""
 
 from __future__ import annotations
 
+import json
 import shutil
 import tomllib
 import uuid
 from dataclasses import replace
+from importlib import resources
 from pathlib import Path
 from typing import Any
 
+from basso.files import put_whole
 from basso.garage.jobs import Entered, begun
 from basso.garage.records import (
     Attachment,
     Build,
     Calibration,
     Car,
+    Circuit,
     Engine,
     Job,
     LevelPoint,
@@ -26,6 +33,7 @@ from basso.garage.records import (
 )
 from basso.garage.store import Garage
 
+_CIRCUITS = "circuits.json"
 _SERIES = "standard pan, standard stick"
 
 
@@ -76,7 +84,41 @@ def demo_records(demo: Path) -> list[Record]:
         Attachment(id=_id(f"note {i}"), about=builds[n.pop("about")].id, **own, **n)
         for i, n in enumerate(table["note"])
     ]
-    return [*made, *_sensors(table, own)]
+    return [*made, *_sensors(table, own), *_circuits(demo, sessions, own)]
+
+
+def _circuits(demo: Path, sessions: dict[str, Session], own: dict[str, Any]) -> list[Record]:
+    """The circuits' maps as they were surveyed, from the sessions that were driven there."""
+    surveyed = json.loads((demo / _CIRCUITS).read_text(encoding="utf-8"))
+    return [
+        Circuit(
+            id=_id(f"circuit {name}"), name=name, day=c["day"], survey=c["survey"],
+            sessions=tuple(sessions[title].id for title in c["sessions"]), **own,
+        )
+        for name, c in surveyed.items()
+    ]  # fmt: skip
+
+
+def survey(demo: Path) -> dict[str, Any]:
+    """The demo's circuits as they are kept: each laid out from its sessions' logs, the team's names put on its places."""
+    from basso.analysis import analyse
+    from basso.formats.registry import read_recording
+    from basso.garage.circuits import UNNAMED, with_map
+    from basso.pressure.options import JudgeOptions
+    from basso.track.circuit_map import map_of
+
+    drives = tomllib.loads((demo / "sessions.toml").read_text(encoding="utf-8"))["session"]
+    made = {}
+    for wanted in tomllib.loads((demo / "garage.toml").read_text(encoding="utf-8"))["circuit"]:
+        name, titles = wanted["name"], wanted["sessions"]
+        logs = [next(d["log"] for d in drives if d["title"] == title) for title in titles]
+        tracks = [analyse(read_recording(demo / log), JudgeOptions()).track for log in logs]
+        circuit = map_of(name, [t for t in tracks if t is not None])
+        for place, called in wanted["places"].items():
+            circuit = circuit.named(place, called)
+        kept = with_map(Circuit(car=UNNAMED, name=name), circuit)
+        made[name] = {"day": wanted["day"], "sessions": titles, "survey": kept.survey}
+    return made
 
 
 def _sensors(table: dict[str, Any], own: dict[str, Any]) -> list[Record]:
@@ -118,3 +160,14 @@ def _job(number: int, job: dict[str, Any], builds: dict[str, Build], engine: Eng
 
 def _id(name: str) -> str:
     return uuid.uuid5(uuid.NAMESPACE_OID, f"basso demo {name}").hex
+
+
+def main() -> None:
+    """Survey the demo's circuits anew into the package."""
+    demo = Path(str(resources.files("basso").joinpath("demo")))
+    plain = json.dumps(survey(demo), ensure_ascii=False, separators=(",", ":"))
+    put_whole(demo / _CIRCUITS, f"{plain}\n".encode())
+
+
+if __name__ == "__main__":
+    main()
