@@ -111,7 +111,7 @@ def _closed(pieces: list[Straight | Turn]) -> list[Straight | Turn]:
 
 
 def harrowfell() -> Circuit:
-    """The invented 3.4 km circuit: anticlockwise, two long left turns, a hairpin, a banked turn."""
+    """The invented 3.4 km circuit: anticlockwise, two long left turns, a hairpin, a banked turn; a bridge leads it over itself."""
     return lay_out(
         "Harrowfell",
         [

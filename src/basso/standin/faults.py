@@ -14,6 +14,9 @@ from basso.standin.engine import lagged
 from basso.standin.simulate import Simulated
 from basso.units import STANDARD_ATMOSPHERE_KPA, UNITS, FloatArray, Unit
 
+_NORTH, _EAST = 45.0, -30.0
+"""Where the invented circuits lie: in the middle of an ocean, where there is none."""
+
 
 @dataclass(frozen=True, slots=True)
 class Mount:
@@ -181,8 +184,8 @@ def write_csv(simulated: Simulated, logger: Logger, rng: np.random.Generator) ->
     if logger.load_kpa:
         columns.append(("Battery voltage", "V", _cells(13.9 - 0.5 * load + rng.normal(0.0, 0.03, n), 2)))
     if logger.gps:
-        lat = 51.0 + d.y_m[rows] / 111_195.0
-        lon = -1.0 + d.x_m[rows] / (111_195.0 * np.cos(np.radians(51.0)))
+        lat = _NORTH + d.y_m[rows] / 111_195.0
+        lon = _EAST + d.x_m[rows] / (111_195.0 * np.cos(np.radians(_NORTH)))
         columns += [("Latitude", "°", _cells(lat, 6)), ("Longitude", "°", _cells(lon, 6))]
     for name, _, cells in columns:
         if name in logger.stands:

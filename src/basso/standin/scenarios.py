@@ -85,8 +85,8 @@ _SCENARIOS: tuple[Scenario, ...] = (
     Scenario(
         "gated",
         "Gated baffle",
-        "a gated baffle around the pickup, full mark",
-        lambda rng: (_at_harrowfell(6, heat=Heat(start_c=86), pan=Pan(gated=True)), Logger()),
+        "a gated baffle around the pickup, full mark; a receiver in the car for once",
+        lambda rng: (_at_harrowfell(6, heat=Heat(start_c=86), pan=Pan(gated=True)), Logger(gps=True)),
         6,
     ),
     Scenario(

@@ -508,19 +508,6 @@ class LossView(QWidget):
         if p.g is not None and p.high_g is not None:
             left, right = self._at(p.low_g or 0.0, 1.0).x(), min(self._at(p.high_g, 1.0).x(), area.right())
             painter.fillRect(QRectF(left, area.top(), right - left, area.height()), look.color("band"))
-            x = self._at(p.g, 1.0).x()
-            paint.rule(painter, x, area.top(), x, area.bottom(), look.color("ink"))
-            words = f"{p.g:.2f} g"
-            wide = QFontMetricsF(look.font(Type.SMALL_STRONG)).horizontalAdvance(words)
-            paint.text(
-                painter,
-                max(x - 5, area.left() + wide),
-                area.bottom() - line * 0.7,
-                words,
-                look.font(Type.SMALL_STRONG),
-                look.color("ink"),
-                paint.RIGHT,
-            )
         for share in (1.0, 0.8, 0.6, 0.4, 0.2):
             y = self._at(0.0, share).y()
             if area.top() <= y <= area.bottom():
@@ -529,6 +516,13 @@ class LossView(QWidget):
         y = self._at(0.0, self._floor).y()
         if area.top() <= y <= area.bottom():
             paint.rule(painter, area.left(), y, area.right(), y, look.color("below"), Qt.PenStyle.DashLine)
+        if p.g is not None and p.high_g is not None:
+            x, words, font = self._at(p.g, 1.0).x(), f"{p.g:.2f} g", look.font(Type.SMALL_STRONG)
+            paint.rule(painter, x, area.top(), x, area.bottom(), look.color("ink"))
+            wide, y = QFontMetricsF(font).horizontalAdvance(words), area.bottom() - line * 0.7
+            end = max(x - 5, area.left() + wide)
+            painter.fillRect(QRectF(end - wide - 2, y - line * 0.5, wide + 4, line), look.color("band"))
+            paint.text(painter, end, y, words, font, look.color("ink"), paint.RIGHT)
         for g in ticks(0.0, max(float(p.felt_g.max()), 0.5), 6):
             paint.text(painter, self._at(g, 1.0).x(), area.bottom() + line * 0.8, f"{g:g} g", small, soft, paint.CENTRE)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
