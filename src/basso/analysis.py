@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from basso.pressure.causes import Cause, Signals, find_cause, look_elsewhere
 from basso.pressure.dips import Dip, find_dips
+from basso.pressure.drift import Drift, fit_drifting
 from basso.pressure.earlier import KeptNormal, expected_before, heading_held
 from basso.pressure.expected import ExpectedPressure, fit_expected, no_expectation
 from basso.pressure.exposure import Exposure, measure_exposure
@@ -31,7 +32,7 @@ from basso.pressure.slosh import felt
 from basso.pressure.trusted import accepted, g_channels, trusted
 from basso.progress import Progress, silent
 from basso.recording.corrections import Correction, apply
-from basso.recording.recording import Recording, frame_on
+from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_min
 from basso.track.corners import Place, TrackMap
@@ -94,6 +95,8 @@ class Analysis:
     exposure: Exposure
     signals: Signals | None = None
     """What the causes were judged from."""
+    drift: Drift | None = None
+    """What normal followed where no oil temperature told."""
 
     @property
     def margin_kpa(self) -> FloatArray:
@@ -168,9 +171,13 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     is_settled = settled(frame, lateral, longitudinal, SettledLimits())
     given, said = _given_normal(options, temperature)
     checks += said
-    expected = given or fit_expected(pressure, rpm, temperature, is_settled, options.oil)
     followed = _followed_rpm(rpm, frame.step_s, _follow_s(checks, corrections))
-    expected_kpa = expected.at(followed, temperature)
+    drift: Drift | None = None
+    if given is None:
+        expected, drift = _learned(frame, pressure, temperature, is_settled, options)
+    else:
+        expected = given
+    expected_kpa = _expected_kpa(expected, followed, temperature, drift, frame)
     channel = corrected.channel(Role.OIL_PRESSURE)
     before_kpa = _expected_before(options, followed, temperature)
     if before_kpa is not None and channel is not None:
@@ -193,13 +200,15 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
             pressure = frame.filled(Role.OIL_PRESSURE, np.nan)
             if made and given is None:
                 # What was learned from this log itself was learned on the wrong scale.
-                expected = fit_expected(pressure, rpm, temperature, is_settled, options.oil)
-                expected_kpa = expected.at(followed, temperature)
+                expected, drift = _learned(frame, pressure, temperature, is_settled, options)
+                expected_kpa = _expected_kpa(expected, followed, temperature, drift, frame)
     if not expected.valid and options.kept is not None and _can_hold(options.kept.expected, temperature):
         # Better an earlier normal of the same build than none; what is lost all the time then shows as well.
         given = options.kept.expected
         checks.append(_by_kept(options.kept, f"this log shows none: {expected.reason}"))
-        expected, expected_kpa = given, given.at(followed, temperature)
+        expected, expected_kpa, drift = given, given.at(followed, temperature), None
+    if drift is not None and expected.valid:
+        checks.append(_drift_check(drift))
     if not expected.valid:
         checks.append(Check("expected", "warn", f"No expected pressure: {expected.reason}."))
 
@@ -255,7 +264,37 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
         judged_dips,
         exposure,
         signals,
+        drift,
     )
+
+
+def _learned(
+    frame: Frame,
+    pressure: FloatArray,
+    temperature: FloatArray | None,
+    is_settled: NDArray[np.bool_],
+    options: JudgeOptions,
+) -> tuple[ExpectedPressure, Drift | None]:
+    """The normal that a log shows itself; without temperature with the oil's drift about it."""
+    rpm = frame.filled(Role.RPM, np.nan)
+    if temperature is not None:
+        return fit_expected(pressure, rpm, temperature, is_settled, options.oil), None
+    return fit_drifting(frame.time_s, pressure, rpm, is_settled, options.oil)
+
+
+def _expected_kpa(
+    expected: ExpectedPressure, rpm: FloatArray, temperature: FloatArray | None, drift: Drift | None, frame: Frame
+) -> FloatArray:
+    return expected.at(rpm, temperature, drift.at(frame.time_s) if drift is not None else 0.0)
+
+
+def _drift_check(drift: Drift) -> Check:
+    fallen = drift.fallen
+    words = (
+        f"Without an oil temperature normal follows the pressure of calm running. What pump and bearings make had fallen by {fallen:.0%} at the "
+        "end since it was highest, as that of warming oil does: a pressure that is lost over minutes for another reason looks the same."
+    )
+    return Check("oil_drift", "note", words, measured=fallen)
 
 
 def _given_normal(options: JudgeOptions, temperature: FloatArray | None) -> tuple[ExpectedPressure | None, list[Check]]:

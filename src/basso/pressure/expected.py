@@ -116,28 +116,39 @@ class ExpectedPressure:
             "learned_with": Grade(**with_oil) if with_oil is not None else None,
         })  # fmt: skip
 
-    def at(self, rpm: FloatArray, temperature_c: FloatArray | None) -> FloatArray:
+    def at(self, rpm: FloatArray, temperature_c: FloatArray | None, thicker: FloatArray | float = 0.0) -> FloatArray:
         """Expected pressure in kPa at each sample; NaN where it is not valid or an input is missing.
 
         Without temperature only a normal by engine speed alone says anything.
         Oil colder than the fitted range is taken as the coldest fitted (its pressure would only be higher).
+        ``thicker``: see :func:`basso.pressure.form.log_pressure`.
         """
         rpm = np.asarray(rpm, dtype=np.float64)
         if not self.valid or (temperature_c is None and self.temperature_range_c is not None):
             return np.full(rpm.shape, np.nan)
         log_rpm, heat, log_v = self._coordinates(rpm, temperature_c)
         d = self.departure
-        log_kpa = log_pressure(self._form, log_rpm, log_v)
+        log_kpa = log_pressure(self._form, log_rpm, log_v, thicker)
         return np.exp(log_kpa + d.at(d.mean, log_rpm, heat)) if d is not None else np.exp(log_kpa)
 
-    def parts_at(self, rpm: float, temperature_c: float | None) -> tuple[float, float, float]:
+    def free_share_at(
+        self, rpm: FloatArray, temperature_c: FloatArray | None, thicker: FloatArray | float = 0.0
+    ) -> FloatArray:
+        """How much pump and bearings, not the relief valve, set the pressure at each sample, 0 to 1."""
+        log_rpm, _, log_v = self._coordinates(np.asarray(rpm, dtype=np.float64), temperature_c)
+        free, _ = free_and_capped(self._form, log_rpm, log_v)
+        held = log_pressure(self._form, log_rpm, log_v, thicker)
+        # Of the softmin (a^−m + b^−m)^(−1/m) by log a: a^−m over the sum.
+        return np.exp(self.sharpness * (held - free - thicker))
+
+    def parts_at(self, rpm: float, temperature_c: float | None, thicker: float = 0.0) -> tuple[float, float, float]:
         """What pump and bearings alone would make, what the relief valve lets stand (both kPa), and the engine's own factor."""
         heat = np.array([temperature_c]) if temperature_c is not None else None
         log_rpm, known_heat, log_v = self._coordinates(np.array([rpm]), heat)
         free, capped = free_and_capped(self._form, log_rpm, log_v)
         d = self.departure
         factor = float(np.exp(d.at(d.mean, log_rpm, known_heat)[0])) if d is not None else 1.0
-        return float(np.exp(free[0])), float(np.exp(capped[0])), factor
+        return float(np.exp(free[0] + thicker)), float(np.exp(capped[0])), factor
 
     @property
     def _form(self) -> FloatArray:
@@ -174,10 +185,10 @@ class ExpectedPressure:
         return np.where(np.isfinite(log_v), self.departure.at(self.departure.sd, log_rpm, heat), np.nan)
 
     def interval(
-        self, rpm: FloatArray, temperature_c: FloatArray | None, level: float = 0.90
+        self, rpm: FloatArray, temperature_c: FloatArray | None, level: float = 0.90, thicker: FloatArray | float = 0.0
     ) -> tuple[FloatArray, FloatArray]:
         """From where to where the engine's true normal lies with this probability, kPa at each sample."""
-        kpa, times = self.at(rpm, temperature_c), NormalDist().inv_cdf(0.5 + level / 2.0)
+        kpa, times = self.at(rpm, temperature_c, thicker), NormalDist().inv_cdf(0.5 + level / 2.0)
         wide = np.exp(times * self.spread_at(rpm, temperature_c))
         return kpa / wide, kpa * wide
 

@@ -10,6 +10,8 @@ engine speed (r). The parameters go as one vector of :data:`PARAMETERS`.
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -25,6 +27,8 @@ WIDTH = np.array([np.inf, 0.25, 0.35, np.inf, 0.5, 0.12, 0.15, 0.15, 0.15])
 engines fall between 0.4 and 1.0 (default)."""
 LEAST_CELLS = 6
 _INLIER = 0.025
+_NOISE = 0.012
+"""What the middle of a cell is off by, as a share (default)."""
 
 
 def fit_form(
@@ -55,22 +59,36 @@ def _reweighted(
 ) -> tuple[FloatArray, FloatArray]:
     """Iterate least squares in which a cell far under the curve loses its say; returns the parameters and each cell's say."""
     near = cells.log_p - CENTRE[1] * cells.log_rpm - CENTRE[2] * cells.log_v
-    low = np.log(max(top_kpa * 0.65, 50.0))
     x = CENTRE.copy()
     x[0], x[3] = float(np.percentile(near, 70)), np.log(top_kpa * 1.05)
     x[2] = x[2] if with_temperature else 0.0
-    lower = np.array([np.log(20.0), 0.15, -0.05, low, np.log(3.0), -0.02, -0.5, -0.5, -0.5])
-    upper = np.array([np.log(5000.0), 1.8, 1.8, np.log(max(top_kpa * 3.0, 100.0)), np.log(60.0), 0.6, 0.5, 0.5, 0.5])
+    lower, upper = bounds = bounds_of(top_kpa)
     x = np.clip(x, lower + 1e-6, upper - 1e-6)
+    prior = CENTRE, np.diag(1.0 / WIDTH**2)
     for _ in range(6):
-        x = _damped_least_squares(cells, robust * np.sqrt(cells.weight), x, lower, upper)
-        error = cells.log_p - log_pressure(x, cells.log_rpm, cells.log_v)
-        above = np.abs(error[(error > 0) & (robust > 0.05)])
-        scale = max(0.012, float(np.median(above)) / 0.6745) if above.size else 0.03
-        under = np.clip(-error / (3.5 * scale), 0.0, 1.0)
-        over = np.maximum(error / (2.0 * scale), 1.0)
-        robust = np.where((error < 0) & ~slow, 1.0 - under**2, 1.0 / np.sqrt(over))
+        x = damped_least_squares(
+            lambda y: log_curve(y, cells.log_rpm, cells.log_v),
+            lambda y: log_pressure(y, cells.log_rpm, cells.log_v),
+            cells.log_p, robust * np.sqrt(cells.weight), x, bounds, prior,
+        )  # fmt: skip
+        robust = say_of(cells.log_p - log_pressure(x, cells.log_rpm, cells.log_v), robust, slow)
     return x, robust
+
+
+def bounds_of(top_kpa: float) -> tuple[FloatArray, FloatArray]:
+    """The least and the most each parameter may be, for an engine whose settled pressure reaches ``top_kpa``."""
+    low, high = np.log(max(top_kpa * 0.65, 50.0)), np.log(max(top_kpa * 3.0, 100.0))
+    lower = np.array([np.log(20.0), 0.15, -0.05, low, np.log(3.0), -0.02, -0.5, -0.5, -0.5])
+    return lower, np.array([np.log(5000.0), 1.8, 1.8, high, np.log(60.0), 0.6, 0.5, 0.5, 0.5])
+
+
+def say_of(error: FloatArray, say: FloatArray, slow: NDArray[np.bool_]) -> FloatArray:
+    """The say of each cell after a fit that it lies ``error`` over, shape (n,): what lies far under loses its own (air does that)."""
+    above = np.abs(error[(error > 0) & (say > 0.05)])
+    scale = max(_NOISE, float(np.median(above)) / 0.6745) if above.size else 0.03
+    under = np.clip(-error / (3.5 * scale), 0.0, 1.0)
+    over = np.maximum(error / (2.0 * scale), 1.0)
+    return np.where((error < 0) & ~slow, 1.0 - under**2, 1.0 / np.sqrt(over))
 
 
 def free_and_capped(x: FloatArray, log_rpm: FloatArray, log_v: FloatArray) -> tuple[FloatArray, FloatArray]:
@@ -79,18 +97,26 @@ def free_and_capped(x: FloatArray, log_rpm: FloatArray, log_v: FloatArray) -> tu
     return x[0] + x[1] * log_rpm + x[2] * log_v + bent, x[3] + x[5] * log_rpm
 
 
-def log_pressure(x: FloatArray, log_rpm: FloatArray, log_v: FloatArray) -> FloatArray:
-    """Natural log of the pressure in kPa at each place; NaN where the viscosity is."""
+def log_pressure(
+    x: FloatArray, log_rpm: FloatArray, log_v: FloatArray, thicker: FloatArray | float = 0.0
+) -> FloatArray:
+    """Natural log of the pressure in kPa at each place; NaN where the viscosity is.
+
+    ``thicker``: the natural log of how much more pump and bearings alone make than the parameters say.
+    """
     m = float(np.exp(x[4]))
     free, capped = free_and_capped(x, log_rpm, log_v)
     with np.errstate(invalid="ignore"):  # a missing temperature gives a missing expectation, quietly
-        return np.asarray(-np.logaddexp(-m * free, -m * capped) / m)
+        return np.asarray(-np.logaddexp(-m * (free + thicker), -m * capped) / m)
 
 
-def log_curve(x: FloatArray, log_rpm: FloatArray, log_v: FloatArray) -> tuple[FloatArray, FloatArray]:
+def log_curve(
+    x: FloatArray, log_rpm: FloatArray, log_v: FloatArray, thicker: FloatArray | float = 0.0
+) -> tuple[FloatArray, FloatArray]:
     """Natural log of the pressure at each place, and its Jacobian by the parameters (n, 9)."""
     m = float(np.exp(x[4]))
     free, capped = free_and_capped(x, log_rpm, log_v)
+    free = free + thicker
     both = np.logaddexp(-m * free, -m * capped)
     unlimited = np.exp(-m * free - both)  # how much the free curve, not the relief, sets the pressure
     limited = 1.0 - unlimited
@@ -102,30 +128,38 @@ def log_curve(x: FloatArray, log_rpm: FloatArray, log_v: FloatArray) -> tuple[Fl
     return -both / m, jacobian
 
 
-def _damped_least_squares(
-    cells: Cells, weight: FloatArray, x: FloatArray, lower: FloatArray, upper: FloatArray
+def damped_least_squares(
+    curve: Callable[[FloatArray], tuple[FloatArray, FloatArray]],
+    level: Callable[[FloatArray], FloatArray],
+    seen: FloatArray,
+    weight: FloatArray,
+    x: FloatArray,
+    bounds: tuple[FloatArray, FloatArray],
+    prior: tuple[FloatArray, FloatArray],
 ) -> FloatArray:
-    """Levenberg–Marquardt with an exact Jacobian over bounded parameters and their priors.
+    """Levenberg–Marquardt with an exact Jacobian over bounded parameters and their priors; from the start ``x``, shape (k,).
 
-    (SciPy's general solver does the same; importing it takes six times as long as this whole fit.)
+    (SciPy's general solver does the same; importing it takes six times as long as a whole fit.)
+
+    Args:
+        curve: the model at parameters, shape (n,), and its Jacobian, shape (n, k); ``level``: the model alone.
+        seen, weight: what it is to meet and how much each counts, shape (n,).
+        prior: where the parameters are expected, shape (k,), and how firmly, shape (k, k).
     """
-    pull = 1.0 / WIDTH
-    scaled = weight / 0.012
+    centre, firm = prior
+    scaled = weight / _NOISE
 
     def cost(y: FloatArray) -> float:
-        return float(
-            np.sum((scaled * (cells.log_p - log_pressure(y, cells.log_rpm, cells.log_v))) ** 2)
-            + np.sum((pull * (y - CENTRE)) ** 2)
-        )
+        return float(np.sum((scaled * (seen - level(y))) ** 2) + (y - centre) @ firm @ (y - centre))
 
     damping, now = 1e-3, cost(x)
     for _ in range(60):
-        fit, jacobian = log_curve(x, cells.log_rpm, cells.log_v)
+        fit, jacobian = curve(x)
         weighted = jacobian * scaled[:, None]
-        gram = weighted.T @ weighted + np.diag(pull**2)
-        slope = weighted.T @ (scaled * (cells.log_p - fit)) + pull**2 * (CENTRE - x)
+        gram = weighted.T @ weighted + firm
+        slope = weighted.T @ (scaled * (seen - fit)) + firm @ (centre - x)
         step = np.linalg.solve(gram + damping * np.diag(np.diag(gram) + 1e-9), slope)
-        tried = np.clip(x + step, lower, upper)
+        tried = np.clip(x + step, *bounds)
         then = cost(tried)
         if then < now:
             gained, x, now = now - then, tried, then

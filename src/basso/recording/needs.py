@@ -39,7 +39,10 @@ def costs(has: Callable[[str], bool]) -> list[Cost]:
     missing("oil_pressure", "oil pressure", "nothing can be judged", 2)
     missing("rpm", "engine speed", "nothing can be judged", 2)
     missing(
-        "oil_temp", "oil temperature", "share of normal is by rpm only, and hot oil cannot be told from worn parts", 1
+        "oil_temp",
+        "oil temperature",
+        "share of normal is by engine speed and calm running, and hot oil cannot be told from worn parts",
+        1,
     )
     if path:
         missing("lateral_g", "sideways g", "it is taken from the path, which is coarser", 0)

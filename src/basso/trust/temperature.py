@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from basso.recording.channel import Channel
 from basso.recording.corrections import Correction
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
@@ -17,6 +18,9 @@ _STANDS_C = 0.2
 _GRID_S = 0.5
 _AIRSTREAM_C = 0.3
 _AIRSTREAM_AGREES = -0.40
+_TOO_MUCH_C = 2.0
+"""A temperature that swings by more either way within a lap costs more dips than none at all (default)."""
+_LEFT_OUT = "It is left out, and normal follows the pressure of calm running."
 _LAGS = np.array([0.0, 10.0, 20.0, 30.0, 45.0, 60.0, 80.0, 100.0, 130.0, 160.0, 200.0])
 _NOTED_LAG_S = 20.0
 _BETTER = 0.03
@@ -43,17 +47,25 @@ def check_temperature(recording: Recording) -> list[Check]:
         what = f"stands at {float(np.median(known)):.1f} °C" if known.size else "reads nothing"
         reason = (
             f"'{channel.name}' {what} throughout while the engine runs: an open wire or a column "
-            "that is not filled. It is left out, and share of normal is by rpm only."
+            f"that is not filled. {_LEFT_OUT}"
         )
-        every = np.arange(channel.values.size)
-        correction = Correction(channel.name, "spikes", float(every.size), "samples", reason, every)
-        return [Check("oil_temp_flat", "warn", reason, channel.name, correction, 0.0)]
+        return [Check("oil_temp_flat", "warn", reason, channel.name, _without(channel, reason), 0.0)]
     checks = [Check("oil_temp_flat", "ok", f"The oil temperature moves, by {spread:.0f} °C.", channel.name)]
-    return [*checks, *_place(frame, channel.name), *_lag(recording, channel.name)]
+    return [*checks, *_place(frame, channel), *_lag(recording, channel.name)]
 
 
-def _place(frame: Frame, name: str) -> list[Check]:
-    """Oil in the pan is slow: what swings by degrees within a lap, against the speed, is air on the sensor."""
+def _without(channel: Channel, reason: str) -> Correction:
+    """Nothing of a channel is believed."""
+    every = np.arange(channel.values.size)
+    return Correction(channel.name, "spikes", float(every.size), "samples", reason, every)
+
+
+def _place(frame: Frame, channel: Channel) -> list[Check]:
+    """Oil in the pan is slow: what swings by degrees within a lap, against the speed, is air on the sensor.
+
+    Normal is expected wrong by as much within each lap: from a few degrees on it is surer by calm running than by such a temperature.
+    """
+    name = channel.name
     if frame.get(Role.SPEED) is None:
         return [
             Check(
@@ -89,7 +101,10 @@ def _place(frame: Frame, name: str) -> list[Check]:
         f"The oil temperature swings against the speed within each lap (by {2 * reach:.1f} °C, correlation {best:.2f}): the sensor sits on "
         "the cooler or in its air. The oil in the pan is hotter than it says. Fit it in the pan or the gallery."
     )
-    return [Check("oil_temp_place", "warn", words, name, measured=reach)]
+    if reach < _TOO_MUCH_C:
+        return [Check("oil_temp_place", "warn", words, name, measured=reach)]
+    words += f" {_LEFT_OUT}"
+    return [Check("oil_temp_place", "warn", words, name, _without(channel, words), reach)]
 
 
 def _lag(recording: Recording, name: str) -> list[Check]:

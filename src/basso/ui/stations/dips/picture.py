@@ -344,8 +344,12 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
         heat = f", {units.text(warm, Q.TEMPERATURE)}" if warm is not None else ""
         # The gallery follows late: normal is that of the engine speed it has had time to follow.
         rpm = float(a.followed_rpm[at])
-        free, capped, own = e.parts_at(rpm, warm)
-        low, high = (float(v[0]) for v in e.interval(np.array([rpm]), np.array([warm]) if warm is not None else None))
+        thicker = float(a.drift.at(a.time_s[at : at + 1])[0]) if a.drift is not None else 0.0
+        if a.drift is not None:
+            heat = f", oil {math.exp(thicker):.2f} times as thick as in the middle of the session by what calm running shows"
+        free, capped, own = e.parts_at(rpm, warm, thicker)
+        known_heat = np.array([warm]) if warm is not None else None
+        low, high = (float(v[0]) for v in e.interval(np.array([rpm]), known_heat, thicker=thicker))
         steps.append(
             Step(
                 "Expected pressure",

@@ -145,6 +145,7 @@ def evidence(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
         "longitudinal_g_offset": _axes, "lateral_g_unit": _axes, "longitudinal_g_unit": _axes, "scale": _scale,
         "supply": _supply, "pressure_clock": _pressure_clock, "references": _along_the_way, "order": _along_the_way, "update_rate": _steps,
         "sensor_range": _range, "oil_temp_flat": _temperature, "oil_temp_lag": _temperature, "oil_temp_place": _temperature,
+        "oil_drift": _drift, "oil_temp": _drift,
     }  # fmt: skip
     draw = made.get(check.id) or (_stretch if check.id.endswith(("_stuck", "_bounds")) else None)
     return draw(a, check, units) if draw is not None else None
@@ -287,6 +288,17 @@ def _supply(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
     return Evidence(
         "What engine speed and oil temperature leave of the pressure", "supply voltage against its mean, V", f"left over, {units.pressure.symbol}",
         tuple(series), 0.0,
+    )  # fmt: skip
+
+
+def _drift(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
+    """What normal followed where no oil temperature told."""
+    if a.drift is None:
+        return None
+    more = 100.0 * (np.exp(a.drift.thicker) - 1.0)
+    series = (Series("by calm running", a.drift.time_s, more),)
+    return Evidence(
+        "What pump and bearings make, against the middle of the session", "time, s", "more (+) or less (−), %", series, 0.0
     )  # fmt: skip
 
 
