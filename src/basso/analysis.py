@@ -285,7 +285,7 @@ def _learned(
 def _expected_kpa(
     expected: ExpectedPressure, rpm: FloatArray, temperature: FloatArray | None, drift: Drift | None, frame: Frame
 ) -> FloatArray:
-    return expected.at(rpm, temperature, drift.at(frame.time_s) if drift is not None else 0.0)
+    return expected.at(rpm, temperature, drift.at(frame.time_s, rpm) if drift is not None else 0.0)
 
 
 def _drift_check(drift: Drift) -> Check:

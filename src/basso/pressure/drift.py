@@ -38,20 +38,29 @@ _BEND = 0.006
 """By how much the slope of the log changes from one bin to the next, as oil does that warms up over minutes (default)."""
 _THICK = 0.5
 """How far the log strays over a session, about: from 70 to 110 °C (default)."""
+_BY_SPEED = 0.2
+"""How much more or less viscosity counts at e times the engine speed, about (default)."""
 _SLOW_SHARE = 0.5
 _ROUNDS = 6
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Drift:
-    """By how much more than the curve says pump and bearings alone make, as a natural log; shape (k,) at ``time_s``, shape (k,)."""
+    """By how much more than the curve says pump and bearings alone make, as a natural log.
+
+    Attributes:
+        thicker: at 4000 rpm, shape (k,) at ``time_s``, shape (k,).
+        by_speed: by what share of itself it grows with the natural log of the engine speed.
+    """
 
     time_s: FloatArray
     thicker: FloatArray
+    by_speed: float = 0.0
 
-    def at(self, time_s: FloatArray) -> FloatArray:
-        """At any times; before the first and after the last it stays as there."""
-        return np.asarray(np.interp(time_s, self.time_s, self.thicker))
+    def at(self, time_s: FloatArray, rpm: FloatArray) -> FloatArray:
+        """At any times and engine speeds, shape (n,); before the first time and after the last it stays as there."""
+        log_rpm = np.log(np.maximum(np.nan_to_num(rpm), 200.0) / REFERENCE_RPM)
+        return np.asarray(np.interp(time_s, self.time_s, self.thicker) * (1.0 + self.by_speed * log_rpm))
 
     @property
     def fallen(self) -> float:
@@ -85,12 +94,12 @@ def fit_drifting(
     seen = _seen((time_s[use] - began) / bin_s, np.log(rpm[use] / REFERENCE_RPM), np.log(pressure_kpa[use]))
     if np.unique(seen.bin).size < _LEAST_BINS:
         return plain, None
-    x, thicker = _together(seen, float(np.percentile(pressure_kpa[use], 99.5)))
-    drift = Drift(np.asarray(began + bin_s * (np.arange(thicker.size) + 0.5)), thicker)
+    x, thicker, by_speed = _together(seen, float(np.percentile(pressure_kpa[use], 99.5)))
+    drift = Drift(np.asarray(began + bin_s * (np.arange(thicker.size) + 0.5)), thicker, by_speed)
     log_rpm, nothing = np.log(np.maximum(rpm, 200.0) / REFERENCE_RPM), np.zeros(rpm.shape)
-    taken = log_pressure(x, log_rpm, nothing, drift.at(time_s)) - log_pressure(x, log_rpm, nothing)
-    level = fit_expected(pressure_kpa * np.exp(-taken), rpm, None, settled, oil)
-    return level, drift
+    taken = log_pressure(x, log_rpm, nothing, drift.at(time_s, rpm)) - log_pressure(x, log_rpm, nothing)
+    # The valve may have opened only while the oil was cold: what is left of the pressure does not show it, so the form is kept.
+    return fit_expected(pressure_kpa * np.exp(-taken), rpm, None, settled, oil, x), drift
 
 
 def _seen(place: FloatArray, log_rpm: FloatArray, log_p: FloatArray) -> _Seen:
@@ -108,31 +117,39 @@ def _seen(place: FloatArray, log_rpm: FloatArray, log_p: FloatArray) -> _Seen:
     return _Seen(mean, middle, found // _SPEEDS, np.minimum(count, 60) / 60.0)
 
 
-def _together(s: _Seen, top_kpa: float) -> tuple[FloatArray, FloatArray]:
-    """The form's parameters and the drift by bin that meet what was seen; the drift's middle is 0."""
+def _together(s: _Seen, top_kpa: float) -> tuple[FloatArray, FloatArray, float]:
+    """The form's parameters, the drift by bin, and how it grows with speed, that meet what was seen; the drift's middle is 0."""
     size, own = int(s.bin.max()) + 1, list(BY_SPEED_ONLY)
-    count, nothing = len(own), np.zeros(s.log_rpm.shape)
+    count, nothing = len(own) + 1, np.zeros(s.log_rpm.shape)
     bend = np.diff(np.eye(size), 2, axis=0) / _BEND
     firm = np.zeros((count + size, count + size))
-    firm[:count, :count] = np.diag(1.0 / WIDTH[own] ** 2)
+    firm[:count, :count] = np.diag(1.0 / np.append(WIDTH[own], _BY_SPEED) ** 2)
     firm[count:, count:] = bend.T @ bend + np.eye(size) / (_THICK**2 * size)
-    centre = np.concatenate([CENTRE[own], np.zeros(size)])
+    centre = np.concatenate([CENTRE[own], np.zeros(1 + size)])
     low, high = bounds_of(top_kpa)
-    bounds = np.concatenate([low[own], np.full(size, -3.0)]), np.concatenate([high[own], np.full(size, 3.0)])
+    bounds = (
+        np.concatenate([low[own], [-0.5], np.full(size, -3.0)]),
+        np.concatenate([high[own], [0.5], np.full(size, 3.0)]),
+    )
     hats = np.zeros((s.bin.size, size))
     hats[np.arange(s.bin.size), s.bin] = 1.0
 
     def form(y: FloatArray) -> FloatArray:
         x = np.zeros(CENTRE.size)
-        x[own] = y[:count]
+        x[own] = y[: count - 1]
         return x
 
+    def thicker_in(y: FloatArray) -> FloatArray:
+        return np.asarray(y[count:][s.bin] * (1.0 + y[count - 1] * s.log_rpm))
+
     def level(y: FloatArray) -> FloatArray:
-        return log_pressure(form(y), s.log_rpm, nothing, y[count:][s.bin])
+        return log_pressure(form(y), s.log_rpm, nothing, thicker_in(y))
 
     def curve(y: FloatArray) -> tuple[FloatArray, FloatArray]:
-        fit, jacobian = log_curve(form(y), s.log_rpm, nothing, y[count:][s.bin])
-        return fit, np.hstack([jacobian[:, own], jacobian[:, :1] * hats])
+        fit, jacobian = log_curve(form(y), s.log_rpm, nothing, thicker_in(y))
+        free, grows = jacobian[:, :1], (1.0 + y[count - 1] * s.log_rpm)[:, None]
+        by_speed = free * (y[count:][s.bin] * s.log_rpm)[:, None]
+        return fit, np.hstack([jacobian[:, own], by_speed, free * grows * hats])
 
     start = centre.copy()
     start[0] = float(np.percentile(s.log_p - CENTRE[1] * s.log_rpm, 70))
@@ -144,6 +161,7 @@ def _together(s: _Seen, top_kpa: float) -> tuple[FloatArray, FloatArray]:
         y = damped_least_squares(curve, level, s.log_p, say * np.sqrt(s.weight), y, bounds, (centre, firm))
         say = say_of(s.log_p - level(y), say, slow)
     middle = float(np.median(y[count:][np.unique(s.bin)]))
-    x, thicker = form(y), y[count:] - middle
+    x, thicker, by_speed = form(y), y[count:] - middle, float(y[count - 1])
     x[0] += middle
-    return x, thicker
+    x[1] += middle * by_speed
+    return x, thicker, by_speed

@@ -38,6 +38,7 @@ from basso.pressure.form import (
     free_and_capped,
     log_curve,
     log_pressure,
+    say_of,
 )
 from basso.recording.spans import runs_of
 from basso.units import FloatArray
@@ -270,11 +271,12 @@ def fit_expected(
     temperature_c: FloatArray | None,
     is_settled: NDArray[np.bool_],
     oil: Grade | None = None,
+    form: FloatArray | None = None,
 ) -> ExpectedPressure:
     """Fit the expected pressure to the settled samples; arrays of shape (n,).
 
     ``oil`` gives the viscosity curve; 10W-40 where it is not known. Without temperature the fit is by rpm only. With fewer than six filled cells, under 1000 rpm of range or
-    about three seconds of data the answer is :func:`no_expectation`.
+    about three seconds of data the answer is :func:`no_expectation`. ``form``: its parameters, where they are known from elsewhere.
     """
     oil = oil or usual()
     use = is_settled & np.isfinite(pressure_kpa) & np.isfinite(rpm) & (pressure_kpa > 5.0)
@@ -293,7 +295,11 @@ def fit_expected(
     range_c = (float(np.percentile(t, 0.5)), float(np.percentile(t, 99.5))) if t is not None else None
     rpm_range = (float(np.percentile(n, 0.5)), float(np.percentile(n, 99.5)))
     slow = cells.log_rpm < np.log(_SLOW_SHARE * rpm_range[1] / REFERENCE_RPM)
-    x, say = fit_form(cells, float(np.percentile(p, 99.5)), t is not None, slow)
+    if form is None:
+        x, say = fit_form(cells, float(np.percentile(p, 99.5)), t is not None, slow)
+    else:
+        error = cells.log_p - log_pressure(form, cells.log_rpm, cells.log_v)
+        x, say = form, say_of(error, np.ones(error.shape), slow)
     departure, sd, fits = _departure(cells, x, say, slow, rpm_range, range_c, oil)
     fit = ExpectedPressure(
         method=("physical" if fits else "from the data")

@@ -15,8 +15,12 @@ from numpy.typing import NDArray
 
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
+from basso.recording.rolling import local_parabola
+from basso.units import FloatArray
 
-Kind = Literal["offset", "scale", "sign", "delay", "spikes", "swap", "turn", "slip", "gain", "load"]
+Kind = Literal["offset", "scale", "sign", "delay", "spikes", "swap", "turn", "slip", "gain", "load", "lead"]
+LEAD_WINDOW_S = 30.0
+_LEAD_STEP_S = 0.5
 OF_ONE_CHANNEL = ("offset", "scale", "sign", "delay", "spikes")
 """The kinds that the headless contract lists; the others concern two channels, or two clocks."""
 
@@ -34,6 +38,7 @@ class Correction:
             ``turn``: lateral g (this) and longitudinal g (``other``) are turned back by ``value`` degrees about the vertical;
             ``load``: less ``value`` for every volt that ``other``, the supply voltage, lies over its usual highest;
             ``gain``: multiplied, by what a calibration of the sensor found;
+            ``lead``: the sensor warms up with a time constant of ``value`` seconds, and what it will read is put in place of what it reads;
             ``slip``: from sample ``samples[0]`` on the channel's clock is ``value`` seconds later than before.
         value: in ``unit``.
         reason: the evidence, one sentence.
@@ -86,11 +91,28 @@ def _corrected(channel: Channel, correction: Correction) -> Channel:
         known = np.isfinite(channel.values)
         values = np.where(late, np.interp(t + correction.value, t[known], channel.values[known]), channel.values)
         return replace(channel, values=values)
+    if correction.kind == "lead":
+        return replace(channel, values=_ahead(channel, correction.value))
     if correction.kind == "delay":
         return replace(channel, time_s=channel.time_s - correction.value)
     values = channel.values.copy()
     values[correction.samples] = np.nan
     return replace(channel, values=values)
+
+
+def _ahead(channel: Channel, constant_s: float) -> FloatArray:
+    """What a sensor of first order with this time constant was heading for, T + τ·dT/dt; gaps stay gaps.
+
+    The slope is that of a parabola through half a minute: the sensor's noise would grow as its slope does.
+    """
+    known = np.isfinite(channel.values)
+    t = channel.time_s
+    grid = np.arange(t[0], t[-1], _LEAD_STEP_S) if t.size else t
+    window = round(LEAD_WINDOW_S / _LEAD_STEP_S) | 1
+    if grid.size < 2 * window or not known.any():
+        return channel.values
+    middle, per_step = local_parabola(np.interp(grid, t[known], channel.values[known]), window)
+    return np.where(known, np.interp(t, grid, middle + constant_s * per_step / _LEAD_STEP_S), np.nan)
 
 
 def _without_load(channel: Channel, voltage: Channel, per_volt: float) -> Channel:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from basso.recording.channel import Channel
-from basso.recording.corrections import Correction
+from basso.recording.corrections import LEAD_WINDOW_S, Correction
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import local_parabola, rolling_max, rolling_mean
@@ -18,14 +18,13 @@ _STANDS_C = 0.2
 _GRID_S = 0.5
 _AIRSTREAM_C = 0.3
 _AIRSTREAM_AGREES = -0.40
-_TOO_MUCH_C = 2.0
+_TOO_MUCH_C = 1.0
 """A temperature that swings by more either way within a lap costs more dips than none at all (default)."""
 _LEFT_OUT = "It is left out, and normal follows the pressure of calm running."
 _LAGS = np.array([0.0, 10.0, 20.0, 30.0, 45.0, 60.0, 80.0, 100.0, 130.0, 160.0, 200.0])
 _NOTED_LAG_S = 20.0
 _BETTER = 0.03
 """As far must a lag lower the misfit; of healthy logs of 60 engines that were not tuned on none came under 1.03 (default)."""
-_CALM_S = 30.0
 _COARSE_C = 1.1
 _WAYS_OF_LOOKING = ((6, 3, np.inf), (6, 4, np.inf), (6, 3, 0.6), (4, 3, 0.6), (6, 3, 0.9))
 """Knots in engine speed and in temperature, and up to how much g within two seconds."""
@@ -135,7 +134,7 @@ def _lag(recording: Recording, name: str) -> list[Check]:
             else "the pressure is logged too slowly"
         )
         return [Check("oil_temp_lag", "note", f"Cannot be checked: {why}.", name)]
-    window = round(_CALM_S / _GRID_S) | 1
+    window = round(LEAD_WINDOW_S / _GRID_S) | 1
     if grid.size < 4 * window:
         return []
     calm, per_step = local_parabola(temperature, window)
@@ -162,9 +161,9 @@ def _lag(recording: Recording, name: str) -> list[Check]:
         ]
     words = (
         f"The pressure fits the oil temperature best as it would be {lag:.0f} s later (the misfit falls by {100 * better:.0f} %): the sensor "
-        "lags, and while the oil warms up it is hotter than it reads. Floors by share of normal are too high until it is warm."
+        "lags, and while the oil warms up it is hotter than it reads. What it was heading for is put in its place."
     )
-    return [Check("oil_temp_lag", "warn", words, name, measured=lag)]
+    return [Check("oil_temp_lag", "warn", words, name, Correction(name, "lead", lag, "s", words), lag)]
 
 
 def _step_c(recording: Recording) -> float:

@@ -344,7 +344,7 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
         heat = f", {units.text(warm, Q.TEMPERATURE)}" if warm is not None else ""
         # The gallery follows late: normal is that of the engine speed it has had time to follow.
         rpm = float(a.followed_rpm[at])
-        thicker = float(a.drift.at(a.time_s[at : at + 1])[0]) if a.drift is not None else 0.0
+        thicker = float(a.drift.at(a.time_s[at : at + 1], np.array([rpm]))[0]) if a.drift is not None else 0.0
         if a.drift is not None:
             heat = f", oil {math.exp(thicker):.2f} times as thick as in the middle of the session by what calm running shows"
         free, capped, own = e.parts_at(rpm, warm, thicker)

@@ -133,7 +133,7 @@ def correction_words(c: Correction, units: DisplayUnits) -> str:
         "offset": f"{amount} {'taken off' if c.value < 0 else 'added'}", "scale": f"multiplied by {c.value:.4g}", "sign": "turned over",
         "delay": f"moved {abs(c.value):.2f} s {'earlier' if c.value > 0 else 'later'}", "spikes": f"{c.value:.0f} readings left out",
         "swap": f"exchanged with {c.other}", "turn": f"turned back by {c.value:.0f}°", "slip": f"moved {abs(c.value):.2f} s from the slip on",
-        "gain": f"multiplied by {c.value:.4g}", "load": f"less what moves with {c.other}, {amount}",
+        "gain": f"multiplied by {c.value:.4g}", "lead": f"read {c.value:.0f} s ahead, as far as it was heading", "load": f"less what moves with {c.other}, {amount}",
     }[c.kind]  # fmt: skip
 
 

@@ -49,7 +49,7 @@ _NO_DROPS = (
     "No drop can be told: this log has oil pressure at fewer than two places. Log it after the pump and after the cooler or the "
     "filter as well; what each takes, and whether it grows, then stands here."
 )
-_AMOUNTS = ("offset", "scale", "gain", "delay", "turn", "slip", "load")
+_AMOUNTS = ("offset", "scale", "gain", "delay", "turn", "slip", "load", "lead")
 """Corrections by an amount that somebody may know better."""
 
 
