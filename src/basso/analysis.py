@@ -34,7 +34,8 @@ from basso.progress import Progress, silent
 from basso.recording.corrections import Correction, apply
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
-from basso.recording.rolling import rolling_mean, rolling_min
+from basso.recording.rolling import rolling_min
+from basso.recording.spans import runs_of
 from basso.track.corners import Place, TrackMap
 from basso.track.laps import Lap, find_laps
 from basso.track.located import locate, rounds
@@ -48,7 +49,7 @@ from basso.units import FloatArray
 _FOLLOW_S = 0.15
 _BLIP_RPM = 250.0
 _SHAKES_KPA = 6.0
-_STEADIED_S = 0.8
+_STEADIED_S = 2.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -279,21 +280,27 @@ def _learned(
 ) -> tuple[ExpectedPressure, Drift | None]:
     """The normal that a log shows itself; without temperature with the oil's drift about it."""
     rpm = frame.filled(Role.RPM, np.nan)
-    pressure = _steadied(pressure, rpm, frame.step_s)
+    pressure = _steadied(pressure, rpm, is_settled, frame.step_s)
     if temperature is not None:
         return fit_expected(pressure, rpm, temperature, is_settled, options.oil), None
     return fit_drifting(frame.time_s, pressure, rpm, is_settled, options.oil)
 
 
-def _steadied(pressure: FloatArray, rpm: FloatArray, step_s: float) -> FloatArray:
-    """A pressure that shakes, averaged: settled running is steady, and a one-sided fit would go by the crests of the noise."""
+def _steadied(pressure: FloatArray, rpm: FloatArray, is_settled: NDArray[np.bool_], step_s: float) -> FloatArray:
+    """A pressure that shakes, averaged within each stretch of settled running: a one-sided fit would go by the crests of the noise."""
     noise = np.hypot(noise_by_rpm(pressure, rpm), step_noise_kpa(pressure))
-    if not float(np.nanmedian(noise)) > _SHAKES_KPA:
+    known = is_settled & np.isfinite(pressure)
+    stretches = runs_of(known)
+    if not stretches or not float(np.nanmedian(noise)) > _SHAKES_KPA:
         return pressure
-    known = np.isfinite(pressure)
-    size = max(1, round(_STEADIED_S / max(step_s, 1e-3)))
-    sums, counts = rolling_mean(np.where(known, pressure, 0.0), size), rolling_mean(known.astype(np.float64), size)
-    return np.where(known, sums / np.maximum(counts, 1e-9), np.nan)
+    at = np.flatnonzero(known)
+    first, last = (np.repeat(ends, np.diff(stretches).ravel()) for ends in np.array(stretches).T)
+    # As far to both sides, so that an engine speed that rises does not pull the middle along.
+    half = np.minimum(np.minimum(at - first, last - 1 - at), round(0.5 * _STEADIED_S / max(step_s, 1e-3)))
+    sums = np.concatenate([[0.0], np.cumsum(np.where(known, pressure, 0.0))])
+    steadied = pressure.copy()
+    steadied[at] = (sums[at + half + 1] - sums[at - half]) / (2 * half + 1)
+    return steadied
 
 
 def _expected_kpa(

@@ -332,6 +332,23 @@ class TestTemperature:
         assert checks["oil_temp_lag"].level == "warn"
         assert checks["oil_temp_lag"].measured == pytest.approx(lag, rel=0.5)
 
+    @pytest.mark.parametrize("lag", [40.0, 80.0])
+    def test_one_that_lags_is_put_right_and_gaps_stay_gaps(self, lag: float) -> None:
+        """Truth: what the same drive's sensor of 3 s read."""
+        late = harrowfell_session(Logger(20, temperature_lag_s=lag), laps=6)
+        prompt = harrowfell_session(Logger(20), laps=6).channel(Role.OIL_TEMP)
+        found = analyse(late)
+        channel = found.corrected.channel(Role.OIL_TEMP)
+        assert prompt is not None and channel is not None and [c.kind for c in found.corrections] == ["lead"]
+        off = np.abs(channel.values - prompt.values)[600:-600]
+        before = np.abs(late.channel(Role.OIL_TEMP).values - prompt.values)[600:-600]  # type: ignore[union-attr]
+        assert np.percentile(off, 95) < 2.0 and off.mean() < 0.35 * before.mean()
+        gap = replace(
+            channel, values=np.where((channel.time_s > 200.0) & (channel.time_s < 210.0), np.nan, channel.values)
+        )
+        ahead = apply(late.with_channels((gap,)), [Correction(gap.name, "lead", lag, "s", "")]).channels[0]
+        assert np.array_equal(np.isnan(ahead.values), np.isnan(gap.values))
+
     def test_a_sound_one_passes(self) -> None:
         assert {c.level for c in check_temperature(harrowfell_session(CLEAN, laps=6))} <= {"ok", "note"}
 
@@ -377,3 +394,17 @@ def test_a_pan_that_braking_empties_is_no_clock_that_slips(seed: int) -> None:
     setup = Setup(random_circuit(generator("braking slip", seed)), pan=pan, session=Session(laps=6))
     recording = recording_of(run_setup(setup, Logger(50), generator("braking slip drive", seed))[1])
     assert check_pressure_clock(recording) == []
+
+
+@pytest.mark.parametrize("fault", [{"vibration_kpa": 50.0}, {"steps_kpa": 25.0}], ids=["vibration", "steps"])
+@pytest.mark.parametrize("seed", [3, 4, 5])
+def test_normal_is_learned_from_a_pressure_that_shakes_as_from_one_that_does_not(
+    fault: dict[str, float], seed: int
+) -> None:
+    clean, shaken = (
+        analyse(harrowfell_session(replace(CLEAN, **how), seed=seed))  # type: ignore[arg-type]
+        for how in ({}, fault)
+    )
+    judged = clean.judged & clean.expected.covers(clean.rpm, clean.temperature_c)
+    off = np.log(shaken.expected_kpa[judged] / clean.expected_kpa[judged])
+    assert abs(float(np.median(off))) < 0.015 and float(np.percentile(np.abs(off), 95)) < 0.05
