@@ -51,7 +51,7 @@ _FALLS = 3.0
 _STEP_G = 0.015
 _SLOPES = np.geomspace(0.15, 8.0, 16)
 """Share of normal lost for each g beyond."""
-_MODEL = 0.08
+_MODEL = 0.10
 """As far may a threshold be off for what the slosh of one body does not tell (default)."""
 _CLEAR = 0.95
 _CLEARS_S = 0.6
