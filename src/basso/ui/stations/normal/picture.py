@@ -30,7 +30,6 @@ if TYPE_CHECKING:
     from basso.normal.told import HeldAgainst, NormalTold
     from basso.normal.what_if import WhatIf
     from basso.pressure.adviser import GradeAdvice
-    from basso.pressure.expected import ExpectedPressure
     from basso.pressure.warmup import WaterAndOil
 
 _P, _T = Quantity.PRESSURE, Quantity.TEMPERATURE
@@ -205,7 +204,7 @@ def opening(told: NormalTold, units: DisplayUnits) -> Opening:
         over = float(kpa[0]) - floor
         by = units.text(abs(over), _P, difference=True)
         title += f", {by} {'over' if over >= 0 else 'under'} the floor"
-    return Opening(title, _basis(e, units))
+    return Opening(title, _basis(told.analysis, units))
 
 
 def _scatter(kpa: float, units: DisplayUnits) -> str:
@@ -220,17 +219,21 @@ def _floor_at(told: NormalTold, kpa: FloatArray) -> float | None:
     return float(highest_floor(absolute, np.array([told.racing_rpm]), kpa).kpa[0])
 
 
-def _basis(e: ExpectedPressure, units: DisplayUnits) -> str:
+def _basis(a: Analysis, units: DisplayUnits) -> str:
+    e = a.expected
     how = (
         "Pump, bearings, viscosity and relief valve"
         if e.method.startswith("physical")
         else "From the data alone: the physical form does not fit this engine"
     )
-    by = (
-        ""
-        if e.temperature_range_c is not None
-        else " by engine speed only, for no oil temperature was logged: what warming does is in its scatter"
-    )
+    by = ""
+    if e.temperature_range_c is None:
+        by = " by engine speed, for no oil temperature was logged: "
+        by += (
+            "what warming does is in its scatter"
+            if a.drift is None
+            else f"it follows calm running, here as in the middle of the session, up to {np.exp(a.drift.thicker.max()) - 1.0:+.0%} while the oil was thickest"
+        )
     words = f"{how}{by}, from {e.samples} settled samples with {e.oil.name}; they scatter by {_scatter(e.residual_kpa, units)}."
     block = e.valid_range()
     if block is None:
