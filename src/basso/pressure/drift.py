@@ -33,9 +33,9 @@ _SPEEDS = 24
 """Steps of engine speed in which the settled running of a bin is told apart."""
 _LEAST_SAMPLES = 3
 _LEAST_BINS = 6
-_MOST_BINS = 180
+_MOST_BINS, _MOST_CELLS = 180, 1500
 _BEND = 0.006
-"""By how much the slope of the log changes from one bin to the next, as oil does that warms up over minutes (default)."""
+"""By how much the slope of the log changes from one bin of 20 s to the next, as oil does that warms up over minutes (default)."""
 _THICK = 0.5
 """How far the log strays over a session, about: from 70 to 110 °C (default)."""
 _BY_SPEED = 0.2
@@ -94,7 +94,8 @@ def fit_drifting(
     seen = _seen((time_s[use] - began) / bin_s, np.log(rpm[use] / REFERENCE_RPM), np.log(pressure_kpa[use]))
     if np.unique(seen.bin).size < _LEAST_BINS:
         return plain, None
-    x, thicker, by_speed = _together(seen, float(np.percentile(pressure_kpa[use], 99.5)))
+    bend = _BEND * (bin_s / _BIN_S) ** 2
+    x, thicker, by_speed = _together(seen, float(np.percentile(pressure_kpa[use], 99.5)), bend)
     drift = Drift(np.asarray(began + bin_s * (np.arange(thicker.size) + 0.5)), thicker, by_speed)
     log_rpm, nothing = np.log(np.maximum(rpm, 200.0) / REFERENCE_RPM), np.zeros(rpm.shape)
     taken = log_pressure(x, log_rpm, nothing, drift.at(time_s, rpm)) - log_pressure(x, log_rpm, nothing)
@@ -109,7 +110,8 @@ def _seen(place: FloatArray, log_rpm: FloatArray, log_p: FloatArray) -> _Seen:
     cell = bins * _SPEEDS + np.clip(np.searchsorted(edges, log_rpm, side="right") - 1, 0, _SPEEDS - 1)
     order = np.lexsort((log_p, cell))
     found, first, count = np.unique(cell[order], return_index=True, return_counts=True)
-    enough = count >= _LEAST_SAMPLES
+    enough = np.flatnonzero(count >= _LEAST_SAMPLES)
+    enough = enough[:: -(-enough.size // _MOST_CELLS) or 1]
     found, first, count = found[enough], first[enough], count[enough]
     middle = log_p[order][first + count // 2]
     sums = np.concatenate([[0.0], np.cumsum(log_rpm[order])])
@@ -117,14 +119,14 @@ def _seen(place: FloatArray, log_rpm: FloatArray, log_p: FloatArray) -> _Seen:
     return _Seen(mean, middle, found // _SPEEDS, np.minimum(count, 60) / 60.0)
 
 
-def _together(s: _Seen, top_kpa: float) -> tuple[FloatArray, FloatArray, float]:
+def _together(s: _Seen, top_kpa: float, bend: float) -> tuple[FloatArray, FloatArray, float]:
     """The form's parameters, the drift by bin, and how it grows with speed, that meet what was seen; the drift's middle is 0."""
     size, own = int(s.bin.max()) + 1, list(BY_SPEED_ONLY)
     count, nothing = len(own) + 1, np.zeros(s.log_rpm.shape)
-    bend = np.diff(np.eye(size), 2, axis=0) / _BEND
+    turns = np.diff(np.eye(size), 2, axis=0) / bend
     firm = np.zeros((count + size, count + size))
     firm[:count, :count] = np.diag(1.0 / np.append(WIDTH[own], _BY_SPEED) ** 2)
-    firm[count:, count:] = bend.T @ bend + np.eye(size) / (_THICK**2 * size)
+    firm[count:, count:] = turns.T @ turns + np.eye(size) / (_THICK**2 * size)
     centre = np.concatenate([CENTRE[own], np.zeros(1 + size)])
     low, high = bounds_of(top_kpa)
     bounds = (
