@@ -17,7 +17,7 @@ from basso.pressure.floors import Fixed
 from basso.pressure.options import JudgeOptions
 from basso.pressure.thresholds import Threshold, felt, find_thresholds
 from basso.recording.roles import Role
-from basso.report.corners_words import place_words, runs_words
+from basso.report.corners_words import held_up_words, place_words, runs_words
 from basso.report.session_words import when_words
 from basso.standin.car import Car, Session
 from basso.standin.car import Session as Drive
@@ -267,3 +267,19 @@ def test_the_hot_session_dips_only_from_a_lap_and_a_temperature_on() -> None:
     assert from_lap == 6 and above_c is not None and 105.0 < above_c < 115.0
     assert when_words(from_lap, above_c, DisplayUnits()) == f"only from lap 6 on, above {above_c:.0f} °C"
     assert when_words(None, None, DisplayUnits()) == ""
+
+
+@pytest.mark.parametrize("held_l", [3.0, 0.0], ids=["in turns", "not at all"])
+def test_oil_that_drains_back_late_is_told_by_the_turns_that_follow_each_other(held_l: float) -> None:
+    """Eight turns alike, three of them in a row. In the head of the one pan a left turn leaves oil for ten seconds."""
+    turn, apart = Turn(45, 45), (450, 450, 450, 25, 25, 450, 450, 300)
+    pieces = [piece for gap in apart for piece in (Straight(gap), turn)]
+    pan = Pan(
+        shape=BoxPan(0.26, 0.20, 0.16, (0.0, 0.055, 0.008)), fill_l=4.5 if held_l else 3.9,
+        held_up_l=0.4, held_in_left_l=held_l, held_up_s=10.0, slosh_hz=0.6,
+    )  # fmt: skip
+    setup = Setup(lay_out("Row", [*pieces, Straight(200)]), pan=pan, session=Drive(laps=6), heat=Heat(start_c=88.0))
+    told = tell_corners(analyse(recording_of(run_setup(setup, Logger(20, gps=True), generator("row", 1))[1])))
+    assert told is not None and told.analysis.dips
+    assert [(h.direction, h.kind) for h in told.held_up] == ([("left", "soon")] if held_l else [])
+    assert ("Drain-back" in held_up_words(told)) == (held_l > 0)

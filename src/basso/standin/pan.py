@@ -36,6 +36,7 @@ class Pan:
         fill_l: oil in the pan with the engine stopped.
         held_up_l: of it, in the head and galleries at 7000 rpm.
         held_up_s: time the oil takes up and back.
+        held_in_left_l: more of it for each g of a left turn, for the head drains on the other side.
         slosh_hz, damping: the free surface's own motion.
         gated: a baffle with one-way doors around the pickup.
         mouth_m: depth of cover below which air begins to be drawn in.
@@ -46,6 +47,7 @@ class Pan:
     fill_l: float = 4.3
     held_up_l: float = 0.8
     held_up_s: float = 3.0
+    held_in_left_l: float = 0.0
     slosh_hz: float = 0.5
     damping: float = 0.7
     gated: bool = False
@@ -69,7 +71,9 @@ def move_oil(pan: Pan, drive: Drive) -> OilMotion:
     """Move the oil through a drive; returns the hidden state."""
     ax = _slosh(drive.longitudinal_g, pan)
     ay = _slosh(drive.lateral_g, pan)
-    held = lagged(pan.held_up_l * drive.rpm / 7000.0, pan.held_up_s)
+    held = lagged(
+        pan.held_up_l * drive.rpm / 7000.0 + pan.held_in_left_l * np.maximum(drive.lateral_g, 0.0), pan.held_up_s
+    )
     volume = pan.fill_l - held
     look = _HeadTable(pan.shape, float(volume.min()), float(volume.max()))
     zero = np.zeros(ax.shape)
