@@ -29,27 +29,23 @@ from basso.pressure.options import JudgeOptions
 from basso.pressure.rivals import Rival, rivals_of
 from basso.pressure.settled import SettledLimits, running, settled, warm
 from basso.pressure.slosh import felt
+from basso.pressure.told import ReadingError, reading_error, steadied
 from basso.pressure.trusted import accepted, g_channels, trusted
 from basso.progress import Progress, silent
 from basso.recording.corrections import Correction, apply
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_min
-from basso.recording.spans import runs_of
 from basso.track.corners import Place, TrackMap
 from basso.track.laps import Lap, find_laps
 from basso.track.located import locate, rounds
 from basso.track.runs import Run
 from basso.trust.scale import check_scale_against
-from basso.trust.steps import step_noise_kpa
 from basso.trust.verdict import Check
-from basso.trust.vibration import noise_by_rpm
 from basso.units import FloatArray
 
 _FOLLOW_S = 0.15
 _BLIP_RPM = 250.0
-_SHAKES_KPA = 6.0
-_STEADIED_S = 2.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,8 +86,8 @@ class Analysis:
     temperature_c: FloatArray | None
     lateral_g: FloatArray | None
     longitudinal_g: FloatArray | None
-    noise_kpa: FloatArray
-    """Standard deviation of what each reading is off by on its own."""
+    error: ReadingError
+    """What each reading may be off by on its own."""
     judged: NDArray[np.bool_]
     settled: NDArray[np.bool_]
     dips: tuple[JudgedDip, ...]
@@ -218,8 +214,8 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     progress(0.7, "finding dips")
     floor = highest_floor(options.floors, followed, expected_kpa)
     is_judged = (np.nan_to_num(rpm) > options.rules.rpm_gate) & running(rpm) & warm(frame)
-    noise_kpa = np.hypot(noise_by_rpm(pressure, rpm), step_noise_kpa(pressure))
-    dips = find_dips(frame.time_s, pressure, floor.kpa, expected_kpa, is_judged, noise_kpa, options.rules)
+    error = reading_error(pressure, rpm)
+    dips = find_dips(frame.time_s, pressure, floor.kpa, expected_kpa, is_judged, error, options.rules)
 
     progress(0.9, "explaining them")
     signals = Signals(
@@ -261,7 +257,7 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
         temperature,
         lateral,
         longitudinal,
-        noise_kpa,
+        error,
         is_judged,
         is_settled,
         judged_dips,
@@ -280,27 +276,10 @@ def _learned(
 ) -> tuple[ExpectedPressure, Drift | None]:
     """The normal that a log shows itself; without temperature with the oil's drift about it."""
     rpm = frame.filled(Role.RPM, np.nan)
-    pressure = _steadied(pressure, rpm, is_settled, frame.step_s)
+    pressure = steadied(pressure, rpm, is_settled, frame.step_s)
     if temperature is not None:
         return fit_expected(pressure, rpm, temperature, is_settled, options.oil), None
     return fit_drifting(frame.time_s, pressure, rpm, is_settled, options.oil)
-
-
-def _steadied(pressure: FloatArray, rpm: FloatArray, is_settled: NDArray[np.bool_], step_s: float) -> FloatArray:
-    """A pressure that shakes, averaged within each stretch of settled running: a one-sided fit would go by the crests of the noise."""
-    noise = np.hypot(noise_by_rpm(pressure, rpm), step_noise_kpa(pressure))
-    known = is_settled & np.isfinite(pressure)
-    stretches = runs_of(known)
-    if not stretches or not float(np.nanmedian(noise)) > _SHAKES_KPA:
-        return pressure
-    at = np.flatnonzero(known)
-    first, last = (np.repeat(ends, np.diff(stretches).ravel()) for ends in np.array(stretches).T)
-    # As far to both sides, so that an engine speed that rises does not pull the middle along.
-    half = np.minimum(np.minimum(at - first, last - 1 - at), round(0.5 * _STEADIED_S / max(step_s, 1e-3)))
-    sums = np.concatenate([[0.0], np.cumsum(np.where(known, pressure, 0.0))])
-    steadied = pressure.copy()
-    steadied[at] = (sums[at + half + 1] - sums[at - half]) / (2 * half + 1)
-    return steadied
 
 
 def _expected_kpa(
@@ -466,7 +445,7 @@ def _unjudged(
         None,
         None,
         None,
-        np.zeros(n),
+        ReadingError(0.0),
         false,
         false,
         (),

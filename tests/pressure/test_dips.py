@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from basso.pressure.dips import Dip, DipRules, find_dips
 from basso.pressure.exposure import measure_exposure
+from basso.pressure.told import ReadingError
 from basso.units import FloatArray
 
 RATE = 50.0
@@ -22,7 +23,7 @@ def _find(
 ) -> list[Dip]:
     floor, expected = np.full(time_s.shape, 200.0), np.full(time_s.shape, 400.0)
     use = judged if judged is not None else np.ones(time_s.shape, dtype=bool)
-    return find_dips(time_s, pressure, floor, expected, use, noise, DipRules(**rules))
+    return find_dips(time_s, pressure, floor, expected, use, ReadingError(noise), DipRules(**rules))
 
 
 def _box(start: float, end: float, depth: float = 100.0) -> FloatArray:
@@ -147,9 +148,5 @@ def test_a_shaking_sensor_makes_no_dips_and_splits_none(seed: int) -> None:
 def test_noise_may_differ_from_sample_to_sample() -> None:
     noise = np.where(T < 10.0, 1.0, 40.0)
     pressure = np.where(T < 10.0, 300.0, _shaken(np.full(T.size, 270.0), 40.0, 3))
-    assert (
-        find_dips(
-            T, pressure, np.full(T.size, 200.0), np.full(T.size, 400.0), np.ones(T.size, dtype=bool), noise, DipRules()
-        )
-        == []
-    )
+    floor, normal = np.full(T.size, 200.0), np.full(T.size, 400.0)
+    assert find_dips(T, pressure, floor, normal, np.ones(T.size, dtype=bool), ReadingError(noise), DipRules()) == []

@@ -49,7 +49,7 @@ def _held(a: Analysis, rpm: float, hot_c: float, schools: Sequence[tuple[School,
     found = []
     for school, active in schools:
         line = highest_floor([school.floor], a.followed_rpm, a.expected_kpa)
-        dips = find_dips(a.time_s, a.pressure_kpa, line.kpa, a.expected_kpa, a.judged, a.noise_kpa, a.options.rules)
+        dips = find_dips(a.time_s, a.pressure_kpa, line.kpa, a.expected_kpa, a.judged, a.error, a.options.rules)
         at_hot = float(school.floor.at(speed, hot)[0])
         over = float(hot[0]) - at_hot
         found.append(

@@ -61,7 +61,7 @@ def what_if(
 
     def judged(normal_kpa: FloatArray) -> tuple[int, float]:
         floor = highest_floor(a.options.floors, rpm, normal_kpa)
-        found = find_dips(a.time_s, lost * normal_kpa, floor.kpa, normal_kpa, a.judged, a.noise_kpa, a.options.rules)
+        found = find_dips(a.time_s, lost * normal_kpa, floor.kpa, normal_kpa, a.judged, a.error, a.options.rules)
         return len(found), float(sum(d.duration_s for d in found))
 
     middle = e.at(rpm, heat)

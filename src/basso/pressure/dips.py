@@ -3,9 +3,8 @@
 A dip begins where the corrected pressure crosses the floor (interpolated between samples) and ends where it
 has come back; a return of less than 0.2 s, or one of up to 0.3 s that stays within 1 % of the floor, does not end it.
 
-Where the sensor shakes, or its converter is coarse, single readings cross the floor by themselves. Whether and when the
-pressure lay below it is then told from a local mean, no longer than the noise asks for and 0.4 s at most; the lowest
-reading is always the reading itself.
+Where the sensor shakes, or its converter is coarse, single readings cross the floor by themselves: what then tells whether and
+when the pressure lay below it is in :mod:`basso.pressure.told`. The lowest reading is always the reading itself.
 """
 
 from __future__ import annotations
@@ -15,16 +14,15 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.pressure.told import ReadingError, tell_margin
 from basso.recording.rolling import rolling_mean
 from basso.recording.spans import runs_of
 from basso.units import FloatArray
 
 _LEAST_DEPTH = 1.2
 """Of the noise, that the mean over 0.1 s has to lie under the floor."""
-_LEAST_DEPTH_OF_MEAN = 1.0
-"""Of the noise left in the local mean that tells a dip where the sensor shakes."""
-_NOISE_KPA = 3.0
-_REACH_S = 0.2 + 1e-6
+_LEAST_DEPTH_OF_TOLD = 0.7
+"""Of what is left of the noise in a margin that is not as read."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +73,7 @@ def find_dips(
     floor_kpa: FloatArray,
     expected_kpa: FloatArray,
     judged: NDArray[np.bool_],
-    noise_kpa: FloatArray | float,
+    error: ReadingError,
     rules: DipRules,
 ) -> list[Dip]:
     """Find the dips; arrays of shape (n,).
@@ -86,8 +84,7 @@ def find_dips(
         floor_kpa: the floor, NaN where there is none.
         expected_kpa: expected pressure, NaN where there is none.
         judged: where a floor may be judged at all (engine above the gate, oil warm).
-        noise_kpa: standard deviation of the pressure's noise, at each sample or throughout; a crossing no deeper than
-            noise is none.
+        error: what each reading may be off by; a crossing no deeper than that is none.
         rules: gate, least length, joining.
     """
     if time_s.size < 3:
@@ -95,18 +92,17 @@ def find_dips(
     step = float(np.median(np.diff(time_s)))
     pressure = _bridged(time_s, pressure_kpa)
     margin = pressure - floor_kpa
-    noise = np.broadcast_to(np.asarray(noise_kpa, dtype=np.float64), time_s.shape)
-    told, less = _told_from_noise(margin, float(np.percentile(noise[judged], 80)) if judged.any() else 0.0, step)
+    telling = tell_margin(margin, error, judged, step)
+    told = telling.margin_kpa
     below = np.nan_to_num(told, nan=1.0) < 0
     below &= judged
     runs = _joined(below, told, floor_kpa, judged, time_s, rules)
     if not runs:
         return []
-    if less == 1.0:
-        depth = -rolling_mean(np.nan_to_num(margin), max(1, round(0.1 / step))) if step > 0 else -margin
-        least_depth = _LEAST_DEPTH * noise
-    else:
-        depth, least_depth = -np.nan_to_num(told), _LEAST_DEPTH_OF_MEAN * less * noise
+    depth, least_depth = -np.nan_to_num(told), _LEAST_DEPTH_OF_TOLD * telling.unsure_kpa
+    if telling.as_read:
+        depth = rolling_mean(depth, max(1, round(0.1 / step))) if step > 0 else depth
+        least_depth = _LEAST_DEPTH * telling.unsure_kpa
     dips = []
     for first, last in runs:
         start = _crossing(time_s, told, first, -1)
@@ -121,7 +117,8 @@ def find_dips(
         shares = pressure[part] / expected_kpa[part]
         shares = shares[np.isfinite(shares)]
         times = np.concatenate([[start], time_s[part], [end]])
-        missing = np.concatenate([[0.0], np.maximum(-np.nan_to_num(told[part]), 0.0), [0.0]])
+        # The area is the readings' own, whose noise cancels in it; what was told to lie above the floor does not count.
+        lacking = np.nan_to_num(np.maximum(told[part], 0.0) - margin[part])
         dips.append(
             Dip(
                 start,
@@ -133,31 +130,10 @@ def find_dips(
                 float(pressure[lowest]),
                 float(margin[deepest]),
                 float(shares.min()) if shares.size else None,
-                float(np.trapezoid(missing, times)),
+                max(float(np.trapezoid(np.concatenate([[0.0], lacking, [0.0]]), times)), 0.0),
             )
         )
     return dips
-
-
-def _told_from_noise(margin: FloatArray, noise_kpa: float, step_s: float) -> tuple[FloatArray, float]:
-    """The margin that tells whether the pressure was below the floor, and what is left in it of the noise (1: all).
-
-    The margin as read where the noise is small. Else its mean weighted by 1 − u² (Epanechnikov, the least error of a
-    local mean), over the fewest samples that bring the noise down to 3 kPa and within 0.2 s to either side: longer would
-    wash out the dips themselves (chosen on 64 made sessions, shaken by up to 50 kPa).
-    """
-    reach, weights, less = 0, np.ones(1), 1.0
-    while less * noise_kpa > _NOISE_KPA and (reach + 1) * step_s < _REACH_S:
-        reach += 1
-        weights = 1.0 - (np.arange(-reach, reach + 1) / (reach + 1)) ** 2
-        weights /= weights.sum()
-        less = float(np.sqrt(np.sum(weights**2)))
-    if reach == 0 or margin.size < weights.size:
-        return margin, 1.0
-    known = np.isfinite(margin)
-    share = np.convolve(known.astype(np.float64), weights, "same")
-    mean = np.convolve(np.where(known, margin, 0.0), weights, "same") / np.maximum(share, 1e-9)
-    return np.where(known, mean, np.nan), less
 
 
 def _bridged(time_s: FloatArray, pressure: FloatArray, longest_s: float = 0.25) -> FloatArray:

@@ -42,6 +42,6 @@ def check_steps(recording: Recording) -> Check | None:
         )
     words = (
         f"The pressure reads in steps of {step:.1f} kPa: every figure is sure to ± {step / 2:.1f} kPa at best, and a dip less deep "
-        "than that is not seen. Use more of the converter's range, or a sensor of less range."
+        "than that is told only by how the steps follow one another. Use more of the converter's range, or a sensor of less range."
     )
     return Check("steps", "warn" if step >= _COARSE_KPA else "note", words, channel.name, measured=step)

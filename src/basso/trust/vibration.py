@@ -46,7 +46,7 @@ def check_vibration(recording: Recording) -> Check | None:
     words = (
         f"The noise grows with the engine speed, from {quiet:.1f} kPa below {low:.0f} rpm to {loud:.1f} kPa above {high:.0f} rpm: a "
         "sensor screwed into the block shakes like this, and dies of it. Lowest values read low by about twice the noise, and "
-        f"dips no deeper than about {loud:.0f} kPa are lost in it. Hang it on a flexible line."
+        f"a dip of half a second no deeper than about {loud * min(1.0, 1.5 / np.sqrt(0.5 / frame.step_s)):.0f} kPa is lost in it. Hang it on a flexible line."
     )
     return Check("vibration", "warn" if loud >= _MUCH_KPA else "note", words, channel.name, measured=grown)
 
