@@ -29,7 +29,7 @@ from basso.pressure.options import JudgeOptions
 from basso.pressure.rivals import Rival, rivals_of
 from basso.pressure.settled import SettledLimits, running, settled, warm
 from basso.pressure.slosh import felt
-from basso.pressure.told import ReadingError, reading_error, steadied
+from basso.pressure.told import ReadingError, error_off_normal, reading_error, steadied
 from basso.pressure.trusted import accepted, g_channels, trusted
 from basso.progress import Progress, silent
 from basso.recording.corrections import Correction, apply
@@ -214,7 +214,9 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     progress(0.7, "finding dips")
     floor = highest_floor(options.floors, followed, expected_kpa)
     is_judged = (np.nan_to_num(rpm) > options.rules.rpm_gate) & running(rpm) & warm(frame)
-    error = reading_error(pressure, rpm)
+    error = error_off_normal(
+        reading_error(pressure, rpm), pressure - expected_kpa, rpm, is_settled & is_judged, frame.step_s
+    )
     dips = find_dips(frame.time_s, pressure, floor.kpa, expected_kpa, is_judged, error, options.rules)
 
     progress(0.9, "explaining them")

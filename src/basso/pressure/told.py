@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from basso.recording.spans import runs_of
 from basso.trust.steps import step_noise_kpa
-from basso.trust.vibration import noise_by_rpm
+from basso.trust.vibration import noise_at, noise_by_rpm, slow_noise_by_rpm
 from basso.units import FloatArray
 
 _EXACT_KPA = 3.0
@@ -27,6 +27,8 @@ _REACH_S = 0.7
 _STEPS_REACH_S = 0.3
 _TURNS = 20
 _STEPS_LEAVE_KPA = 3.0
+_APART_S = 0.3
+_RISES = 1.3
 _SHAKES_KPA = 6.0
 _STEADIED_S = 2.0
 
@@ -38,10 +40,12 @@ class ReadingError:
     Attributes:
         noise_kpa: standard deviation of the noise, shape (n,), or one for all.
         half_step_kpa: half a step of the converter; 0 where it is fine.
+        alike: correlation of the noise of one reading with the next one's; over 0 where a filter lies between sensor and file.
     """
 
     noise_kpa: FloatArray | float
     half_step_kpa: float = 0.0
+    alike: float = 0.0
 
     @property
     def kpa(self) -> FloatArray:
@@ -69,6 +73,39 @@ def reading_error(pressure_kpa: FloatArray, rpm: FloatArray) -> ReadingError:
     return ReadingError(noise_by_rpm(pressure_kpa, rpm), step_noise_kpa(pressure_kpa) * float(np.sqrt(3.0)))
 
 
+def error_off_normal(
+    error: ReadingError, off_kpa: FloatArray, rpm: FloatArray, settled: NDArray[np.bool_], step_s: float
+) -> ReadingError:
+    """The same where normal is known, and noise that a filter spread over several readings shows too; arrays of shape (n,).
+
+    Args:
+        error: as told from the readings themselves.
+        off_kpa: reading less normal.
+        settled: where the pan is settled: there it differs from normal by noise only.
+
+    Noise correlated by ρ from one reading to the next has second differences over h readings of 6 σ² (1 − ρʰ)(1 − ρʰ/3): they
+    rise to 6 σ² where they are taken far apart, and half-way there tell ρ.
+    """
+    far = max(1, round(_APART_S / max(step_s, 1e-3)))
+    if far == 1 or off_kpa.size < 4 * far:
+        return error
+    use = settled & np.isfinite(off_kpa)
+    lags = [h for h in (1, 2, 4, 8, 16, 32, 64) if h < far] + [far]
+    found = [noise_at(off_kpa, use, h) for h in lags]
+    noises = [max(n, 1e-3) for n in found if n is not None]
+    if len(noises) < len(lags):
+        return error
+    step_kpa = error.half_step_kpa / float(np.sqrt(3.0))
+    most = float(np.sqrt(max(noises[-1] ** 2 - step_kpa**2, 0.0)))
+    if most < _EXACT_KPA or most < _RISES * np.hypot(noises[0], step_kpa):
+        return error
+    parts = np.clip((np.array(noises) / noises[-1]) ** 2, 0.0, 1.0)
+    halfway = int(np.argmin(np.abs(parts - 0.5)))
+    alike = float(2.0 - np.sqrt(1.0 + 3.0 * parts[halfway])) ** (1.0 / lags[halfway])
+    slow = slow_noise_by_rpm(off_kpa, rpm, use, far)
+    return ReadingError(np.maximum(slow, error.noise_kpa), error.half_step_kpa, alike)
+
+
 def tell_margin(margin_kpa: FloatArray, error: ReadingError, judged: NDArray[np.bool_], step_s: float) -> Told:
     """The margin less what readings are off by; arrays of shape (n,).
 
@@ -90,7 +127,7 @@ def tell_margin(margin_kpa: FloatArray, error: ReadingError, judged: NDArray[np.
     reach, left = 1, 1.0
     while left * usual > _EXACT_KPA and (reach + 1) * step_s <= _REACH_S + 1e-6:
         reach += 1
-        left = float(np.sqrt(np.sum(_weights(reach)[1] ** 2)))
+        left = _left(_weights(reach)[1], error.alike)
     return Told(_parabola(margin_kpa, reach), np.broadcast_to(left * error.kpa, margin_kpa.shape), False)
 
 
@@ -123,6 +160,12 @@ def _weights(reach: int) -> tuple[FloatArray, FloatArray]:
     mean = 1.0 - u**2
     area, second, fourth = (float(np.sum(mean * u**k)) for k in (0, 2, 4))
     return mean / area, mean * (fourth - second * u**2) / (area * fourth - second**2)
+
+
+def _left(weights: FloatArray, alike: float) -> float:
+    """What a weighted sum leaves of noise of which one reading's is like the next's."""
+    apart = np.abs(np.arange(1 - weights.size, weights.size))
+    return float(np.sqrt(np.sum(np.correlate(weights, weights, "full") * alike**apart)))
 
 
 def _parabola(values: FloatArray, reach: int) -> FloatArray:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
@@ -28,7 +29,7 @@ def check_vibration(recording: Recording) -> Check | None:
     low, high = np.percentile(rpm[running], (20, 80))
     if high < 1.2 * low:
         return None
-    second, bend = (np.abs(v[2:] - 2.0 * v[1:-1] + v[:-2]) for v in (pressure, rpm))
+    second, bend = (np.abs(_second(v, 1)) for v in (pressure, rpm))
     # An engine speed that changes unevenly moves the pressure by itself.
     steady = running[1:-1] & np.isfinite(second) & (bend < _STEADY * np.maximum(rpm[1:-1], 1.0))
     quiet, loud = (_noise(second[steady & part[1:-1]]) for part in (rpm <= low, rpm >= high))
@@ -57,15 +58,41 @@ def noise_by_rpm(pressure: FloatArray, rpm: FloatArray) -> FloatArray:
     From second differences in eight equal shares of the running samples by engine speed, linear between their means. 0 with
     too few samples to tell.
     """
-    second, bend = (np.abs(v[2:] - 2.0 * v[1:-1] + v[:-2]) for v in (pressure, rpm))
-    speed = rpm[1:-1]
+    bend = np.abs(_second(rpm, 1))
     with np.errstate(invalid="ignore"):
-        use = np.isfinite(second) & (speed > 600.0) & (bend < _STEADY * speed)
-    second, speed = second[use], speed[use]
+        steady = (rpm > 600.0) & np.pad(bend < _STEADY * rpm[1:-1], 1)
+    return _by_rpm(pressure, rpm, steady, 1)
+
+
+def slow_noise_by_rpm(off_normal: FloatArray, rpm: FloatArray, settled: NDArray[np.bool_], lag: int) -> FloatArray:
+    """The same of what lies between readings ``lag`` samples apart, from what normal leaves of settled running.
+
+    A filter between sensor and file makes neighbouring readings alike: from sample to sample its noise hardly shows.
+    """
+    every = settled.copy()
+    every[lag:] &= settled[:-lag]
+    every[:-lag] &= settled[lag:]
+    return _by_rpm(off_normal, rpm, every, lag)
+
+
+def noise_at(values: FloatArray, use: NDArray[np.bool_], lag: int) -> float | None:
+    """Standard deviation of noise from readings ``lag`` samples to either side of those used; None with too few."""
+    second = np.abs(_second(values, lag))[use[lag:-lag] & use[: -2 * lag] & use[2 * lag :]]
+    return _noise(second[np.isfinite(second)])
+
+
+def _second(values: FloatArray, lag: int) -> FloatArray:
+    return values[2 * lag :] - 2.0 * values[lag:-lag] + values[: -2 * lag]
+
+
+def _by_rpm(values: FloatArray, rpm: FloatArray, use: NDArray[np.bool_], lag: int) -> FloatArray:
+    second, speed = np.abs(_second(values, lag)), rpm[lag:-lag]
+    kept = use[lag:-lag] & np.isfinite(second) & np.isfinite(speed)
+    second, speed = second[kept], speed[kept]
     order = np.argsort(speed)
     told = [(float(speed[part].mean()), noise) for part in np.array_split(order, 8) if (noise := _noise(second[part]))]
     if not told:
-        return np.zeros(pressure.shape)
+        return np.zeros(values.shape)
     speeds, noises = np.array(told).T
     return np.asarray(np.interp(np.nan_to_num(rpm), speeds, noises), dtype=np.float64)
 
