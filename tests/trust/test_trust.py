@@ -146,6 +146,31 @@ class TestDelay:
         assert check.correction is not None
         assert check.correction.value == pytest.approx(delay, abs=0.03)
 
+    @pytest.mark.parametrize(("filter_s", "delay", "rate_hz"), [(0.2, 0.0, 50), (0.4, 0.0, 20), (0.2, 0.2, 100)])
+    def test_a_filter_is_told_from_a_delay_and_undone(self, filter_s: float, delay: float, rate_hz: int) -> None:
+        setup = Setup(harrowfell(), session=Session(laps=3))
+        logger = Logger(rate_hz, filter_s=filter_s, delay_s=delay)
+        simulated, csv = run_setup(setup, logger, generator("trust", 1))
+        recording = recording_of(csv)
+        check = check_delay(recording)
+        assert check is not None and check.correction is not None
+        # The gallery itself takes 0.04 s.
+        assert check.measured == pytest.approx(filter_s + delay + 0.04, abs=0.03)
+        assert check.correction.filter_s == pytest.approx(filter_s, abs=0.04)
+        off = []
+        for correction in (replace(check.correction, filter_s=0.0), check.correction):
+            channel = apply(recording, [correction]).channel(Role.OIL_PRESSURE)
+            assert channel is not None
+            true = np.interp(channel.time_s, simulated.drive.time_s, simulated.pressure_kpa)
+            off.append(float(np.std(channel.values - true)))
+        assert off[1] < 0.5 * off[0]
+
+    @pytest.mark.parametrize("delay", [0.2, 0.4])
+    def test_a_delay_alone_is_no_filter(self, delay: float) -> None:
+        check = check_delay(_session(Logger(50, delay_s=delay), laps=3))
+        assert check is not None and check.correction is not None and check.correction.filter_s == 0.0
+        assert "filter" not in check.message
+
     def test_no_delay_no_correction(self) -> None:
         check = check_delay(_session(Logger(50), laps=3))
         assert check is not None

@@ -21,6 +21,7 @@ from basso.units import FloatArray
 Kind = Literal["offset", "scale", "sign", "delay", "spikes", "swap", "turn", "slip", "gain", "load", "lead"]
 LEAD_WINDOW_S = 30.0
 _LEAD_STEP_S = 0.5
+_SLOPE_WINDOW_S = 0.15
 OF_ONE_CHANNEL = ("offset", "scale", "sign", "delay", "spikes")
 """The kinds that the headless contract lists; the others concern two channels, or two clocks."""
 
@@ -32,7 +33,8 @@ class Correction:
     Attributes:
         channel: the channel's name.
         kind: ``offset``: ``value`` is added; ``scale``: multiplied; ``sign``: multiplied by −1;
-            ``delay``: the channel is late by ``value`` seconds and is moved earlier;
+            ``delay``: the channel is late by ``value`` seconds and is moved earlier, but for the part that a filter of first order
+            with a time constant of ``filter_s`` made, which is undone;
             ``spikes``: ``value`` samples, at ``samples``, cannot be what the channel measures and become missing;
             ``swap``: this channel and ``other`` exchange what they mean;
             ``turn``: lateral g (this) and longitudinal g (``other``) are turned back by ``value`` degrees about the vertical;
@@ -44,6 +46,7 @@ class Correction:
         reason: the evidence, one sentence.
         samples: indices into the channel, for ``spikes`` and ``slip``.
         other: the second channel, for ``swap`` and ``turn``.
+        filter_s: of a ``delay``'s value; 0 where nothing was rounded off.
     """
 
     channel: str
@@ -53,6 +56,7 @@ class Correction:
     reason: str
     samples: NDArray[np.intp] = field(default_factory=lambda: np.empty(0, dtype=np.intp))
     other: str = ""
+    filter_s: float = 0.0
 
     @property
     def key(self) -> tuple[str, str]:
@@ -94,7 +98,8 @@ def _corrected(channel: Channel, correction: Correction) -> Channel:
     if correction.kind == "lead":
         return replace(channel, values=_ahead(channel, correction.value))
     if correction.kind == "delay":
-        return replace(channel, time_s=channel.time_s - correction.value)
+        values = _unfiltered(channel, correction.filter_s) if correction.filter_s else channel.values
+        return replace(channel, values=values, time_s=channel.time_s - (correction.value - correction.filter_s))
     values = channel.values.copy()
     values[correction.samples] = np.nan
     return replace(channel, values=values)
@@ -105,14 +110,28 @@ def _ahead(channel: Channel, constant_s: float) -> FloatArray:
 
     The slope is that of a parabola through half a minute: the sensor's noise would grow as its slope does.
     """
+    found = _smooth(channel, LEAD_WINDOW_S, _LEAD_STEP_S)
+    return channel.values if found is None else found[0] + constant_s * found[1]
+
+
+def _unfiltered(channel: Channel, constant_s: float) -> FloatArray:
+    """What a filter of first order was given, p + τ·dp/dt; gaps stay gaps. The reading itself is not smoothed, its slope is."""
+    step = float(np.median(np.diff(channel.time_s))) if channel.time_s.size > 2 else 0.0
+    found = _smooth(channel, max(_SLOPE_WINDOW_S, 3.0 * step), step) if step > 0.0 else None
+    return channel.values if found is None else channel.values + constant_s * found[1]
+
+
+def _smooth(channel: Channel, window_s: float, step_s: float) -> tuple[FloatArray, FloatArray] | None:
+    """Value and slope per second of the parabola through ``window_s`` about each sample, NaN in gaps; None for what is too short."""
     known = np.isfinite(channel.values)
     t = channel.time_s
-    grid = np.arange(t[0], t[-1], _LEAD_STEP_S) if t.size else t
-    window = round(LEAD_WINDOW_S / _LEAD_STEP_S) | 1
+    grid = np.arange(t[0], t[-1], step_s) if t.size else t
+    window = round(window_s / step_s) | 1
     if grid.size < 2 * window or not known.any():
-        return channel.values
+        return None
     middle, per_step = local_parabola(np.interp(grid, t[known], channel.values[known]), window)
-    return np.where(known, np.interp(t, grid, middle + constant_s * per_step / _LEAD_STEP_S), np.nan)
+    value, slope = (np.where(known, np.interp(t, grid, v), np.nan) for v in (middle, per_step / step_s))
+    return value, slope
 
 
 def _without_load(channel: Channel, voltage: Channel, per_volt: float) -> Channel:

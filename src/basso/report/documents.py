@@ -166,7 +166,8 @@ def corners_of(places: Sequence[Place]) -> list[Document]:
 
 def _correction(c: Correction) -> Document:
     plain = {"channel": c.channel, "kind": c.kind, "value": rounded(c.value), "unit": c.unit, "reason": c.reason}
-    return {**plain, "other": c.other} if c.other else plain
+    more = {"other": c.other, "filter_s": rounded(c.filter_s)}
+    return {**plain, **{name: value for name, value in more.items() if value}}
 
 
 def _event(d: JudgedDip) -> Document:

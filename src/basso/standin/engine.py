@@ -87,9 +87,9 @@ def pump_flow(engine: Engine, rpm: FloatArray, air: FloatArray | float = 0.0) ->
     return flow
 
 
-def lagged(values: FloatArray, tau_s: float, start: float = 0.0) -> FloatArray:
-    """First-order lag on the 10 ms grid."""
-    k = 1.0 - float(np.exp(-STEP_S / max(tau_s, 1e-6)))
+def lagged(values: FloatArray, tau_s: float, start: float = 0.0, step_s: float = STEP_S) -> FloatArray:
+    """First-order lag of values ``step_s`` apart (the 10 ms grid)."""
+    k = 1.0 - float(np.exp(-step_s / max(tau_s, 1e-6)))
     smooth, _ = lfilter([k], [1.0, -(1.0 - k)], values, zi=[start * (1.0 - k)])
     return np.asarray(smooth, dtype=np.float64)
 

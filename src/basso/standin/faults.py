@@ -73,6 +73,7 @@ class Logger:
         spikes_per_min: single readings that are nonsense.
         dropouts_per_min: the connector opens for 0.05 to 1.2 s and the reading falls to the rail.
         delay_s: the pressure comes late (long thin line).
+        filter_s: time constant of a first-order filter between the sensor and the file, which its noise passes too.
         pressure_slip_s: the pressure's box has a clock of its own, which falls back by this at half-time.
         stands: columns ("Engine speed") whose value stands still from 0.4 to 0.6 of the session.
         gps: write latitude and longitude.
@@ -103,6 +104,7 @@ class Logger:
     spikes_per_min: float = 0.0
     dropouts_per_min: float = 0.0
     delay_s: float = 0.0
+    filter_s: float = 0.0
     pressure_slip_s: float = 0.0
     stands: tuple[str, ...] = ()
     gps: bool = False
@@ -135,13 +137,18 @@ def write_csv(simulated: Simulated, logger: Logger, rng: np.random.Generator) ->
     if logger.delay_s:
         steps = round(logger.delay_s / STEP_S)
         pressure = np.concatenate([np.full(steps, pressure[0]), pressure[:-steps]])
+    if logger.filter_s:
+        pressure = lagged(pressure, logger.filter_s, float(pressure[0]))
     if logger.pressure_slip_s:
         at = np.arange(pressure.size)
         pressure = pressure[np.where(at < at.size // 2, at, at - round(logger.pressure_slip_s / STEP_S))]
-    seen = noisy(pressure, logger.noise_kpa) + logger.zero_kpa
-    seen += STANDARD_ATMOSPHERE_KPA - 0.6 if logger.absolute else 0.0
+    noise = rng.normal(0.0, logger.noise_kpa, n)
     if logger.vibration_kpa:
-        seen = seen + logger.vibration_kpa * (d.rpm[rows] / 7000.0) ** 2 * rng.normal(0.0, 1.0, n)
+        noise += logger.vibration_kpa * (d.rpm[rows] / 7000.0) ** 2 * rng.normal(0.0, 1.0, n)
+    if logger.filter_s:
+        noise = lagged(noise, logger.filter_s, step_s=1.0 / logger.rate_hz)
+    seen = pressure[rows] + noise + logger.zero_kpa
+    seen += STANDARD_ATMOSPHERE_KPA - 0.6 if logger.absolute else 0.0
     load = _load(n, logger.rate_hz, rng) if logger.load_kpa else np.zeros(n)
     seen = np.maximum(logger.pressure_scale * (seen - logger.load_kpa * load), -3.0)
     seen = _with_faults(seen, logger, n, rng)

@@ -131,7 +131,7 @@ def correction_words(c: Correction, units: DisplayUnits) -> str:
     )
     return {
         "offset": f"{amount} {'taken off' if c.value < 0 else 'added'}", "scale": f"multiplied by {c.value:.4g}", "sign": "turned over",
-        "delay": f"moved {abs(c.value):.2f} s {'earlier' if c.value > 0 else 'later'}", "spikes": f"{c.value:.0f} readings left out",
+        "delay": f"{f'a filter of {c.filter_s:.2f} s undone, ' if c.filter_s else ''}moved {abs(c.value - c.filter_s):.2f} s {'earlier' if c.value > c.filter_s else 'later'}", "spikes": f"{c.value:.0f} readings left out",
         "swap": f"exchanged with {c.other}", "turn": f"turned back by {c.value:.0f}°", "slip": f"moved {abs(c.value):.2f} s from the slip on",
         "gain": f"multiplied by {c.value:.4g}", "lead": f"read {c.value:.0f} s ahead, as far as it was heading", "load": f"less what moves with {c.other}, {amount}",
     }[c.kind]  # fmt: skip
@@ -241,7 +241,7 @@ def _delay(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
         Series("pressure as logged", channel.time_s[part], unit_span(raw[part]), tone="ink"),
     ]
     if check.correction is not None:
-        series.append(Series("moved", moved.time_s[part], unit_span(right[part]), tone="oil"))
+        series.append(Series("put right", moved.time_s[part], unit_span(right[part]), tone="oil"))
     return Evidence(
         "A quick change of engine speed, each from its least to its most",
         "time, s",
