@@ -58,6 +58,20 @@ class TestZero:
         assert check.correction is not None
         assert check.correction.value == pytest.approx(-22.0, abs=0.5)
 
+    @pytest.mark.parametrize("zero", [0.0, 6.0, 20.0])
+    @pytest.mark.parametrize("step", [12.0, 25.0])
+    def test_a_converter_that_cuts_off_what_is_left_of_a_step_reads_half_a_step_low(
+        self, step: float, zero: float
+    ) -> None:
+        n = 3000
+        rpm = np.where(np.arange(n) < 300, 0.0, 3000.0)
+        true = np.where(rpm > 0, 300.0 + 40.0 * np.sin(np.arange(n) / 90.0), 0.0)
+        seen = true + zero + np.random.default_rng(4).normal(0.0, 4.0, n)
+        check = check_zero(made_recording(oil_pressure=step * np.floor(seen / step), rpm=rpm))
+        # Sure to half a step at the least, and to the noise where the reading goes to and fro.
+        sure = 3.0 if zero == 0.0 else 0.5 * step + 0.1
+        assert check.measured == pytest.approx(zero - 0.5 * step, abs=sure)
+
     def test_the_reading_after_a_stop_counts_once_it_has_drained(self) -> None:
         n = 4000
         t = np.arange(n) / 50.0

@@ -11,7 +11,8 @@ from basso.recording.roles import Role
 from basso.trust.verdict import Check
 from basso.units import FloatArray
 
-_NOTED_KPA = 4.0
+NOTED_STEP_KPA = 4.0
+"""From here on a converter is coarse enough to mind (default)."""
 _COARSE_KPA = 10.0
 
 
@@ -28,7 +29,7 @@ def step_kpa(values: FloatArray) -> float:
 def step_noise_kpa(values: FloatArray) -> float:
     """Standard deviation of what reading in coarse steps adds, kPa: step / √12 (uniform within a step); 0 where fine."""
     step = step_kpa(values)
-    return step / math.sqrt(12.0) if step >= _NOTED_KPA else 0.0
+    return step / math.sqrt(12.0) if step >= NOTED_STEP_KPA else 0.0
 
 
 def check_steps(recording: Recording) -> Check | None:
@@ -36,7 +37,7 @@ def check_steps(recording: Recording) -> Check | None:
     channel = recording.channel(Role.OIL_PRESSURE)
     if channel is None or (step := step_kpa(channel.values)) <= 0.0:
         return None
-    if step < _NOTED_KPA:
+    if step < NOTED_STEP_KPA:
         return Check(
             "steps", "ok", f"The pressure reads in steps of {step:.2g} kPa: fine enough.", channel.name, measured=step
         )

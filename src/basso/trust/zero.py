@@ -13,6 +13,7 @@ from basso.recording.corrections import Correction
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.spans import runs_of
+from basso.trust.steps import NOTED_STEP_KPA, step_kpa
 from basso.trust.verdict import Check
 from basso.units import FloatArray
 
@@ -21,6 +22,7 @@ _STOPPED_RPM = 60.0
 _LEAST_S = 0.8
 _SETTLING_S = 3.0
 _STEADY_KPA = 6.0
+_OFTEN = 0.05
 
 
 def check_zero(recording: Recording) -> Check:
@@ -42,7 +44,8 @@ def check_zero(recording: Recording) -> Check:
         if pressure.unit is not None and pressure.unit.absolute:
             return _absolute_without_stop(recording, pressure.name)
         return _assumed(pressure.name, "the log has no steady stretch with the engine stopped")
-    zero = float(np.median(readings))
+    step = step_kpa(kpa)
+    zero = _of_steps(readings, step) if step >= NOTED_STEP_KPA else float(np.median(readings))
     spread = float(np.percentile(readings, 84) - np.percentile(readings, 16)) / 2
     seconds = readings.size * frame.step_s
     evidence = f"{zero:.1f} ± {max(spread, 0.1):.1f} kPa over {seconds:.1f} s with the engine stopped"
@@ -65,6 +68,15 @@ def check_zero(recording: Recording) -> Check:
         correction,
         zero,
     )
+
+
+def _of_steps(readings: FloatArray, step: float) -> float:
+    """The zero of a coarse converter: where its reading goes to and fro between two steps the pressure stands on the edge between."""
+    values, counts = np.unique(np.round(readings / step).astype(np.int64), return_counts=True)
+    often = counts >= _OFTEN * counts.sum()
+    if often.sum() <= 2:
+        return float(np.median([np.median(readings[np.round(readings / step) == v]) for v in values[often]]))
+    return float(np.mean(readings))
 
 
 def _steady_stopped(time_s: FloatArray, stopped: NDArray[np.bool_], kpa: FloatArray) -> FloatArray:
