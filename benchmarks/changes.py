@@ -11,6 +11,7 @@ from collections import Counter
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -56,16 +57,18 @@ def changed(setup: Setup, what: str, rng: np.random.Generator) -> Setup:
     return replace(setup, engine=made.get(what, e))
 
 
-def arrays(setup: Setup, seed: int, which: str, oil: str, what: str = "none"):  # type: ignore[no-untyped-def]
-    """Pressure, rpm, temperature and what is settled of one session."""
+def arrays(setup: Setup, seed: int, which: str, oil: str, what: str = "none") -> tuple[Any, Any, Any, Any]:
+    """Pressure, rpm, temperature and what is settled of one session, arrays of shape (n,)."""
     _, logger = session(seed)
     made = simulate(setup, generator(f"changes/{which}", seed))
     if what == "clogged_filter":
         rng = generator("changes/filter", seed)
-        a, b = rng.uniform(12, 40), rng.uniform(5, 25)
+        laminar, turbulent = rng.uniform(12, 40), rng.uniform(5, 25)
         thick = walther(grade(oil)).viscosity_mm2ps(made.temperature_c) / 15.0
         flow = made.drive.rpm / 5000.0
-        made = replace(made, pressure_kpa=np.maximum(made.pressure_kpa - a * flow * thick - b * flow**2, 0.0))
+        made = replace(
+            made, pressure_kpa=np.maximum(made.pressure_kpa - laminar * flow * thick - turbulent * flow**2, 0.0)
+        )
     csv = write_csv(made, logger, generator(f"changes/log/{which}", seed))
     a = analyse(recording_of(csv), JudgeOptions(oil=grade(oil)))
     kpa = a.pressure_kpa
@@ -85,7 +88,8 @@ def one(seed: int) -> list[tuple[str, NormalChange]]:
     )
     other = replace(setup, heat=replace(setup.heat, start_c=start + 8.0, ambient_c=ambient + 6.0))
     parts = [arrays(s, seed, w, oil) for s, w in ((setup, "spring"), (other, "summer"))]
-    before = fit_expected(*(np.concatenate(z) for z in zip(*parts, strict=True)), grade(oil))
+    pressure, rpm, temperature, settled = (np.concatenate(z) for z in zip(*parts, strict=True))
+    before = fit_expected(pressure, rpm, temperature, settled, grade(oil))
     now = replace(
         setup,
         heat=replace(

@@ -61,8 +61,8 @@ def _measure(steps: int) -> None:
             took.append(1000.0 * (time.perf_counter() - start))
         return sorted(took)
 
-    def there_and_back(forth: str, back: str, i: int) -> object:
-        return desk.run(forth if i // 20 % 2 == 0 else back)
+    def there_and_back(forth: str, back: str, i: int) -> None:
+        desk.run(forth if i // 20 % 2 == 0 else back)
 
     desk.go_to("dips")
     walked = {"cursor, at Dips": frames(lambda i: desk.cursor.move_to(300.0 + i))}
