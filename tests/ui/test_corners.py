@@ -8,6 +8,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QInputDialog, QLabel
 
+from basso.errors import BassoError
 from basso.report.corners_words import threshold_words
 from basso.ui.desk import Desk
 from basso.ui.dialogs import WorkingDialog
@@ -240,3 +241,23 @@ def test_a_circuit_has_nowhere_to_be_kept_without_a_garage(desk: Desk, monkeypat
     monkeypatch.setattr(desk, "tell", said.append)
     desk.run("circuit.keep")
     assert len(said) == 1 and "garage" in said[0]
+
+
+def test_what_failed_once_is_asked_again(
+    application: QApplication, desk: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def fails(*_: object) -> None:
+        raise BassoError("The circuit could not be read.")
+
+    said: list[str] = []
+    monkeypatch.setattr(desk, "tell", said.append)
+    shown = desk.workspace.analysis
+    with monkeypatch.context() as broken:
+        broken.setattr("basso.corners.told.tell_corners", fails)
+        desk.workspace.open_logs([demo_folder() / "gated.csv"])
+        wait_until(application, lambda: desk.workspace.analysis not in (None, shown) and bool(said))
+        assert desk.corners.told is None and said == ["The circuit could not be read."]
+    desk.run("station.dips")
+    desk.run("station.corners")
+    wait_until(application, lambda: desk.corners.told is not None and not desk.jobs.busy)
+    assert desk.corners.told is not None and desk.corners.told.analysis is desk.workspace.analysis
