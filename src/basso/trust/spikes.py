@@ -15,6 +15,8 @@ from basso.recording.corrections import Correction
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.spans import runs_of
+from basso.trust.steps import NOTED_STEP_KPA, step_kpa
+from basso.trust.surface import fitted, hats, surface
 from basso.trust.verdict import Check, Level
 from basso.units import FloatArray
 
@@ -24,6 +26,10 @@ _MOST_KPA = 1600.0
 _RARE = 0.01
 _JUMP_KPA = 60.0
 _STUCK_S = 2.0
+_NO_PART_OF_DRIVING_S = 60.0
+"""No engine is asked for one pressure for longer while its speed moves."""
+_STEPS_ASKED = 1.5
+_EPOCH_S = 90.0
 _EMPTIES_KPA_PER_S, _SMALL_JUMP_KPA = 3500.0, 40.0
 """No bared pickup empties a gallery quicker than this."""
 
@@ -147,18 +153,57 @@ def _landed_on_often(level: FloatArray, jumped: NDArray[np.bool_]) -> NDArray[np
 
 
 def _stuck(recording: Recording, values: FloatArray, time_s: FloatArray) -> NDArray[np.bool_]:
-    """A pressure that stays on one exact value for seconds while the engine speed moves by hundreds of rpm."""
+    """A pressure that stays on one exact value for seconds while the engine speed moves by hundreds of rpm.
+
+    What is read in coarse steps may do so in good health, above all while the relief valve holds it: there it must also be that the
+    engine speed asked for more than a step and a half, and that the reading does not go on to the next step as if nothing were.
+    """
     stuck = np.zeros(values.shape, dtype=bool)
     if not recording.has(Role.RPM):
         return stuck
     rpm = frame_on(recording, Role.OIL_PRESSURE).filled(Role.RPM, np.nan)
-    runs = [r for r in runs_of(np.abs(np.diff(values)) <= 1e-6) if r[1] - r[0] >= 4]
-    for start, end in runs:
+    held = []
+    for start, end in runs_of(np.abs(np.diff(values)) <= 1e-6):
         last = min(end, values.size - 1)
-        if time_s[last] - time_s[start] < _STUCK_S:
+        if last - start < 4 or time_s[last] - time_s[start] < _STUCK_S:
             continue
         part = rpm[start : last + 1]
         part = part[np.isfinite(part)]
         if part.size and float(part.max() - part.min()) > 600.0 and float(np.median(part)) > 400.0:
-            stuck[start : last + 1] = True
+            held.append((start, last + 1))
+    step = step_kpa(values)
+    if held and step >= NOTED_STEP_KPA:
+        held = [(start, end) for start, end in held if not _goes_on(values, end, step)]
+        asked = _asked_kpa(values, rpm, held, time_s)
+        held = [
+            (start, end)
+            for start, end in held
+            if time_s[end - 1] - time_s[start] > _NO_PART_OF_DRIVING_S
+            or float(np.ptp(np.percentile(asked[start:end], (5, 95)))) > _STEPS_ASKED * step
+        ]
+    for start, end in held:
+        stuck[start:end] = True
     return stuck
+
+
+def _goes_on(values: FloatArray, end: int, step: float) -> bool:
+    """Whether a reading that was held until ``end`` goes on to the next step."""
+    return end < values.size and abs(float(values[end] - values[end - 1])) <= 1.01 * step
+
+
+def _asked_kpa(values: FloatArray, rpm: FloatArray, held: list[tuple[int, int]], time_s: FloatArray) -> FloatArray:
+    """What the engine speed makes of the pressure outside the stretches ``held``, shape (n,)."""
+    use = np.isfinite(values) & (rpm > 400.0)
+    for start, end in held:
+        use[start:end] = False
+    at = np.flatnonzero(use)
+    if at.size < 200:
+        return np.where(use, np.inf, 0.0)
+    # The oil warms as time goes by: cold, the valve holds the pressure from much lower engine speeds on.
+    epochs = int(np.clip((time_s[-1] - time_s[0]) / _EPOCH_S, 2, 12))
+    speed = hats(np.log(np.maximum(np.nan_to_num(rpm), 400.0)), 7, use)
+    design = surface(speed, hats(time_s, epochs))
+    at = at[:: max(1, at.size // 8000)]
+    off, _ = fitted(values[at], design[at], np.ones(at.size, dtype=bool), 3.0, 3.0)
+    weights = np.linalg.lstsq(design[at], values[at] - off, rcond=None)[0]
+    return np.asarray(design @ weights)
