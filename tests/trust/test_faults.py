@@ -18,6 +18,7 @@ from basso.recording.channel import Channel
 from basso.recording.corrections import Correction, apply
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
+from basso.recording.spans import runs_of
 from basso.report.documents import analysis_document
 from basso.standin.car import Session
 from basso.standin.circuit import random_circuit
@@ -30,6 +31,7 @@ from basso.sump.shape import BoxPan
 from basso.trust.axes import check_axes, thinned_on_g
 from basso.trust.clock import check_clocks, check_pressure_clock, lags_of_g
 from basso.trust.scale import check_scale
+from basso.trust.spikes import check_spikes
 from basso.trust.steps import check_steps, step_kpa
 from basso.trust.stuck import check_stuck
 from basso.trust.supply import check_supply
@@ -259,6 +261,25 @@ class TestPressureReading:
         check = check_steps(harrowfell_session(CLEAN))
         assert check is not None and check.level == "ok"
         assert step_kpa(np.full(1000, 300.0)) == 0.0
+
+    @pytest.mark.parametrize("step", [10.0, 25.0])
+    @pytest.mark.parametrize("rate_hz", [10, 50])
+    def test_a_coarse_reading_that_the_relief_valve_holds_is_no_flat_line(self, rate_hz: int, step: float) -> None:
+        """Cold oil opens the valve at half the engine's speed: the reading stands on one step for many seconds, in good health."""
+        read = harrowfell_session(Logger(rate_hz, steps_kpa=step))
+        channel = read.channel(Role.OIL_PRESSURE)
+        assert channel is not None
+        stands = max(end - start for start, end in runs_of(np.diff(channel.values) == 0.0)) / rate_hz
+        assert step < 20.0 or stands > 5.0
+        assert check_spikes(read).level == "ok"
+
+    @pytest.mark.parametrize("step", [10.0, 25.0])
+    def test_a_coarse_reading_that_froze_is_one(self, step: float) -> None:
+        read = harrowfell_session(Logger(20, steps_kpa=step, flat_from=0.9))
+        channel = read.channel(Role.OIL_PRESSURE)
+        check = check_spikes(read)
+        assert channel is not None and check.correction is not None and "does not move at all" in check.message
+        assert check.correction.samples[0] == pytest.approx(0.9 * channel.values.size, abs=20)
 
     @pytest.mark.parametrize("rate_hz", [20.0, 50.0])
     def test_a_coarse_converter_invents_no_dips_and_hides_no_deep_one(self, rate_hz: float) -> None:
