@@ -29,7 +29,7 @@ from basso.pressure.options import JudgeOptions
 from basso.pressure.rivals import Rival, rivals_of
 from basso.pressure.settled import SettledLimits, running, settled, warm
 from basso.pressure.slosh import felt
-from basso.pressure.told import ReadingError, error_off_normal, reading_error, steadied
+from basso.pressure.told import ReadingError, error_off_normal, reading_error, steadied, told_pressure
 from basso.pressure.trusted import accepted, g_channels, trusted
 from basso.progress import Progress, silent
 from basso.recording.corrections import Correction, apply
@@ -86,6 +86,8 @@ class Analysis:
     temperature_c: FloatArray | None
     lateral_g: FloatArray | None
     longitudinal_g: FloatArray | None
+    told_kpa: FloatArray
+    """The pressure less what readings are off by; the reading itself where they are exact."""
     error: ReadingError
     """What each reading may be off by on its own."""
     judged: NDArray[np.bool_]
@@ -99,13 +101,13 @@ class Analysis:
 
     @property
     def margin_kpa(self) -> FloatArray:
-        """Pressure less floor, shape (n,)."""
-        return self.pressure_kpa - self.floor.kpa
+        """Pressure less floor, as far as the readings tell it; shape (n,)."""
+        return self.told_kpa - self.floor.kpa
 
     @property
     def share(self) -> FloatArray:
-        """Share of normal, shape (n,); NaN where nothing is expected."""
-        return self.pressure_kpa / self.expected_kpa
+        """Share of normal, as far as the readings tell it; shape (n,); NaN where nothing is expected."""
+        return self.told_kpa / self.expected_kpa
 
     @property
     def rounds(self) -> tuple[Lap, ...]:
@@ -217,6 +219,7 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     error = error_off_normal(
         reading_error(pressure, rpm), pressure - expected_kpa, rpm, is_settled & is_judged, frame.step_s
     )
+    told_kpa = told_pressure(pressure, expected_kpa, error, is_judged, frame.step_s)
     dips = find_dips(frame.time_s, pressure, floor.kpa, expected_kpa, is_judged, error, options.rules)
 
     progress(0.9, "explaining them")
@@ -238,7 +241,7 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     )
     judged_dips = tuple(_judge(d, signals, laps, track) for d in dips)
     below_s = sum(d.duration_s for d in dips)
-    exposure = measure_exposure(frame.time_s, running(rpm), is_judged, below_s, pressure / expected_kpa)
+    exposure = measure_exposure(frame.time_s, running(rpm), is_judged, below_s, told_kpa / expected_kpa)
     progress(1.0, "judged")
     return Analysis(
         recording,
@@ -259,6 +262,7 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
         temperature,
         lateral,
         longitudinal,
+        told_kpa,
         error,
         is_judged,
         is_settled,
@@ -409,8 +413,8 @@ def _judge(dip: Dip, s: Signals, laps: Sequence[Lap], track: TrackMap | None) ->
     place = track.place_of(dip.first, at) if track is not None else None
     temperature = float(s.temperature_c[at]) if s.temperature_c is not None else None
     severity = "dip"
-    if dip.min_share is not None:
-        severity = "severe" if dip.min_share < 0.40 else "serious" if dip.min_share < 0.60 else "dip"
+    if dip.told_share is not None:
+        severity = "severe" if dip.told_share < 0.40 else "serious" if dip.told_share < 0.60 else "dip"
     rule = s.floor.rule_at(at)
     return JudgedDip(dip, cause, float(s.rpm[at]), temperature, lap, place, rule, severity)
 
@@ -447,6 +451,7 @@ def _unjudged(
         None,
         None,
         None,
+        pressure.values if pressure is not None else nothing,
         ReadingError(0.0),
         false,
         false,

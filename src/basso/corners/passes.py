@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from basso.analysis import Analysis
+from basso.pressure.told import parabola_about, reach_s
 from basso.recording.rolling import rolling_mean
 from basso.track.corners import Place
+from basso.units import FloatArray
 
+_LEAST_SAMPLES = 3
+_GRID = 81
 _DRAIN_M = 40.0
 """Oil goes on sinking after a corner's end: the pass is followed this far beyond it."""
 
@@ -23,7 +28,7 @@ class Pass:
         side: 0 for A (before), 1 for B (after).
         lap_key: which lap of which log; laps are the unit of repetition.
         place: the place's id on the shared map.
-        min_pressure_kpa: lowest corrected pressure.
+        min_pressure_kpa: lowest corrected pressure, as far as the readings tell.
         min_share: lowest share of normal, NaN without a shared expectation.
         expected_kpa: expected pressure at the lowest share.
         temperature_c, rpm, peak_g: conditions: medians through the place, and the highest g held for 0.3 s. (Not those
@@ -55,22 +60,100 @@ def _followed_to_m(place: Place, places: Sequence[Place]) -> float:
     return min([place.end_m + _DRAIN_M, *after])
 
 
+@dataclass(frozen=True, slots=True)
+class ReadAlike:
+    """How passes are read alike where the sensors of some sessions shake.
+
+    The lowest of many shaking readings is low by their shaking, the more the more they shake. So the pressure is steadied as far in every
+    session, and each pass is read where it is lowest on average: that is low by no noise, however much there is of it.
+
+    Attributes:
+        reach_s: how far to either side a parabola is fitted.
+        at_m: place → distance along the lap.
+    """
+
+    reach_s: float
+    at_m: Mapping[str, float]
+
+
+def read_alike(
+    sessions: Sequence[tuple[Analysis, float]], places: Sequence[Place], length_m: float
+) -> ReadAlike | None:
+    """How to read the passes of sessions, each with its shift along the lap; None where the readings of all are exact."""
+    reach = max((reach_s(a.error, a.judged, _step_s(a)) for a, _ in sessions), default=0.0)
+    if reach == 0.0:
+        return None
+    at_m = {}
+    steadied = [(a, _along_m(a, length_m, shift), _steadied(a, reach)[1]) for a, shift in sessions]
+    for place in places:
+        grid = np.linspace(place.start_m, _followed_to_m(place, places), _GRID)
+        rows = [
+            np.interp(grid, along[inside], share[inside])
+            for a, along, share in steadied
+            if along is not None
+            for inside in _inside(a, along, grid[0], grid[-1])
+        ]
+        if rows:
+            at_m[place.id] = float(grid[int(np.argmin(np.mean(rows, axis=0)))])
+    return ReadAlike(reach, at_m)
+
+
+def _steadied(a: Analysis, reach: float) -> tuple[FloatArray, FloatArray]:
+    """Pressure and share of normal, steadied as far to either side; where nothing is expected the pressure stands for its share."""
+    base = np.where(np.isfinite(a.expected_kpa), a.expected_kpa, 0.0)
+    pressure = parabola_about(a.pressure_kpa - base, max(1, round(reach / _step_s(a)))) + base
+    return pressure, pressure / np.where(base > 0.0, base, 1.0)
+
+
+def _along_m(a: Analysis, length_m: float, shift_m: float) -> FloatArray | None:
+    if a.track is None:
+        return None
+    along = a.track.lap_distance_m * (length_m / a.track.length_m) + shift_m
+    return np.mod(along, length_m) if shift_m else along
+
+
+def _inside(a: Analysis, along: FloatArray, start_m: float, end_m: float) -> list[NDArray[np.intp]]:
+    """The judged samples of each lap between two distances."""
+    found = []
+    for lap in a.rounds:
+        first, last = np.searchsorted(a.time_s, (lap.start_s, lap.end_s))
+        inside = np.flatnonzero((along[first:last] >= start_m) & (along[first:last] <= end_m)) + first
+        inside = inside[a.judged[inside] & np.isfinite(a.pressure_kpa[inside])]
+        if inside.size >= _LEAST_SAMPLES:
+            found.append(inside)
+    return found
+
+
+def _step_s(a: Analysis) -> float:
+    return float(np.median(np.diff(a.time_s)))
+
+
 def passes_of(
-    analysis: Analysis, places: Sequence[Place], length_m: float, side: int, log: int, shift_m: float = 0.0
+    analysis: Analysis,
+    places: Sequence[Place],
+    length_m: float,
+    side: int,
+    log: int,
+    shift_m: float = 0.0,
+    alike: ReadAlike | None = None,
 ) -> list[Pass]:
-    """All passes of the whole laps (or runs over one route) of one analysis through the places of the shared map."""
-    track = analysis.track
-    if track is None:
+    """All passes of the whole laps (or runs over one route) of one analysis through the places of the shared map.
+
+    Args:
+        alike: how they are read beside those of sessions that shake; None: as far as this one's readings tell.
+    """
+    along = _along_m(analysis, length_m, shift_m)
+    if along is None:
         return []
-    along = track.lap_distance_m * (length_m / track.length_m) + shift_m
-    if shift_m:
-        along = np.mod(along, length_m)
     side_g = np.nan_to_num(analysis.lateral_g) if analysis.lateral_g is not None else np.zeros(along.shape)
     fore_g = np.nan_to_num(analysis.longitudinal_g) if analysis.longitudinal_g is not None else np.zeros(along.shape)
-    step = float(np.median(np.diff(analysis.time_s)))
+    step = _step_s(analysis)
     held = max(1, round(0.3 / step))
     side_g, fore_g = rolling_mean(side_g, held), rolling_mean(fore_g, held)
-    margin, share = analysis.margin_kpa, analysis.share
+    margin, share, pressure = analysis.margin_kpa, analysis.share, analysis.told_kpa
+    if alike is not None:
+        pressure, share = _steadied(analysis, alike.reach_s)
+        share, margin = np.where(np.isfinite(analysis.expected_kpa), share, np.nan), pressure - analysis.floor.kpa
     found = []
     ends = {p.id: _followed_to_m(p, places) for p in places}
     for lap in analysis.rounds:
@@ -80,14 +163,14 @@ def passes_of(
         for place in places:
             inside = np.flatnonzero((lap_along >= place.start_m) & (lap_along <= ends[place.id])) + first
             inside = inside[analysis.judged[inside] & np.isfinite(analysis.pressure_kpa[inside])]
-            if inside.size < 3:
+            if inside.size < _LEAST_SAMPLES:
                 continue
             shares = share[inside]
-            lowest = (
-                inside[int(np.nanargmin(shares))]
-                if np.isfinite(shares).any()
-                else inside[int(np.argmin(analysis.pressure_kpa[inside]))]
-            )
+            if alike is not None and place.id in alike.at_m:
+                lowest = deepest = int(inside[int(np.argmin(np.abs(along[inside] - alike.at_m[place.id])))])
+            else:
+                deepest = int(inside[int(np.argmin(pressure[inside]))])
+                lowest = int(inside[int(np.nanargmin(shares))]) if np.isfinite(shares).any() else deepest
             g = fore_g if place.kind == "braking" else side_g
             temperature = (
                 float(np.nanmedian(analysis.temperature_c[inside]))
@@ -99,7 +182,7 @@ def passes_of(
                     side,
                     (side, log, lap.number),
                     place.id,
-                    float(analysis.pressure_kpa[inside].min()),
+                    float(pressure[deepest]),
                     float(share[lowest]),
                     float(analysis.expected_kpa[lowest]),
                     temperature,

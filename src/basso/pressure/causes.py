@@ -275,7 +275,7 @@ def _frothed(dip: Dip, s: Signals, rpm: float, side: float, along: float, thrown
         return None
     slower = s.elsewhere.low_share_at_g_below(rpm, np.nan_to_num(side), np.nan_to_num(along))
     harmless = slower.enough and slower.fraction_low < 0.10
-    share = dip.min_share if dip.min_share is not None else 1.0
+    share = dip.told_share if dip.told_share is not None else 1.0
     explained = sags and share > still.median_share - 0.15
     if (explained and still.fraction_low > 0.6) or (sags and harmless):
         return Cause("high_rpm", 0.9 if harmless else 0.75, _froth_words(rpm, still), side, along, None)

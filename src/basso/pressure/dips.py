@@ -47,6 +47,7 @@ class Dip:
         lowest_margin: index of the lowest margin.
         min_pressure_kpa, min_margin_kpa: at those.
         min_share: lowest share of normal, None without an expectation.
+        told_share: the same less what readings are off by (:mod:`basso.pressure.told`); ``min_share`` where they are exact.
         deficit_kpa_s: area between floor and pressure.
     """
 
@@ -59,6 +60,7 @@ class Dip:
     min_pressure_kpa: float
     min_margin_kpa: float
     min_share: float | None
+    told_share: float | None
     deficit_kpa_s: float
 
     @property
@@ -114,8 +116,8 @@ def find_dips(
             continue
         lowest = first + int(np.nanargmin(pressure[part]))
         deepest = first + int(np.nanargmin(margin[part]))
-        shares = pressure[part] / expected_kpa[part]
-        shares = shares[np.isfinite(shares)]
+        share = _least(pressure[part] / expected_kpa[part])
+        told_share = share if telling.as_read else _least((told[part] + floor_kpa[part]) / expected_kpa[part])
         times = np.concatenate([[start], time_s[part], [end]])
         # The area is the readings' own, whose noise cancels in it; what was told to lie above the floor does not count.
         lacking = np.nan_to_num(np.maximum(told[part], 0.0) - margin[part])
@@ -129,11 +131,17 @@ def find_dips(
                 deepest,
                 float(pressure[lowest]),
                 float(margin[deepest]),
-                float(shares.min()) if shares.size else None,
+                share,
+                told_share,
                 max(float(np.trapezoid(np.concatenate([[0.0], lacking, [0.0]]), times)), 0.0),
             )
         )
     return dips
+
+
+def _least(shares: FloatArray) -> float | None:
+    known = shares[np.isfinite(shares)]
+    return float(known.min()) if known.size else None
 
 
 def _bridged(time_s: FloatArray, pressure: FloatArray, longest_s: float = 0.25) -> FloatArray:

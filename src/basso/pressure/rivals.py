@@ -34,7 +34,7 @@ class Rival:
 
 def rivals_of(dip: Dip, cause: Cause, s: Signals) -> tuple[Rival, ...]:
     """Every cause that something speaks for, or that a reader would ask after: the one that was judged first, then by weight."""
-    share = dip.min_share
+    share = dip.told_share
     found = [*_directions(dip, s), _frothing(dip, s), *_normal_itself(dip, s), _sensor(dip, s)]
     if share is None:
         found = [r for r in found if r.name not in ("hot_oil", "low_everywhere")]
@@ -90,9 +90,9 @@ def _normal_itself(dip: Dip, s: Signals) -> list[Rival]:
     at = f" at {heat:.0f} °C" if np.isfinite(heat) else ""
     near = room < 1.12
     floor = f"normal{at} lies {'only ' if near else ''}{100.0 * (room - 1.0):.0f} % over the floor"
-    falls = f"the share of normal falls to {_percent(dip.min_share or share)}: thin oil lowers normal, not the share"
+    falls = f"the share of normal falls to {_percent(dip.told_share or share)}: thin oil lowers normal, not the share"
     keeps = f"the share of normal stays at {_percent(share)}"
-    low_share = (dip.min_share or share) < 0.85
+    low_share = (dip.told_share or share) < 0.85
     hot = Rival(
         "hot_oil", (0.5 if near else -0.5) + (-0.6 if low_share else 0.4),
         tuple(w for w, yes in ((floor, near), (keeps, not low_share)) if yes), tuple(w for w, yes in ((floor, not near), (falls, low_share)) if yes),

@@ -106,29 +106,53 @@ def error_off_normal(
     return ReadingError(np.maximum(slow, error.noise_kpa), error.half_step_kpa, alike)
 
 
+def reach_s(error: ReadingError, judged: NDArray[np.bool_], step_s: float) -> float:
+    """How far to either side a parabola must reach to tell the pressure from what readings are off by; 0 where they are exact."""
+    usual, half = _usual(error, judged), error.half_step_kpa
+    if step_s <= 0.0 or max(usual, half / np.sqrt(3.0)) <= _EXACT_KPA:
+        return 0.0
+    if half / np.sqrt(3.0) > usual:
+        return max(2.0 * step_s, _STEPS_REACH_S)
+    reach, left = 1, 1.0
+    while left * usual > _EXACT_KPA and (reach + 1) * step_s <= _REACH_S + 1e-6:
+        reach += 1
+        left = _left(_weights(reach)[1], error.alike)
+    return reach * step_s
+
+
 def tell_margin(margin_kpa: FloatArray, error: ReadingError, judged: NDArray[np.bool_], step_s: float) -> Told:
     """The margin less what readings are off by; arrays of shape (n,).
 
     Args:
-        margin_kpa: reading less floor, NaN where either is missing.
+        margin_kpa: reading less floor (or less anything that is known exactly), NaN where either is missing.
         judged: where a floor is judged: how much a sensor shakes there (80th percentile) says how far a parabola reaches.
         step_s: from sample to sample.
 
     The reaches were chosen on 40 made sessions of each of two kinds of fault and hold on as many others (docs/formulas.md).
     """
     noise = np.broadcast_to(np.asarray(error.noise_kpa, dtype=np.float64), margin_kpa.shape)
-    usual = float(np.percentile(noise[judged], 80)) if judged.any() else 0.0
-    half = error.half_step_kpa
-    if step_s <= 0.0 or max(usual, half / np.sqrt(3.0)) <= _EXACT_KPA:
+    reach = round(reach_s(error, judged, step_s) / step_s) if step_s > 0.0 else 0
+    if reach == 0:
         return Told(margin_kpa, noise, True)
-    if half / np.sqrt(3.0) > usual:
-        reach = max(2, int(_STEPS_REACH_S / step_s + 1e-6))
-        return Told(_within_steps(margin_kpa, half, reach), np.full(margin_kpa.shape, _STEPS_LEAVE_KPA), False)
-    reach, left = 1, 1.0
-    while left * usual > _EXACT_KPA and (reach + 1) * step_s <= _REACH_S + 1e-6:
-        reach += 1
-        left = _left(_weights(reach)[1], error.alike)
-    return Told(_parabola(margin_kpa, reach), np.broadcast_to(left * error.kpa, margin_kpa.shape), False)
+    if error.half_step_kpa / np.sqrt(3.0) > _usual(error, judged):
+        told = _within_steps(margin_kpa, error.half_step_kpa, reach)
+        return Told(told, np.full(margin_kpa.shape, _STEPS_LEAVE_KPA), False)
+    left = _left(_weights(reach)[1], error.alike)
+    return Told(parabola_about(margin_kpa, reach), np.broadcast_to(left * error.kpa, margin_kpa.shape), False)
+
+
+def told_pressure(
+    pressure_kpa: FloatArray, expected_kpa: FloatArray, error: ReadingError, judged: NDArray[np.bool_], step_s: float
+) -> FloatArray:
+    """The pressure less what readings are off by, shape (n,): what is left of normal changes slower than normal does."""
+    base = np.where(np.isfinite(expected_kpa), expected_kpa, 0.0)
+    told = tell_margin(pressure_kpa - base, error, judged, step_s)
+    return pressure_kpa if told.as_read else told.margin_kpa + base
+
+
+def _usual(error: ReadingError, judged: NDArray[np.bool_]) -> float:
+    noise = np.broadcast_to(np.asarray(error.noise_kpa, dtype=np.float64), judged.shape)
+    return float(np.percentile(noise[judged], 80)) if judged.any() else 0.0
 
 
 def steadied(pressure_kpa: FloatArray, rpm: FloatArray, settled: NDArray[np.bool_], step_s: float) -> FloatArray:
@@ -150,7 +174,7 @@ def steadied(pressure_kpa: FloatArray, rpm: FloatArray, settled: NDArray[np.bool
 def _within_steps(margin_kpa: FloatArray, half_kpa: float, reach: int) -> FloatArray:
     smooth = margin_kpa
     for _ in range(_TURNS):
-        smooth = np.clip(_parabola(smooth, reach), margin_kpa - half_kpa, margin_kpa + half_kpa)
+        smooth = np.clip(parabola_about(smooth, reach), margin_kpa - half_kpa, margin_kpa + half_kpa)
     return smooth
 
 
@@ -168,7 +192,7 @@ def _left(weights: FloatArray, alike: float) -> float:
     return float(np.sqrt(np.sum(np.correlate(weights, weights, "full") * alike**apart)))
 
 
-def _parabola(values: FloatArray, reach: int) -> FloatArray:
+def parabola_about(values: FloatArray, reach: int) -> FloatArray:
     """The middle of a parabola about each value; the local mean of what is there beside gaps and at the ends."""
     if values.size <= 2 * reach + 1:
         return values

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 def exposure_of(d: JudgedDip) -> float:
     """What a dip exposes the bearings to: its seconds, weighed by engine speed and by how far it fell."""
-    return d.dip.duration_s * exposure_weight(d.rpm, d.dip.min_share)
+    return d.dip.duration_s * exposure_weight(d.rpm, d.dip.told_share)
 
 
 def by_cause(dips: Sequence[JudgedDip]) -> list[tuple[str, list[JudgedDip]]]:

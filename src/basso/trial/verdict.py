@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 
 from basso.analysis import Analysis
-from basso.corners.passes import Pass, passes_of
+from basso.corners.passes import Pass, ReadAlike, passes_of, read_alike
 from basso.pressure.exposure import SHARES
 from basso.recording.drive import same_log
 from basso.track.alignment import align
@@ -109,8 +109,9 @@ def compare(
     blocked = _blocking(a, b)
     reference = next((t for t in tracks if t is not None), None)
     places = tuple(p for p in reference.places if p.loaded) if reference is not None else ()
-    side_a = _side(label_a, a, reference, 0)
-    side_b = _side(label_b, b, reference, 1)
+    alike = _alike((*a, *b), reference)
+    side_a = _side(label_a, a, reference, 0, alike)
+    side_b = _side(label_b, b, reference, 1, alike)
     likeness = _likeness(side_a, side_b)
     if not blocked:
         blocked = _unlike(side_a, side_b, likeness)
@@ -160,13 +161,24 @@ def compare(
     )
 
 
-def _side(label: str, analyses: Sequence[Analysis], reference: TrackMap | None, which: int) -> Side:
+def _alike(analyses: Sequence[Analysis], reference: TrackMap | None) -> ReadAlike | None:
+    """How the passes of both sides are read where a sensor shakes in one of them; None where the readings of all are exact."""
+    if reference is None:
+        return None
+    places = [p for p in reference.places if p.loaded]
+    laid = [(x, align(reference.shape, x.track.shape).shift_m) for x in analyses if x.track is not None]
+    return read_alike(laid, places, reference.length_m)
+
+
+def _side(
+    label: str, analyses: Sequence[Analysis], reference: TrackMap | None, which: int, alike: ReadAlike | None
+) -> Side:
     passes: list[Pass] = []
     for log, x in enumerate(analyses):
         if reference is not None and x.track is not None:
             laid = align(reference.shape, x.track.shape)
             places = [p for p in reference.places if p.loaded]
-            passes += passes_of(x, places, reference.length_m, which, log, laid.shift_m)
+            passes += passes_of(x, places, reference.length_m, which, log, laid.shift_m, alike)
     laps = sum(lap.complete for x in analyses for lap in x.laps)
     times = [lap.time_s for x in analyses for lap in x.laps if lap.complete]
 
