@@ -16,7 +16,9 @@ from basso.pressure.options import JudgeOptions
 from basso.pressure.pooled import pooled_normal
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
-from support import judged_scenario, made_recording, recording_of
+from basso.report.documents import analysis_document
+from basso.standin.faults import Logger
+from support import harrowfell_session, judged_scenario, made_recording, recording_of
 
 DEMO = workflow.demo_folder()
 
@@ -178,3 +180,27 @@ def test_the_readme_shows_pictures_that_exist() -> None:
     assert all((root / s).is_file() for s in shown)
     assert len(list((root / "docs" / "screenshots").iterdir())) < 20
     assert re.findall(r"^    make (\w+)", readme, re.MULTILINE)[:2] == ["demo", "test"]
+
+
+@pytest.mark.parametrize("logger", [Logger(50, vibration_kpa=40.0), Logger(20, noise_kpa=10.0)])
+def test_what_a_sensor_shakes_by_is_no_exposure(logger: Logger) -> None:
+    """Share of normal, depth and severity are those of the oil, not of the sensor; the lowest reading stays what was read."""
+    quiet, shaken = (
+        analyse(harrowfell_session(x, laps=6)) for x in (replace(logger, vibration_kpa=0.0, noise_kpa=2.2), logger)
+    )
+    for (level, true), (_, found) in zip(
+        quiet.exposure.share_of_time_below, shaken.exposure.share_of_time_below, strict=True
+    ):
+        assert true is not None and found == pytest.approx(true, abs=0.012), level
+    order = {"dip": 0, "serious": 1, "severe": 2}
+    worst_quiet, worst = (max(order[d.severity] for d in a.dips) for a in (quiet, shaken))
+    assert worst <= worst_quiet
+    deepest = min(shaken.dips, key=lambda d: d.dip.min_margin_kpa).dip
+    part = slice(deepest.first, deepest.last)
+    assert deepest.min_pressure_kpa == float(np.nanmin(shaken.pressure_kpa[part]))
+    assert deepest.told_margin_kpa > deepest.min_margin_kpa
+    event = next(
+        e for e in analysis_document(shaken)["events"] if e["start_s"] == pytest.approx(deepest.start_s, abs=0.001)
+    )
+    assert event["min_share"] < event["told_share"]
+    assert all("told_share" not in e for e in analysis_document(quiet)["events"])

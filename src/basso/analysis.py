@@ -29,7 +29,7 @@ from basso.pressure.options import JudgeOptions
 from basso.pressure.rivals import Rival, rivals_of
 from basso.pressure.settled import SettledLimits, running, settled, warm
 from basso.pressure.slosh import felt
-from basso.pressure.told import ReadingError, error_off_normal, reading_error, steadied, told_pressure
+from basso.pressure.told import ReadingError, error_off_normal, reading_error, shakes, steadied, told_pressure
 from basso.pressure.trusted import accepted, g_channels, trusted
 from basso.progress import Progress, silent
 from basso.recording.corrections import Correction, apply
@@ -143,6 +143,11 @@ class Analysis:
     def at_or_below(self) -> bool:
         """True when the pressure was sampled too slowly for a lowest value to be the lowest there was."""
         return any(c.id == "update_rate" and c.level == "warn" for c in self.checks)
+
+    @property
+    def at_or_above(self) -> bool:
+        """True when the sensor shakes so much that a lowest reading lies below the lowest pressure there was."""
+        return shakes(self.error, self.judged)
 
     @property
     def judgeable(self) -> bool:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
@@ -10,11 +12,17 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from basso.report.session_words import by_cause, exposure_of, exposure_words, together_words
+from basso.standin.car import Session
+from basso.standin.circuit import harrowfell
+from basso.standin.engine import Heat
+from basso.standin.faults import Logger
+from basso.standin.scenarios import generator, run_setup
+from basso.standin.simulate import Setup
 from basso.ui.desk import Desk
 from basso.ui.main_window import MainWindow
 from basso.ui.screenshots import wait_until
 from basso.ui.stations.dips.one_dip import dip_detail, dip_picture, rival_rows, share_picture
-from basso.ui.stations.dips.picture import opening
+from basso.ui.stations.dips.picture import dip_rows, opening
 from basso.ui.stations.dips.widget import ONE_DIP, SHARES, TRACES
 from basso.units import DisplayUnits
 from basso.workflow import demo_folder
@@ -121,3 +129,36 @@ def test_exposure_orders_causes_and_promises_nothing() -> None:
     hairpin = [d for d in a.dips if d.place is not None and d.place.id == "6"]
     assert together_words(hairpin) == "braking"
     assert exposure_words(judged_scenario("dyno", 1).analysis, DisplayUnits()) == ""
+
+
+@pytest.mark.parametrize(
+    ("logger", "mark"), [(Logger(50, vibration_kpa=40.0), "≥"), (Logger(4), "≤"), (Logger(20), "")]
+)
+def test_a_lowest_reading_says_on_which_side_of_it_the_pressure_was(
+    application: QApplication,
+    wide_window: MainWindow,
+    tmp_path: Path,
+    capfd: pytest.CaptureFixture[str],
+    logger: Logger,
+    mark: str,
+) -> None:
+    """A shaking sensor reads below what there was, a slow one misses the lowest; both are drawn under their dips."""
+    log = tmp_path / "log.csv"
+    setup = Setup(harrowfell(), heat=Heat(start_c=84), session=Session(laps=3))
+    log.write_bytes(run_setup(setup, logger, generator("marks", 2))[1])
+    desk = wide_window.desk
+    desk.workspace.open_logs([log])
+    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    desk.go_to("dips")
+    desk.dips.select(0)
+    application.processEvents()
+    a = desk.workspace.analysis
+    assert a is not None and a.dips
+    lowest = [row.cells[2] for row in dip_rows(a, DisplayUnits())]
+    assert all(cell.startswith(mark) if mark else cell[0].isdigit() for cell in lowest)
+    assert not desk.dips.traces.grab().isNull()
+    assert "Error" not in capfd.readouterr().err
+    # By what is under the floor, not by the reading, is a dip judged.
+    assert ("less what the sensor shakes by" in opening(a, DisplayUnits()).detail) is (mark == "≥")
+    worst = a.dips[0].dip
+    assert (worst.told_margin_kpa > worst.min_margin_kpa + 15.0) is (mark == "≥")

@@ -21,7 +21,7 @@ from basso.ui.jobs import Jobs
 from basso.ui.player import Player
 from basso.ui.plots import strokes
 from basso.ui.plots.pyramid import Pyramid
-from basso.ui.plots.traces import Traces
+from basso.ui.plots.traces import DipMark, Traces
 from basso.ui.settings import Settings
 from basso.ui.states import station_states
 from basso.ui.stations.dips.picture import Line, Panel
@@ -272,7 +272,11 @@ class TestTraces:
         made = Traces(Look(application), cursor)
         line = Line("", 300.0 + 50 * np.sin(t), "measured")
         floor = Line("floor", np.full(t.size, 290.0), "floor")
-        made.set_panels([Panel("Gallery", "kPa", (floor, line), 0.0, 400.0, True, 3.0)], t, [(20.0, 22.0, 21.0, "250")])
+        made.set_panels(
+            [Panel("Gallery", "kPa", (floor, line), 0.0, 400.0, True, 3.0)],
+            t,
+            [DipMark(20.0, 22.0, 21.0, 250.0, "250")],
+        )
         made.resize(800, 400)
         made.show()
         yield made

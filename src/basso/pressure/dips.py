@@ -47,7 +47,8 @@ class Dip:
         lowest_margin: index of the lowest margin.
         min_pressure_kpa, min_margin_kpa: at those.
         min_share: lowest share of normal, None without an expectation.
-        told_share: the same less what readings are off by (:mod:`basso.pressure.told`); ``min_share`` where they are exact.
+        told_margin_kpa, told_share: lowest margin and share less what readings are off by (:mod:`basso.pressure.told`): what is to be judged
+            by; ``min_margin_kpa`` and ``min_share`` where they are exact.
         deficit_kpa_s: area between floor and pressure.
     """
 
@@ -60,6 +61,7 @@ class Dip:
     min_pressure_kpa: float
     min_margin_kpa: float
     min_share: float | None
+    told_margin_kpa: float
     told_share: float | None
     deficit_kpa_s: float
 
@@ -132,6 +134,7 @@ def find_dips(
                 float(pressure[lowest]),
                 float(margin[deepest]),
                 share,
+                float(np.nanmin(told[part])),
                 told_share,
                 max(float(np.trapezoid(np.concatenate([[0.0], lacking, [0.0]]), times)), 0.0),
             )

@@ -106,6 +106,11 @@ def error_off_normal(
     return ReadingError(np.maximum(slow, error.noise_kpa), error.half_step_kpa, alike)
 
 
+def shakes(error: ReadingError, judged: NDArray[np.bool_]) -> bool:
+    """Whether readings are off by so much on their own that the lowest of them is low by it."""
+    return _usual(error, judged) > _EXACT_KPA
+
+
 def reach_s(error: ReadingError, judged: NDArray[np.bool_], step_s: float) -> float:
     """How far to either side a parabola must reach to tell the pressure from what readings are off by; 0 where they are exact."""
     usual, half = _usual(error, judged), error.half_step_kpa

@@ -178,6 +178,7 @@ def _event(d: JudgedDip) -> Document:
         "min_pressure_kpa": rounded(d.dip.min_pressure_kpa, 2),
         "min_margin_kpa": rounded(d.dip.min_margin_kpa, 2),
         "min_share": rounded(d.dip.min_share, 4),
+        **_less_the_shaking(d),
         "deficit_kpa_s": rounded(d.dip.deficit_kpa_s, 2),
         "rpm": rounded(d.rpm, 0),
         "oil_temp_c": rounded(d.temperature_c, 1),
@@ -190,6 +191,13 @@ def _event(d: JudgedDip) -> Document:
         "confidence": rounded(d.cause.confidence, 2),
         "rule": d.rule,
     }
+
+
+def _less_the_shaking(d: JudgedDip) -> Document:
+    """What a dip is judged by where it is not the lowest reading, which is low by the sensor's shaking."""
+    if d.dip.told_margin_kpa == d.dip.min_margin_kpa:
+        return {}
+    return {"told_margin_kpa": rounded(d.dip.told_margin_kpa, 2), "told_share": rounded(d.dip.told_share, 4)}
 
 
 def threshold_document(t: Threshold) -> Document:

@@ -84,7 +84,7 @@ def dips_sheet(analysis: Analysis, units: DisplayUnits) -> Sheet:
         heat = None if d.temperature_c is None else t.from_base(d.temperature_c)
         return (
             number, _r(d.dip.start_s, 3), _r(d.dip.end_s, 3), _r(d.dip.duration_s, 3), pressure(d.dip.min_pressure_kpa),
-            pressure(d.dip.min_margin_kpa, True), _r(None if d.dip.min_share is None else 100 * d.dip.min_share, 1),
+            pressure(d.dip.told_margin_kpa, True), _r(None if d.dip.told_share is None else 100 * d.dip.told_share, 1),
             pressure(d.dip.deficit_kpa_s, True), _r(d.rpm, 0), _r(heat, 1), _r(d.cause.lateral_g, 2),
             _r(d.cause.longitudinal_g, 2), _r(d.cause.lag_s, 2), d.lap.number if d.lap is not None else None,
             d.place.label if d.place is not None else None, d.cause.name.replace("_", " "), _r(100 * d.cause.confidence, 0),

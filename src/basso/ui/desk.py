@@ -354,7 +354,7 @@ class Desk(QObject):
         """A fresh session opens on the lap with its deepest dip, not on the pit lane."""
         a = self.workspace.analysis
         if a is not None and a.dips:
-            worst = min(range(len(a.dips)), key=lambda i: a.dips[i].dip.min_margin_kpa)
+            worst = min(range(len(a.dips)), key=lambda i: a.dips[i].dip.told_margin_kpa)
             self.dips.select(worst)
             lap = a.dips[worst].lap
             if lap is not None and lap.complete:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -34,6 +35,17 @@ _LABELS_PX = 84
 _DIP_LABEL_S = 600.0
 
 
+@dataclass(frozen=True, slots=True)
+class DipMark:
+    """A dip over the traces: from when to when, and its lowest, when and in the first panel's unit, as it is written there."""
+
+    start_s: float
+    end_s: float
+    at_s: float
+    lowest: float
+    label: str
+
+
 class Traces(QWidget):
     """Stacked traces of one session. Drag pans, the wheel zooms, a click puts the cursor."""
 
@@ -44,7 +56,7 @@ class Traces(QWidget):
         self._look, self._cursor = look, cursor
         self._panels: Sequence[Panel] = ()
         self._pyramids: list[list[Pyramid]] = []
-        self._dips: list[tuple[float, float, float, str]] = []
+        self._dips: Sequence[DipMark] = ()
         self._selected = -1
         self._cache: QPixmap | None = None
         self._labels: QPixmap | None = None
@@ -60,10 +72,8 @@ class Traces(QWidget):
         cursor.view_changed.connect(lambda *_: self.redraw())
         look.changed.connect(self._redraw_all)
 
-    def set_panels(
-        self, panels: Sequence[Panel], time_s: np.ndarray, dips: list[tuple[float, float, float, str]]
-    ) -> None:
-        """Show other signals; dips are (start, end, time of the lowest, label)."""
+    def set_panels(self, panels: Sequence[Panel], time_s: np.ndarray, dips: Sequence[DipMark]) -> None:
+        """Show other signals; the dips are marked on the first."""
         self._panels = panels
         self._pyramids = [[Pyramid(time_s, line.values) for line in panel.lines] for panel in panels]
         self._dips = dips
@@ -179,7 +189,8 @@ class Traces(QWidget):
         top, bottom = rows[0].top(), rows[-1].bottom()
         wash = self._look.color("wash")
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        for i, (a, b, _, _) in enumerate(self._dips):
+        for i, dip in enumerate(self._dips):
+            a, b = dip.start_s, dip.end_s
             if b < start or a > end:
                 continue
             # Whole pixels: a rectangle off the grid takes the painter's slow path.
@@ -298,18 +309,17 @@ class Traces(QWidget):
         start, end = self._cursor.view
         font, color = self._look.font(Type.STRONG), self._look.color("below")
         last = -100.0
-        for a, b, at, label in self._dips:
-            if b < start or a > end:
+        for dip in self._dips:
+            if dip.end_s < start or dip.start_s > end:
                 continue
-            x = self._x_of(at)
+            x = self._x_of(dip.at_s)
             if x - last < 30 or not row.left() < x < row.right():
                 continue
-            value = float(label.replace("\u2009", "").replace("−", "-").replace("–", "nan"))
-            y = row.bottom() - (value - panel.low) / (panel.high - panel.low) * row.height()
+            y = row.bottom() - (dip.lowest - panel.low) / (panel.high - panel.low) * row.height()
             if not np.isfinite(y):
                 continue
             y = min(max(y, row.top()) + self._look.height(Type.SMALL) * 0.8, row.bottom() - 7)
-            paint.text(painter, x, y, label, font, color, paint.CENTRE)
+            paint.text(painter, x, y, dip.label, font, color, paint.CENTRE)
             last = x
 
     # Hands
@@ -346,8 +356,8 @@ class Traces(QWidget):
         if self._pressed_at is not None and not self._dragging:
             time_s = self._time_at(event.position().x())
             self._cursor.move_to(time_s)
-            for i, (a, b, _, _) in enumerate(self._dips):
-                if a <= time_s <= b:
+            for i, dip in enumerate(self._dips):
+                if dip.start_s <= time_s <= dip.end_s:
                     self.dip_clicked.emit(i)
         self._pressed_at = None
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from basso.ui.stations.dips.picture import cause_words, lowest_words, sentence
+from basso.ui.stations.dips.picture import cause_words, sentence
 from basso.units import DisplayUnits, FloatArray, Quantity
 
 if TYPE_CHECKING:
@@ -128,15 +128,15 @@ def dip_title(a: Analysis, d: JudgedDip) -> str:
 
 def dip_detail(a: Analysis, d: JudgedDip, units: DisplayUnits) -> str:
     """How deep, how long, under which conditions, where it stands among the others, and how sure the cause is."""
-    from basso.report.session_words import exposure_of
+    from basso.report.session_words import exposure_of, lowest_words
 
     order = sorted(a.dips, key=exposure_of, reverse=True)
     heat = f", oil {units.text(d.temperature_c, Quantity.TEMPERATURE)}" if d.temperature_c is not None else ""
-    share = f", {100.0 * d.dip.min_share:.0f} % of normal" if d.dip.min_share is not None else ""
+    share = f", {100.0 * d.dip.told_share:.0f} % of normal" if d.dip.told_share is not None else ""
     rank = next(i for i, x in enumerate(order) if x is d) + 1
     return (
         f"Down to {lowest_words(a, d.dip.min_pressure_kpa, units)} {units.pressure.symbol}{share}, "
-        f"{units.text(-d.dip.min_margin_kpa, Quantity.PRESSURE, difference=True)} under the floor, for {d.dip.duration_s:.2f} s at {d.rpm:.0f} rpm{heat}. "
+        f"{units.text(-d.dip.told_margin_kpa, Quantity.PRESSURE, difference=True)} under the floor{' (share and depth less what the sensor shakes by)' if a.at_or_above else ''}, for {d.dip.duration_s:.2f} s at {d.rpm:.0f} rpm{heat}. "
         f"By exposure number {rank} of {len(order)}.{_lift_words(a, d)} {sentence(d)}"
     )
 

@@ -95,23 +95,28 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
     )
     when = when_words(*lap_pattern(a, group), units)
     title += (f", {when}" if when else _how_often(group, a) + _with_heat(group)) + "."
-    lowest = min(a.dips, key=lambda d: d.dip.min_margin_kpa)
-    need = lowest.dip.min_pressure_kpa - lowest.dip.min_margin_kpa
+    lowest = min(a.dips, key=lambda d: d.dip.told_margin_kpa)
     severe = sum(d.severity == "severe" for d in a.dips)
     others = [f"{_CAUSE_WORDS[n].lower()} {len(g)}" for n, g in by_cause(a.dips)[1:3]]
     detail = (
         f"{_count(len(a.dips), 'dip')} in {over}"
         + (f", {severe} severe" if severe else "")
         + (f" ({_CAUSE_WORDS[name].lower()} {len(group)}, {', '.join(others)})" if others else "")
-        + f"; deepest {lowest_words(a, lowest.dip.min_pressure_kpa, units)} against {units.text(need, Q.PRESSURE)} needed; "
+        + f"; deepest {_deepest_words(a, lowest, units)}; "
         f"{exposure_words(a, units)}.{resting} {_NEXT[name]}"
     )
     return Words(title, detail)
 
 
-def lowest_words(a: Analysis, kpa: float, units: DisplayUnits) -> str:
-    """A lowest pressure as digits; "≤" before it where sampling was too slow to have seen the lowest."""
-    return ("≤\u2009" if a.at_or_below else "") + units.number(kpa, Q.PRESSURE)
+def _deepest_words(a: Analysis, lowest: JudgedDip, units: DisplayUnits) -> str:
+    from basso.report.session_words import lowest_words
+
+    dip = lowest.dip
+    need = units.text(dip.min_pressure_kpa - dip.min_margin_kpa, Q.PRESSURE)
+    if a.at_or_above:
+        under = units.number(-dip.told_margin_kpa, Q.PRESSURE, difference=True)
+        return f"{under} under the {need} needed, less what the sensor shakes by (≥ is a reading with it)"
+    return f"{lowest_words(a, dip.min_pressure_kpa, units)} against {need} needed"
 
 
 def _count(n: int, word: str) -> str:
@@ -169,6 +174,8 @@ def columns(units: DisplayUnits) -> tuple[str, ...]:
 
 def dip_rows(a: Analysis, units: DisplayUnits) -> list[DipRow]:
     """The dip list in the order of time."""
+    from basso.report.session_words import lowest_words
+
     rows = []
     for i, d in enumerate(a.dips):
         dip = d.dip
@@ -185,8 +192,8 @@ def dip_rows(a: Analysis, units: DisplayUnits) -> list[DipRow]:
             str(i + 1),
             where,
             lowest_words(a, dip.min_pressure_kpa, units),
-            units.number(dip.min_margin_kpa, Q.PRESSURE, difference=True, signed=True),
-            f"{100 * dip.min_share:.0f}" if dip.min_share is not None else "–",
+            units.number(dip.told_margin_kpa, Q.PRESSURE, difference=True, signed=True),
+            f"{100 * dip.told_share:.0f}" if dip.told_share is not None else "–",
             f"{dip.duration_s:.1f}" if dip.duration_s >= 0.95 else f"{dip.duration_s:.2f}",
             f"{units.number(d.rpm, Q.ROTATION)} · {heat}",
             cause_words(d),
@@ -195,8 +202,8 @@ def dip_rows(a: Analysis, units: DisplayUnits) -> list[DipRow]:
             i,
             where,
             dip.min_pressure_kpa,
-            dip.min_margin_kpa,
-            dip.min_share if dip.min_share is not None else 9.0,
+            dip.told_margin_kpa,
+            dip.told_share if dip.told_share is not None else 9.0,
             dip.duration_s,
             d.rpm,
             cells[7],
@@ -362,7 +369,7 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
         steps.append(
             Step(
                 "Share of normal",
-                f"{p(float(a.pressure_kpa[at]))} / {p(expected)} = {float(a.share[at]):.0%}",
+                f"{p(float(a.pressure_kpa[at]))} / {p(expected)} = {float(a.pressure_kpa[at]) / expected:.0%}",
                 f"lowest in the dip: {dip.min_share:.0%}" if dip.min_share is not None else "",
             )
         )
@@ -385,6 +392,16 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
             "the lowest margin and the lowest pressure need not fall on the same sample",
         )
     )
+    if a.at_or_above:
+        steps.append(
+            Step(
+                "Less the shaking",
+                f"margin {units.text(dip.told_margin_kpa, Q.PRESSURE, difference=True)}"
+                + (f", share of normal {dip.told_share:.0%}" if dip.told_share is not None else ""),
+                f"single readings are off by ± {p(float(np.median(a.error.kpa[dip.first : dip.last])))}, so the lowest of them is too low; a parabola "
+                "about each reading gives what list and verdict go by",
+            )
+        )
     steps.append(
         Step(
             "Length",

@@ -22,9 +22,9 @@ from PySide6.QtWidgets import (
 )
 
 from basso.ui.cursor import Cursor
-from basso.ui.plots.traces import Traces
+from basso.ui.plots.traces import DipMark, Traces
 from basso.ui.stations.dips.pages import OneDipPage, SharesPage
-from basso.ui.stations.dips.picture import DipRow, columns, dip_rows, lowest_words, opening, panels, sentence
+from basso.ui.stations.dips.picture import DipRow, columns, dip_rows, opening, panels, sentence
 from basso.ui.stations.words import HeldWords, PageBar, Words
 from basso.ui.tables import choose_row
 from basso.ui.theme.look import Look, Type
@@ -181,10 +181,17 @@ class DipsStation(QWidget):
         words = opening(analysis, units)
         self._title.setText(words.title)
         self._detail.setText(words.detail)
-        number = [lowest_words(analysis, d.dip.min_pressure_kpa, units) for d in analysis.dips]
+        from basso.report.session_words import lowest_words
+
         marks = [
-            (d.dip.start_s, d.dip.end_s, float(analysis.time_s[d.dip.lowest]), label)
-            for d, label in zip(analysis.dips, number, strict=True)
+            DipMark(
+                d.dip.start_s,
+                d.dip.end_s,
+                float(analysis.time_s[d.dip.lowest]),
+                units.pressure.from_base(d.dip.min_pressure_kpa),
+                lowest_words(analysis, d.dip.min_pressure_kpa, units),
+            )
+            for d in analysis.dips
         ]
         self.traces.set_panels(panels(analysis, units), analysis.time_s, marks)
         self._fill(dip_rows(analysis, units))
