@@ -80,6 +80,7 @@ def test_a_sensor_that_shakes_on_one_side_only_is_no_effect(reads: str, shaken_s
     c = _compare(a, b)
     assert c.verdict == "no_clear_change"
     assert c.effect_kpa is not None and abs(c.effect_kpa.estimate) < 8.0
+    assert [x.state for x in c.likeness if x.what == "Single readings"] == ([] if reads == "filtered" else ["adjusted"])
 
 
 @pytest.mark.parametrize("reads", SHAKEN)

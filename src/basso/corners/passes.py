@@ -12,6 +12,7 @@ from basso.analysis import Analysis
 from basso.pressure.told import parabola_about, reach_s
 from basso.recording.rolling import rolling_mean
 from basso.track.corners import Place
+from basso.track.laps import Lap
 from basso.units import FloatArray
 
 _LEAST_SAMPLES = 3
@@ -91,7 +92,8 @@ def read_alike(
             np.interp(grid, along[inside], share[inside])
             for a, along, share in steadied
             if along is not None
-            for inside in _inside(a, along, grid[0], grid[-1])
+            for lap in a.rounds
+            if (inside := _inside(a, lap, along, grid[0], grid[-1])).size
         ]
         if rows:
             at_m[place.id] = float(grid[int(np.argmin(np.mean(rows, axis=0)))])
@@ -112,16 +114,14 @@ def _along_m(a: Analysis, length_m: float, shift_m: float) -> FloatArray | None:
     return np.mod(along, length_m) if shift_m else along
 
 
-def _inside(a: Analysis, along: FloatArray, start_m: float, end_m: float) -> list[NDArray[np.intp]]:
-    """The judged samples of each lap between two distances."""
-    found = []
-    for lap in a.rounds:
-        first, last = np.searchsorted(a.time_s, (lap.start_s, lap.end_s))
-        inside = np.flatnonzero((along[first:last] >= start_m) & (along[first:last] <= end_m)) + first
-        inside = inside[a.judged[inside] & np.isfinite(a.pressure_kpa[inside])]
-        if inside.size >= _LEAST_SAMPLES:
-            found.append(inside)
-    return found
+def _inside(a: Analysis, lap: Lap, along: FloatArray, start_m: float, end_m: float) -> NDArray[np.intp]:
+    """The judged samples of a lap between two distances; none where they are too few."""
+    first, last = np.searchsorted(a.time_s, (lap.start_s, lap.end_s))
+    inside: NDArray[np.intp] = np.flatnonzero((along[first:last] >= start_m) & (along[first:last] <= end_m)) + first
+    inside = inside[a.judged[inside] & np.isfinite(a.pressure_kpa[inside])]
+    if inside.size < _LEAST_SAMPLES:
+        return np.empty(0, dtype=np.intp)
+    return inside
 
 
 def _step_s(a: Analysis) -> float:
@@ -157,13 +157,9 @@ def passes_of(
     found = []
     ends = {p.id: _followed_to_m(p, places) for p in places}
     for lap in analysis.rounds:
-        first = int(np.searchsorted(analysis.time_s, lap.start_s))
-        last = int(np.searchsorted(analysis.time_s, lap.end_s))
-        lap_along = along[first:last]
         for place in places:
-            inside = np.flatnonzero((lap_along >= place.start_m) & (lap_along <= ends[place.id])) + first
-            inside = inside[analysis.judged[inside] & np.isfinite(analysis.pressure_kpa[inside])]
-            if inside.size < _LEAST_SAMPLES:
+            inside = _inside(analysis, lap, along, place.start_m, ends[place.id])
+            if inside.size == 0:
                 continue
             shares = share[inside]
             if alike is not None and place.id in alike.at_m:

@@ -38,7 +38,7 @@ from basso.trust.zero import air_pressure_kpa
 
 MOST_SESSIONS = 8
 """As many earlier sessions are looked at (default): a trend wants a few, the newest say most."""
-_FORM = 6
+_FORM = 7
 
 
 def session_of(history: CarHistory, content_hash: str) -> Session | None:

@@ -113,6 +113,8 @@ def compare(
     side_a = _side(label_a, a, reference, 0, alike)
     side_b = _side(label_b, b, reference, 1, alike)
     likeness = _likeness(side_a, side_b)
+    if alike is not None:
+        likeness = (*likeness, _readings(a, b))
     if not blocked:
         blocked = _unlike(side_a, side_b, likeness)
     over = _dip_prone(places, side_a, side_b)
@@ -297,6 +299,13 @@ def _likeness(a: Side, b: Side) -> tuple[Likeness, ...]:
             )
         )
     return tuple(rows)
+
+
+def _readings(a: Sequence[Analysis], b: Sequence[Analysis]) -> Likeness:
+    """How far single readings are off on each side; said only where it matters."""
+    off = [max(float(np.median(x.error.kpa)) for x in side) for side in (a, b)]
+    words = f"± {off[0]:.0f} against ± {off[1]:.0f} kPa, read alike"
+    return Likeness("Single readings", words, "adjusted")
 
 
 def _straights(a: Side, b: Side) -> Likeness:
