@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from basso.pressure.dips import Dip, DipRules, find_dips
-from basso.pressure.told import ReadingError, reading_error, steadied, tell_margin
+from basso.pressure.told import ReadingError, error_off_normal, reading_error, steadied, tell_margin
 from basso.units import FloatArray
 
 RATE = 50.0
@@ -92,3 +92,34 @@ def test_settled_running_is_steadied_only_where_it_shakes() -> None:
     steady = steadied(loud, rpm, settled, 1.0 / RATE)
     assert np.array_equal(steady[~settled], loud[~settled])
     assert float(np.std(steady[settled])) < 0.3 * float(np.std(loud[settled]))
+
+
+def _filtered_noise(sigma: float, constant_s: float, seed: int) -> FloatArray:
+    """Noise of this standard deviation that passed a filter of first order."""
+    alike = np.exp(-1.0 / (RATE * constant_s))
+    steps = np.random.default_rng(seed).normal(0.0, sigma * np.sqrt(1.0 - alike**2), T.size)
+    noise = np.zeros(T.size)
+    for i in range(1, T.size):
+        noise[i] = alike * noise[i - 1] + steps[i]
+    return noise
+
+
+@pytest.mark.parametrize("constant_s", [0.05, 0.1])
+def test_noise_that_a_filter_spread_over_readings_is_seen_against_normal(constant_s: float) -> None:
+    rpm = 5000.0 + 800.0 * np.sin(2.0 * np.pi * T / 15.0)
+    noise = _filtered_noise(20.0, constant_s, 4)
+    by_neighbours = reading_error(300.0 + noise, rpm)
+    found = error_off_normal(by_neighbours, noise, rpm, EVERYWHERE, 1.0 / RATE)
+    assert float(np.median(by_neighbours.kpa)) < 12.0
+    assert float(np.median(found.kpa)) == pytest.approx(20.0, rel=0.15)
+    assert found.alike == pytest.approx(np.exp(-1.0 / (RATE * constant_s)), abs=0.06)
+    # What no oil did is no dip, and a dip is still one.
+    assert _dips(240.0 + noise, found) == []
+    assert 9 <= len(_dips(_swing(45.0, 0.8) + noise, found)) <= 11
+
+
+def test_noise_that_neighbours_show_is_left_as_they_show_it() -> None:
+    rpm = 5000.0 + 800.0 * np.sin(2.0 * np.pi * T / 15.0)
+    noise = np.random.default_rng(3).normal(0.0, 12.0, T.size)
+    error = reading_error(300.0 + noise, rpm)
+    assert error_off_normal(error, noise, rpm, EVERYWHERE, 1.0 / RATE) is error

@@ -8,12 +8,17 @@ import pytest
 from PySide6.QtWidgets import QApplication
 
 from basso.analysis import analyse
+from basso.standin.car import Session
+from basso.standin.circuit import harrowfell
+from basso.standin.engine import Heat
 from basso.standin.faults import Logger
+from basso.standin.scenarios import generator, run_setup
+from basso.standin.simulate import Setup
 from basso.trust.decisions import Decision, Decisions
 from basso.ui.desk import Desk
 from basso.ui.main_window import MainWindow
 from basso.ui.screenshots import wait_until
-from basso.ui.stations.sensors.picture import check_lines, evidence
+from basso.ui.stations.sensors.picture import check_lines, correction_words, evidence
 from basso.ui.stations.sensors.widget import DROPS, FIT
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder
@@ -234,3 +239,51 @@ def test_the_sentences_of_the_checks_follow_the_units(absolute: Desk) -> None:
     zero = next(x for x in absolute.sensors.lines if x.check.id == "zero")
     assert "14.6 ± 0.32 psi" in zero.finding or "14.6 ± 0.3" in zero.finding
     assert not any("kPa" in x.finding for x in absolute.sensors.lines)
+
+
+def test_a_filter_is_drawn_and_told_apart_from_a_delay() -> None:
+    units = DisplayUnits()
+    words = {}
+    for name, logger in (("filter", Logger(50, filter_s=0.3)), ("delay", Logger(50, delay_s=0.3))):
+        a = analyse(harrowfell_session(logger))
+        check = next(c for c in a.checks if c.id == "delay")
+        picture = evidence(a, check, units)
+        assert check.correction is not None and picture is not None
+        assert [s.name for s in picture.series] == ["engine speed", "pressure as logged", "put right"]
+        words[name] = correction_words(check.correction, units)
+    assert (
+        words["filter"].startswith("a filter of 0.") and "undone" in words["filter"] and "0.00" not in words["filter"]
+    )
+    moved, seconds, _, way = words["delay"].split()
+    assert (moved, way) == ("moved", "earlier") and float(seconds) == pytest.approx(0.3, abs=0.03)
+
+
+def test_a_filter_can_be_kept_as_logged_or_moved_by_another_amount(
+    application: QApplication, wide_window: MainWindow, tmp_path: Path
+) -> None:
+    log = tmp_path / "filtered.csv"
+    setup = Setup(harrowfell(), heat=Heat(start_c=84), session=Session(laps=3))
+    log.write_bytes(run_setup(setup, Logger(50, filter_s=0.3), generator("filtered", 2))[1])
+    desk = wide_window.desk
+    desk.workspace.open_logs([log])
+    judged(application, desk)
+    a = desk.workspace.analysis
+    assert a is not None
+    (made,) = [c for c in a.corrections if c.kind == "delay"]
+    assert made.filter_s == pytest.approx(0.3, abs=0.05)
+    lowest = min(d.dip.min_pressure_kpa for d in a.dips)
+    desk.workspace.decide(Decision(refused=frozenset({made.key})))
+    judged(application, desk)
+    refused = desk.workspace.analysis
+    assert refused is not None and not [c for c in refused.corrections if c.kind == "delay"]
+    # Rounded off, the dips are shallower than they were.
+    assert min(d.dip.min_pressure_kpa for d in refused.dips) > lowest + 5.0
+    desk.workspace.decide(Decision(edited=frozenset({(*made.key, 0.5)})))
+    judged(application, desk)
+    edited = desk.workspace.analysis
+    assert edited is not None and [c.value for c in edited.corrections if c.kind == "delay"] == [0.5]
+    desk.run("edit.undo")
+    judged(application, desk)
+    assert desk.workspace.analysis is not None and not desk.workspace.analysis.puts_right(
+        next(c for c in desk.workspace.analysis.checks if c.id == "delay")
+    )

@@ -131,10 +131,19 @@ def correction_words(c: Correction, units: DisplayUnits) -> str:
     )
     return {
         "offset": f"{amount} {'taken off' if c.value < 0 else 'added'}", "scale": f"multiplied by {c.value:.4g}", "sign": "turned over",
-        "delay": f"{f'a filter of {c.filter_s:.2f} s undone, ' if c.filter_s else ''}moved {abs(c.value - c.filter_s):.2f} s {'earlier' if c.value > c.filter_s else 'later'}", "spikes": f"{c.value:.0f} readings left out",
+        "delay": _delay_words(c), "spikes": f"{c.value:.0f} readings left out",
         "swap": f"exchanged with {c.other}", "turn": f"turned back by {c.value:.0f}°", "slip": f"moved {abs(c.value):.2f} s from the slip on",
         "gain": f"multiplied by {c.value:.4g}", "lead": f"read {c.value:.0f} s ahead, as far as it was heading", "load": f"less what moves with {c.other}, {amount}",
     }[c.kind]  # fmt: skip
+
+
+def _delay_words(c: Correction) -> str:
+    """A filter undone, the rest moved; what is under 10 ms is not told."""
+    shift = c.value - c.filter_s
+    parts = [f"a filter of {c.filter_s:.2f} s undone"] if c.filter_s else []
+    if abs(shift) >= 0.01 or not parts:
+        parts.append(f"moved {abs(shift):.2f} s {'earlier' if shift > 0 else 'later'}")
+    return ", ".join(parts)
 
 
 def evidence(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
