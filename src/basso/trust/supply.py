@@ -23,6 +23,7 @@ _GRID_S = 0.1
 _DRIFT_S = 30.0
 _BLOCK_S = 20.0
 _LEAST_V = 0.15
+_ROUNDS = 3
 _WILD = 9.0
 _NOTED_KPA, _SURE_KPA = 4.0, 12.0
 _WORDS = ("batt", "vbat", "ubat", "supply", "volt")
@@ -103,11 +104,16 @@ def left_over(frame: Frame, voltage: Channel) -> LeftOver | None:
     design = speed
     if temperature is not None:
         design = surface(speed, hats(np.interp(time_s, frame.time_s, np.nan_to_num(temperature)), 4, use))
-    off, use = fitted(pressure, design, use, 3.0, 6.0)
-    weight = use.astype(np.float64)
-    over = round(_DRIFT_S / _GRID_S)
-    share = np.maximum(rolling_mean(weight, over), 1e-6)
-    left, sag = (v - rolling_mean(v * weight, over) / share for v in (off, volts))
+    over, running = round(_DRIFT_S / _GRID_S), use
+    left, sag, per_volt = volts, volts, 0.0
+    for _ in range(_ROUNDS):
+        # A load of more than the scatter would throw its own samples out of the fit: what was found of it is taken off first.
+        off, use = fitted(pressure - per_volt * (volts - high), design, running, 3.0, 6.0)
+        weight = use.astype(np.float64)
+        share = np.maximum(rolling_mean(weight, over), 1e-6)
+        left, sag = (v - rolling_mean(v * weight, over) / share for v in (off, volts))
+        left = left + per_volt * sag
+        per_volt = float(np.sum((left * sag)[use]) / max(float(np.sum(sag[use] ** 2)), 1e-9))
     return LeftOver(time_s[use], left[use], sag[use], float(high), float(low))
 
 
