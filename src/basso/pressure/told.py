@@ -29,6 +29,7 @@ _TURNS = 20
 _STEPS_LEAVE_KPA = 3.0
 _APART_S = 0.3
 _RISES = 1.3
+_SLOWEST = 25
 _SHAKES_KPA = 6.0
 _STEADIED_S = 2.0
 
@@ -89,21 +90,26 @@ def error_off_normal(
     far = max(1, round(_APART_S / max(step_s, 1e-3)))
     if far == 1 or off_kpa.size < 4 * far:
         return error
-    use = settled & np.isfinite(off_kpa)
-    lags = [h for h in (1, 2, 4, 8, 16, 32, 64) if h < far] + [far]
-    found = [noise_at(off_kpa, use, h) for h in lags]
-    noises = [max(n, 1e-3) for n in found if n is not None]
-    if len(noises) < len(lags):
+    use = settled & np.isfinite(off_kpa) & np.isfinite(rpm)
+    if not use.any():
+        return error
+    # Froth moves the pressure by itself, but at high engine speed: what shakes a sensor is there at all of them.
+    slow = use & (rpm <= np.percentile(rpm[use], _SLOWEST))
+    near, apart = noise_at(off_kpa, slow, 1), noise_at(off_kpa, slow, far)
+    if near is None or apart is None:
         return error
     step_kpa = error.half_step_kpa / float(np.sqrt(3.0))
-    most = float(np.sqrt(max(noises[-1] ** 2 - step_kpa**2, 0.0)))
-    if most < _EXACT_KPA or most < _RISES * np.hypot(noises[0], step_kpa):
+    most = float(np.sqrt(max(apart**2 - step_kpa**2, 0.0)))
+    if most < _SHAKES_KPA or most < _RISES * np.hypot(near, step_kpa):
         return error
-    parts = np.clip((np.array(noises) / noises[-1]) ** 2, 0.0, 1.0)
+    lags = [h for h in (1, 2, 4, 8, 16, 32, 64) if h < far] + [far]
+    noises = np.array([noise_at(off_kpa, use, h) or 0.0 for h in lags])
+    parts = np.clip((noises / max(noises[-1], 1e-3)) ** 2, 0.0, 1.0)
     halfway = int(np.argmin(np.abs(parts - 0.5)))
     alike = float(2.0 - np.sqrt(1.0 + 3.0 * parts[halfway])) ** (1.0 / lags[halfway])
-    slow = slow_noise_by_rpm(off_kpa, rpm, use, far)
-    return ReadingError(np.maximum(slow, error.noise_kpa), error.half_step_kpa, alike)
+    return ReadingError(
+        np.maximum(slow_noise_by_rpm(off_kpa, rpm, use, far), error.noise_kpa), error.half_step_kpa, alike
+    )
 
 
 def shakes(error: ReadingError, judged: NDArray[np.bool_]) -> bool:
