@@ -63,7 +63,7 @@ FAULTS = (
     Fault("vibration", ("vibration",), lambda s: {"vibration_kpa": s}, (12.0, 25.0, 50.0)),
     Fault("electrical load", ("supply",), lambda s: {"load_kpa": s}, (8.0, 16.0, 32.0), lambda s: s),
     Fault("delay", ("delay",), lambda s: {"delay_s": s}, (0.15, 0.3, 0.5), lambda s: s + 0.03),
-    Fault("filter", ("delay",), lambda s: {"filter_s": s}, (0.15, 0.3, 0.5), lambda s: s + 0.04),
+    Fault("filter", ("delay",), lambda s: {"filter_s": s}, (0.1, 0.2, 0.4), lambda s: s + 0.04),
     Fault("axes swapped", ("g_swapped",), lambda s: {"mount": Mount(swapped=True, yaw_deg=s)}, (0.0, 5.0, 10.0)),
     Fault("lateral flipped", ("lateral_g_sign",), lambda s: {"mount": Mount(flip_lateral=True, yaw_deg=s)}, (0.0, 5.0, 10.0)),
     Fault("longitudinal flipped", ("longitudinal_g_sign",), lambda s: {"mount": Mount(flip_longitudinal=True, yaw_deg=s)}, (0.0, 5.0, 10.0)),
