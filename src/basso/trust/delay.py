@@ -22,15 +22,19 @@ from basso.units import FloatArray
 
 GALLERY_S = 0.035
 """What a short, stiff line and the gallery need by themselves (default); not taken off."""
-_NOTICED_S = 0.10
+_NOTICED_S = 0.05
+"""Over what a gallery needs; those of healthy logs differ from it by up to 0.02 s (default)."""
 _LONGEST_S = 1.00
 GRID_S = 0.02
 _ENOUGH_S = 1500.0
 _LEAST_QUICK, _MOST_STRETCHES = 45, 60
 _CLEAR = 0.7
-_SUSPECT_S = 0.04
-_FILTERED, _LEAST_FILTER_S = 0.09, 0.08
-"""By so much does a filter explain the pressure better than a delay alone where there is one (default)."""
+_SUSPECT_S = 0.03
+_FILTERED, _LEAST_FILTER_S = 0.06, 0.09
+"""By so much does a filter explain the pressure better than a delay alone, and of so much, where there is one (default).
+
+A gallery itself answers like a filter of 0.03 to 0.06 s.
+"""
 
 
 def check_delay(recording: Recording) -> Check | None:

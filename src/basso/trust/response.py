@@ -3,11 +3,15 @@
 A filter in the logger, or air in a long line, makes of a sudden change a slow one: τ·dp/dt = p' − p, where p' is what the gallery had.
 While the pan is settled p' is a surface over engine speed and oil temperature (:mod:`basso.trust.surface`), and that surface, filtered and
 late by as much, must be what was logged. Both numbers are those with which it fits best in the second after a gear change or a lift.
+
+What is fitted is by how much the pressure changed within a second, not the pressure: what moves it slowly (oil that gathers or runs out,
+a surface that is not quite right) would else drown what tells the two apart.
 """
 
 from __future__ import annotations
 
 import itertools
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cache
 
@@ -21,18 +25,22 @@ from basso.units import FloatArray
 
 _GRID_S = 0.02
 _ENOUGH_S = 1500.0
-_CONSTANTS_S: FloatArray = np.array([0.0, 0.05, 0.10, 0.15, 0.20, 0.25, 0.30, 0.40, 0.50, 0.65, 0.80])
-_LATEST_S = 0.70
-_FINE_S = 0.04
+_CHANGE_S = 1.0
+_LATEST_S, _SLOWEST_S = 0.70, 0.80
+_COARSE = list(itertools.product((0, 2, 4, 6, 8, 10, 12, 16, 20, 26, 32), range(0, 35, 4)))
+"""Where the search begins: (time constant in steps of ``_CONSTANT_S``, delay in steps of ``_GRID_S``)."""
+_CONSTANT_S = 0.025
 _QUICK = 0.35
 """Of log engine speed a second, from where on a change tells."""
 _AFTER_S = 1.5
 _CALM_G = 0.6
 _CALM_FOR_S = 1.5
 _SLOWEST_STEP_S = 0.11
-_LEAST_MOMENTS, _MOST_MOMENTS = 250, 1500
+_LEAST_MOMENTS, _ROUGH_MOMENTS, _MOST_MOMENTS = 250, 750, 3000
 _SPEEDS, _TEMPERATURES = (7, 10, 5), 3
 """Knots: what surfaces of several shapes say on average is nearer the truth than what one of them says."""
+_FAR = 2.5
+"""Robust spreads from where on a change does not count: a dip comes or goes."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,73 +63,87 @@ def measure_response(recording: Recording) -> Response | None:
     frame = frame_on(recording, Role.OIL_PRESSURE)
     if frame.step_s <= 0.0 or frame.step_s > _SLOWEST_STEP_S:
         return None
-    ways = [m for speeds in _SPEEDS if (m := _moments(frame, speeds)) is not None]
-    if not ways:
+    rough = _moments(frame, _SPEEDS[0], _ROUGH_MOMENTS)
+    ways = [m for speeds in _SPEEDS if (m := _moments(frame, speeds, _MOST_MOMENTS)) is not None]
+    if rough is None:
         return None
-    lates = int(_LATEST_S / _FINE_S)
 
     @cache
-    def misfit(constant: int, late: int, all_ways: bool = True) -> float:
-        if not (0 <= constant < _CONSTANTS_S.size and 0 <= late < lates):
+    def misfit(constant: int, late: int) -> float:
+        if not (0 <= constant * _CONSTANT_S <= _SLOWEST_S and 0 <= late * _GRID_S <= _LATEST_S):
             return np.inf
-        looks = ways if all_ways else ways[:1]
-        steps = round(late * _FINE_S / _GRID_S)
-        return float(np.mean([m.misfit(float(_CONSTANTS_S[constant]), steps) for m in looks]))
+        return float(np.mean([m.misfit(constant * _CONSTANT_S, late) for m in ways]))
 
-    def lowest(constants: range) -> tuple[int, int]:
-        here = min(itertools.product(constants, range(0, lates, 2)), key=lambda at: misfit(*at, all_ways=False))
-        while (lower := min((p for p in _about(here) if p[0] in constants), key=lambda at: misfit(*at))) != here:
-            here = lower
+    def lowest(places: Iterable[tuple[int, int]], wander: int) -> tuple[int, int]:
+        here = min(places, key=lambda at: rough.misfit(at[0] * _CONSTANT_S, at[1]))
+        for step in (2, 1):
+            while (lower := min(_about(here, wander * step, step), key=lambda at: misfit(*at))) != here:
+                here = lower
         return here
 
-    here, alone = lowest(range(_CONSTANTS_S.size)), lowest(range(1))
+    here, alone = lowest(_COARSE, 1), lowest([at for at in _COARSE if at[0] == 0], 0)
     constant_s, late_s = _lowest_between(here, [misfit(*at) for at in _about(here)])
     return Response(constant_s, late_s, 1.0 - float(np.exp(misfit(*here) - misfit(*alone))))
 
 
-def _about(at: tuple[int, int]) -> list[tuple[int, int]]:
-    """A place on the grid and its eight neighbours; itself first."""
+def _about(at: tuple[int, int], constants: int = 1, lates: int = 1) -> list[tuple[int, int]]:
+    """A place of the search and its eight neighbours, so many steps away; itself first."""
     i, k = at
-    return [at, *((i + a, k + b) for a in (-1, 0, 1) for b in (-1, 0, 1) if (a, b) != (0, 0))]
+    ring = [(i + a * constants, k + b * lates) for a in (-1, 0, 1) for b in (-1, 0, 1) if (a, b) != (0, 0)]
+    return [at, *ring]
 
 
 def _lowest_between(at: tuple[int, int], misfits: list[float]) -> tuple[float, float]:
     """Where the surface of second order through a place and its neighbours is lowest: time constant and delay, s."""
-    known = [(i, k, m) for (i, k), m in zip(_about(at), misfits, strict=True) if np.isfinite(m)]
-    here = np.array([_CONSTANTS_S[at[0]], at[1] * _FINE_S])
-    if len(known) < 9:
+    here = np.array([at[0] * _CONSTANT_S, at[1] * _GRID_S])
+    if not np.all(np.isfinite(misfits)):
         return float(here[0]), float(here[1])
-    x, y = np.array([(_CONSTANTS_S[i], k * _FINE_S) for i, k, _ in known]).T - here[:, None]
+    steps = np.array(_about((0, 0)), dtype=np.float64)
+    x, y = steps.T
     design = np.column_stack([np.ones(9), x, y, 0.5 * x * x, x * y, 0.5 * y * y])
-    _, *slope, bend_x, cross, bend_y = np.linalg.lstsq(design, np.array([m for _, _, m in known]), rcond=None)[0]
+    _, *slope, bend_x, cross, bend_y = np.linalg.lstsq(design, np.array(misfits), rcond=None)[0]
     if bend_x <= 0.0 or bend_x * bend_y <= cross**2:
         return float(here[0]), float(here[1])
-    step = -np.linalg.solve(np.array([[bend_x, cross], [cross, bend_y]]), np.array(slope))
-    step = np.clip(step, [x.min(), y.min()], [x.max(), y.max()])
-    return float(here[0] + step[0]), float(here[1] + step[1])
+    step = np.clip(-np.linalg.solve(np.array([[bend_x, cross], [cross, bend_y]]), np.array(slope)), -1.0, 1.0)
+    return float(here[0] + step[0] * _CONSTANT_S), float(here[1] + step[1] * _GRID_S)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Moments:
-    """The pressure at the moments that tell, shape (n,), and how much of each engine speed there was 0, 20, 40 … ms before, (n, m, knots)."""
+    """The moments that tell.
+
+    Attributes:
+        pressure, change: kPa, shape (n,): what it is, and by how much it has changed in ``_CHANGE_S``.
+        before: how much of each engine speed there was 0, 20, 40 … ms before, shape (n · knots, m).
+        warmth: how much of each temperature, shape (n, k).
+    """
 
     pressure: FloatArray
+    change: FloatArray
     before: FloatArray
     warmth: FloatArray
 
     def misfit(self, constant_s: float, late: int) -> float:
         """Log of the relative misfit with a filter of this constant and this many steps of delay."""
-        reach = min(int(np.ceil(4.0 * constant_s / _GRID_S)) + 1, self.before.shape[1] - late)
-        weights = np.exp(-np.arange(reach) * _GRID_S / max(constant_s, 1e-3))
-        speeds = np.tensordot(self.before[:, late : late + reach], weights / weights.sum(), axes=([1], [0]))
+        apart = round(_CHANGE_S / _GRID_S)
         level = float(np.median(self.pressure))
         scale = level / np.maximum(self.pressure, 0.2 * level)
-        design = surface(speeds, self.warmth) * scale[:, None]
-        off, kept = fitted(self.pressure / level * scale, design, np.ones(scale.size, dtype=bool), 1.5, 3.0)
+        now, then = (surface(self._speeds(constant_s, at), self.warmth) for at in (late, late + apart))
+        off, kept = fitted(
+            self.change / level * scale, (now - then) * scale[:, None], np.ones(scale.size, dtype=bool), _FAR, _FAR
+        )
         return float(np.log(max(float(np.sqrt(np.mean(off[kept] ** 2))), 1e-6)))
 
+    def _speeds(self, constant_s: float, late: int) -> FloatArray:
+        """How much of each engine speed a filter has left, shape (n, knots); by trapezia, so that it is late by its constant."""
+        reach = int(np.ceil(4.0 * constant_s / _GRID_S)) + 1
+        weights = np.exp(-np.arange(reach) * _GRID_S / max(constant_s, 1e-3))
+        weights[0] *= 0.5 if reach > 1 else 1.0
+        own = self.before[:, late : late + reach] @ (weights / weights.sum()).astype(self.before.dtype)
+        return np.asarray(own, dtype=np.float64).reshape(self.pressure.size, -1)
 
-def _moments(frame: Frame, speeds: int) -> _Moments | None:
+
+def _moments(frame: Frame, speeds: int, most: int) -> _Moments | None:
     first = float(frame.time_s[0])
     grid = np.arange(first, min(float(frame.time_s[-1]), first + _ENOUGH_S), _GRID_S)
     pressure, rpm = (np.interp(grid, frame.time_s, frame.filled(r, 0.0)) for r in (Role.OIL_PRESSURE, Role.RPM))
@@ -129,17 +151,18 @@ def _moments(frame: Frame, speeds: int) -> _Moments | None:
     quick = np.abs(np.gradient(rolling_mean(speed, 5), _GRID_S)) > _QUICK
     told = rolling_max(quick.astype(np.float64), round(_AFTER_S / _GRID_S), trailing=True) > 0.0
     use = told & (rpm > 1500.0) & (pressure > 30.0) & (_thrown(frame, grid) <= _CALM_G)
-    reach = round((_LATEST_S + 4.0 * float(_CONSTANTS_S[-1])) / _GRID_S)
+    apart = round(_CHANGE_S / _GRID_S)
+    reach = round((_LATEST_S + 4.0 * _SLOWEST_S) / _GRID_S) + 2 + apart
     at = np.flatnonzero(use)
     at = at[at >= reach]
     if at.size < _LEAST_MOMENTS:
         return None
-    at = at[:: -(-at.size // _MOST_MOMENTS)]
+    at = at[:: -(-at.size // most)]
     temperature = frame.get(Role.OIL_TEMP)
     slow = grid[at] if temperature is None else np.interp(grid[at], frame.time_s, np.nan_to_num(temperature))
-    belongs = hats(speed, speeds).astype(np.float32)
-    before = belongs[at[:, None] - np.arange(reach)]
-    return _Moments(pressure[at], before, hats(slow, _TEMPERATURES))
+    belongs = hats(speed, speeds).astype(np.float32).T
+    before = belongs[:, at[:, None] - np.arange(reach)].transpose(1, 0, 2).reshape(-1, reach)
+    return _Moments(pressure[at], pressure[at] - pressure[at - apart], before, hats(slow, _TEMPERATURES))
 
 
 def _thrown(frame: Frame, grid: FloatArray) -> FloatArray:
