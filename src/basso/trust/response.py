@@ -20,7 +20,7 @@ import numpy as np
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_max, rolling_mean
-from basso.trust.surface import fitted, hats, surface
+from basso.trust.surface import fitted, fitted_softly, hats, surface
 from basso.units import FloatArray
 
 _GRID_S = 0.02
@@ -68,14 +68,17 @@ def measure_response(recording: Recording) -> Response | None:
     if rough is None:
         return None
 
+    begun = {at: rough.spread(at[0] * _CONSTANT_S, at[1]) for at in _COARSE}
+    far = _FAR * min(begun.values())
+
     @cache
     def misfit(constant: int, late: int) -> float:
         if not (0 <= constant * _CONSTANT_S <= _SLOWEST_S and 0 <= late * _GRID_S <= _LATEST_S):
             return np.inf
-        return float(np.mean([m.misfit(constant * _CONSTANT_S, late) for m in ways]))
+        return float(np.mean([m.misfit(constant * _CONSTANT_S, late, far) for m in ways]))
 
     def lowest(places: Iterable[tuple[int, int]], wander: int) -> tuple[int, int]:
-        here = min(places, key=lambda at: rough.misfit(at[0] * _CONSTANT_S, at[1]))
+        here = min(places, key=lambda at: begun[at])
         for step in (2, 1):
             while (lower := min(_about(here, wander * step, step), key=lambda at: misfit(*at))) != here:
                 here = lower
@@ -83,7 +86,7 @@ def measure_response(recording: Recording) -> Response | None:
 
     here, alone = lowest(_COARSE, 1), lowest([at for at in _COARSE if at[0] == 0], 0)
     constant_s, late_s = _lowest_between(here, [misfit(*at) for at in _about(here)])
-    return Response(constant_s, late_s, 1.0 - float(np.exp(misfit(*here) - misfit(*alone))))
+    return Response(constant_s, late_s, 1.0 - misfit(*here) / misfit(*alone))
 
 
 def _about(at: tuple[int, int], constants: int = 1, lates: int = 1) -> list[tuple[int, int]]:
@@ -123,16 +126,25 @@ class _Moments:
     before: FloatArray
     warmth: FloatArray
 
-    def misfit(self, constant_s: float, late: int) -> float:
-        """Log of the relative misfit with a filter of this constant and this many steps of delay."""
-        apart = round(_CHANGE_S / _GRID_S)
+    def spread(self, constant_s: float, late: int) -> float:
+        """Of what a filter of this constant and this many steps of delay leave: relative, robust."""
+        changes, design = self._equations(constant_s, late)
+        off, kept = fitted(changes, design, np.ones(changes.size, dtype=bool), _FAR, _FAR)
+        return max(float(np.sqrt(np.mean(off[kept] ** 2))), 1e-6)
+
+    def misfit(self, constant_s: float, late: int, far: float) -> float:
+        """Mean of 1 − exp(−(off ÷ far)²) with the surface that makes it lowest: smooth in both, unlike what leaves dips out."""
+        changes, design = self._equations(constant_s, late)
+        off = fitted_softly(changes, design, far)
+        return float(np.mean(-np.expm1(-((off / far) ** 2))))
+
+    def _equations(self, constant_s: float, late: int) -> tuple[FloatArray, FloatArray]:
+        """Relative changes of pressure, shape (n,), and what each knot of the surface adds to them, shape (n, k)."""
         level = float(np.median(self.pressure))
         scale = level / np.maximum(self.pressure, 0.2 * level)
-        now, then = (surface(self._speeds(constant_s, at), self.warmth) for at in (late, late + apart))
-        off, kept = fitted(
-            self.change / level * scale, (now - then) * scale[:, None], np.ones(scale.size, dtype=bool), _FAR, _FAR
-        )
-        return float(np.log(max(float(np.sqrt(np.mean(off[kept] ** 2))), 1e-6)))
+        then = late + round(_CHANGE_S / _GRID_S)
+        now, before = (surface(self._speeds(constant_s, at), self.warmth) for at in (late, then))
+        return self.change / level * scale, (now - before) * scale[:, None]
 
     def _speeds(self, constant_s: float, late: int) -> FloatArray:
         """How much of each engine speed a filter has left, shape (n, knots); by trapezia, so that it is late by its constant."""

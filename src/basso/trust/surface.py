@@ -41,3 +41,16 @@ def fitted(
         spread = float(np.median(np.abs(off[kept]))) / 0.6745
         kept = use & (off > -below * spread) & (off < above * spread)
     return off, kept
+
+
+def fitted_softly(values: FloatArray, design: FloatArray, far: float, rounds: int = 8) -> FloatArray:
+    """Values less the fit, shape (n,), that makes the sum of 1 − exp(−(off ÷ far)²) lowest (Welsch; reweighted least squares)."""
+    weights = np.ones(values.size)
+    off = values
+    for _ in range(rounds):
+        own = design * weights[:, None]
+        square = own.T @ design
+        square.flat[:: square.shape[0] + 1] += 1e-6 * max(values.size, 1)
+        off = values - design @ np.linalg.solve(square, own.T @ values)
+        weights = np.exp(-((off / far) ** 2))
+    return off
