@@ -22,6 +22,7 @@ from basso.pressure.dips import Dip, find_dips
 from basso.pressure.drift import Drift, fit_drifting
 from basso.pressure.earlier import KeptNormal, expected_before, heading_held
 from basso.pressure.expected import ExpectedPressure, fit_expected, no_expectation
+from basso.pressure.explained import explained_kpa
 from basso.pressure.exposure import Exposure, measure_exposure
 from basso.pressure.floors import FloorLine, highest_floor
 from basso.pressure.gauge import judge_readings
@@ -29,7 +30,15 @@ from basso.pressure.options import JudgeOptions
 from basso.pressure.rivals import Rival, rivals_of
 from basso.pressure.settled import SettledLimits, running, settled, warm
 from basso.pressure.slosh import felt
-from basso.pressure.told import ReadingError, error_off_normal, reading_error, shakes, steadied, told_pressure
+from basso.pressure.told import (
+    ReadingError,
+    error_off_normal,
+    leaves_doubt,
+    reading_error,
+    shakes,
+    steadied,
+    told_pressure,
+)
 from basso.pressure.trusted import accepted, g_channels, trusted
 from basso.progress import Progress, silent
 from basso.recording.corrections import Correction, apply
@@ -224,8 +233,20 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     error = error_off_normal(
         reading_error(pressure, rpm), pressure - expected_kpa, rpm, is_settled & is_judged, frame.step_s
     )
-    told_kpa = told_pressure(pressure, expected_kpa, error, is_judged, frame.step_s)
-    dips = find_dips(frame.time_s, pressure, floor.kpa, expected_kpa, is_judged, error, options.rules)
+    likely_kpa: FloatArray | None = None
+    if leaves_doubt(error, is_judged, frame.step_s):
+        g = (_without_gaps(lateral), _without_gaps(longitudinal))
+        likely_kpa = expected_kpa + explained_kpa(
+            pressure - expected_kpa,
+            np.broadcast_to(error.kpa, pressure.shape),
+            is_judged,
+            g,
+            followed,
+            temperature,
+            frame.step_s,
+        )
+    told_kpa = told_pressure(pressure, floor.kpa, error, is_judged, frame.step_s, likely_kpa)
+    dips = find_dips(frame.time_s, pressure, floor.kpa, expected_kpa, is_judged, error, options.rules, likely_kpa)
 
     progress(0.9, "explaining them")
     signals = Signals(

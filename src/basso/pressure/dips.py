@@ -79,6 +79,7 @@ def find_dips(
     judged: NDArray[np.bool_],
     error: ReadingError,
     rules: DipRules,
+    likely_kpa: FloatArray | None = None,
 ) -> list[Dip]:
     """Find the dips; arrays of shape (n,).
 
@@ -90,13 +91,14 @@ def find_dips(
         judged: where a floor may be judged at all (engine above the gate, oil warm).
         error: what each reading may be off by; a crossing no deeper than that is none.
         rules: gate, least length, joining.
+        likely_kpa: the pressure to be expected at each moment, starved or not, where single readings do not tell.
     """
     if time_s.size < 3:
         return []
     step = float(np.median(np.diff(time_s)))
     pressure = _bridged(time_s, pressure_kpa)
     margin = pressure - floor_kpa
-    telling = tell_margin(margin, error, judged, step)
+    telling = tell_margin(margin, error, judged, step, None if likely_kpa is None else likely_kpa - floor_kpa)
     told = telling.margin_kpa
     below = np.nan_to_num(told, nan=1.0) < 0
     below &= judged

@@ -7,6 +7,8 @@ Whether the pressure lay below its floor is told from the margin itself where re
   back between the bounds in turn (projections onto convex sets, the usual way to a consistent reconstruction).
 - Where the sensor shakes, the margin is that of a parabola fitted about each reading: unlike a mean it does not wash out
   the bottom of a dip, and may therefore reach further.
+- Where that leaves more than is needed, the margin is held against what the rest of the session leads to expect at that moment
+  (:mod:`basso.pressure.explained`): of what the readings differ from it by as much counts as is not their own shaking.
 """
 
 from __future__ import annotations
@@ -16,6 +18,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.recording.rolling import rolling_mean
 from basso.recording.spans import runs_of
 from basso.trust.steps import step_noise_kpa
 from basso.trust.vibration import noise_at, noise_by_rpm, slow_noise_by_rpm
@@ -30,6 +33,7 @@ _STEPS_LEAVE_KPA = 3.0
 _APART_S = 0.3
 _RISES = 1.3
 _SLOWEST = 25
+_ALIKE_S, _NEAR_KPA, _LEAST_WEIGHT = 2.0, 15.0, 0.02
 _SHAKES_KPA = 6.0
 _STEADIED_S = 2.0
 
@@ -122,7 +126,7 @@ def reach_s(error: ReadingError, judged: NDArray[np.bool_], step_s: float) -> fl
     usual, half = _usual(error, judged), error.half_step_kpa
     if step_s <= 0.0 or max(usual, half / np.sqrt(3.0)) <= _EXACT_KPA:
         return 0.0
-    if half / np.sqrt(3.0) > usual:
+    if _by_steps(error, judged):
         return max(2.0 * step_s, _STEPS_REACH_S)
     reach, left = 1, 1.0
     while left * usual > _EXACT_KPA and (reach + 1) * step_s <= _REACH_S + 1e-6:
@@ -131,13 +135,28 @@ def reach_s(error: ReadingError, judged: NDArray[np.bool_], step_s: float) -> fl
     return reach * step_s
 
 
-def tell_margin(margin_kpa: FloatArray, error: ReadingError, judged: NDArray[np.bool_], step_s: float) -> Told:
+def leaves_doubt(error: ReadingError, judged: NDArray[np.bool_], step_s: float) -> bool:
+    """Whether a sensor shakes by so much that neighbouring readings do not tell the pressure on their own."""
+    reach = reach_s(error, judged, step_s)
+    if reach == 0.0 or _by_steps(error, judged):
+        return False
+    return _left(_weights(round(reach / step_s))[1], error.alike) * _usual(error, judged) > _EXACT_KPA
+
+
+def tell_margin(
+    margin_kpa: FloatArray,
+    error: ReadingError,
+    judged: NDArray[np.bool_],
+    step_s: float,
+    likely_kpa: FloatArray | None = None,
+) -> Told:
     """The margin less what readings are off by; arrays of shape (n,).
 
     Args:
         margin_kpa: reading less floor (or less anything that is known exactly), NaN where either is missing.
         judged: where a floor is judged: how much a sensor shakes there (80th percentile) says how far a parabola reaches.
         step_s: from sample to sample.
+        likely_kpa: the margin to be expected, where that is known; NaN elsewhere.
 
     The reaches were chosen on 40 made sessions of each of two kinds of fault and hold on as many others (docs/formulas.md).
     """
@@ -145,20 +164,50 @@ def tell_margin(margin_kpa: FloatArray, error: ReadingError, judged: NDArray[np.
     reach = round(reach_s(error, judged, step_s) / step_s) if step_s > 0.0 else 0
     if reach == 0:
         return Told(margin_kpa, noise, True)
-    if error.half_step_kpa / np.sqrt(3.0) > _usual(error, judged):
+    if _by_steps(error, judged):
         told = _within_steps(margin_kpa, error.half_step_kpa, reach)
         return Told(told, np.full(margin_kpa.shape, _STEPS_LEAVE_KPA), False)
-    left = _left(_weights(reach)[1], error.alike)
-    return Told(parabola_about(margin_kpa, reach), np.broadcast_to(left * error.kpa, margin_kpa.shape), False)
+    unsure = np.broadcast_to(_left(_weights(reach)[1], error.alike) * error.kpa, margin_kpa.shape)
+    alone = Told(parabola_about(margin_kpa, reach), unsure, False)
+    return alone if likely_kpa is None else _held_against(likely_kpa, margin_kpa, alone, reach, judged, step_s)
+
+
+def _held_against(
+    likely_kpa: FloatArray, margin_kpa: FloatArray, alone: Told, reach: int, judged: NDArray[np.bool_], step_s: float
+) -> Told:
+    """The likely margin and, of what readings differ from it by (d, told with a standard deviation s), the share d² − s² is of d².
+
+    d² is the mean of those of the session near its floor and of those within a second: either may be alike where the other is not.
+    """
+    differ = parabola_about(margin_kpa - likely_kpa, reach)
+    noise = alone.unsure_kpa**2
+    known = np.isfinite(differ)
+    near = known & judged & (np.abs(likely_kpa + differ) < 2.0 * alone.unsure_kpa + _NEAR_KPA)
+    usual = max(float(np.mean((differ**2 - noise)[near])), 0.0) if near.any() else np.inf
+    lately = rolling_mean(np.where(known, differ, 0.0) ** 2, max(3, round(_ALIKE_S / step_s)))
+    true = np.maximum(0.5 * lately + 0.5 * (usual + noise) - noise, 0.0)
+    weight = np.maximum(1.0 - noise / (true + noise), _LEAST_WEIGHT)
+    told = np.where(known, likely_kpa + weight * differ, alone.margin_kpa)
+    return Told(told, np.where(known, np.sqrt(weight), 1.0) * alone.unsure_kpa, False)
 
 
 def told_pressure(
-    pressure_kpa: FloatArray, expected_kpa: FloatArray, error: ReadingError, judged: NDArray[np.bool_], step_s: float
+    pressure_kpa: FloatArray,
+    floor_kpa: FloatArray,
+    error: ReadingError,
+    judged: NDArray[np.bool_],
+    step_s: float,
+    likely_kpa: FloatArray | None = None,
 ) -> FloatArray:
-    """The pressure less what readings are off by, shape (n,): what is left of normal changes slower than normal does."""
-    base = np.where(np.isfinite(expected_kpa), expected_kpa, 0.0)
-    told = tell_margin(pressure_kpa - base, error, judged, step_s)
+    """The pressure less what readings are off by, shape (n,); ``likely_kpa`` is the pressure to be expected."""
+    base = np.where(np.isfinite(floor_kpa), floor_kpa, 0.0)
+    likely = None if likely_kpa is None else likely_kpa - base
+    told = tell_margin(pressure_kpa - base, error, judged, step_s, likely)
     return pressure_kpa if told.as_read else told.margin_kpa + base
+
+
+def _by_steps(error: ReadingError, judged: NDArray[np.bool_]) -> bool:
+    return error.half_step_kpa / float(np.sqrt(3.0)) > _usual(error, judged)
 
 
 def _usual(error: ReadingError, judged: NDArray[np.bool_]) -> float:

@@ -16,6 +16,7 @@ from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
+from numpy.typing import NDArray
 
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
@@ -123,7 +124,7 @@ class _Moments:
 
     pressure: FloatArray
     change: FloatArray
-    before: FloatArray
+    before: NDArray[np.float32]
     warmth: FloatArray
 
     def spread(self, constant_s: float, late: int) -> float:
