@@ -8,7 +8,8 @@ Whether the pressure lay below its floor is told from the margin itself where re
 - Where the sensor shakes, the margin is that of a parabola fitted about each reading: unlike a mean it does not wash out
   the bottom of a dip, and may therefore reach further.
 - Where that leaves more than is needed, the margin is held against what the rest of the session leads to expect at that moment
-  (:mod:`basso.pressure.explained`): of what the readings differ from it by as much counts as is not their own shaking.
+  (:mod:`basso.pressure.explained`): of what the readings differ from it by as much counts as is not their own shaking. Of what a
+  converter's steps allow, half is what is smooth by itself and half what differs smoothly from that expectation.
 """
 
 from __future__ import annotations
@@ -136,10 +137,10 @@ def reach_s(error: ReadingError, judged: NDArray[np.bool_], step_s: float) -> fl
 
 
 def leaves_doubt(error: ReadingError, judged: NDArray[np.bool_], step_s: float) -> bool:
-    """Whether a sensor shakes by so much that neighbouring readings do not tell the pressure on their own."""
+    """Whether neighbouring readings do not tell the pressure on their own: so much shakes the sensor, or so coarse is the converter."""
     reach = reach_s(error, judged, step_s)
     if reach == 0.0 or _by_steps(error, judged):
-        return False
+        return reach > 0.0
     return _left(_weights(round(reach / step_s))[1], error.alike) * _usual(error, judged) > _EXACT_KPA
 
 
@@ -165,7 +166,12 @@ def tell_margin(
     if reach == 0:
         return Told(margin_kpa, noise, True)
     if _by_steps(error, judged):
-        told = _within_steps(margin_kpa, error.half_step_kpa, reach)
+        half = error.half_step_kpa
+        told = _within_steps(margin_kpa, margin_kpa, half, reach)
+        if likely_kpa is not None:
+            differ = margin_kpa - likely_kpa
+            held = likely_kpa + _within_steps(np.clip(0.0, differ - half, differ + half), differ, half, reach)
+            told = np.where(np.isfinite(held), 0.5 * (told + held), told)
         return Told(told, np.full(margin_kpa.shape, _STEPS_LEAVE_KPA), False)
     unsure = np.broadcast_to(_left(_weights(reach)[1], error.alike) * error.kpa, margin_kpa.shape)
     alone = Told(parabola_about(margin_kpa, reach), unsure, False)
@@ -231,10 +237,10 @@ def steadied(pressure_kpa: FloatArray, rpm: FloatArray, settled: NDArray[np.bool
     return steady
 
 
-def _within_steps(margin_kpa: FloatArray, half_kpa: float, reach: int) -> FloatArray:
-    smooth = margin_kpa
+def _within_steps(start_kpa: FloatArray, read_kpa: FloatArray, half_kpa: float, reach: int) -> FloatArray:
+    smooth = start_kpa
     for _ in range(_TURNS):
-        smooth = np.clip(parabola_about(smooth, reach), margin_kpa - half_kpa, margin_kpa + half_kpa)
+        smooth = np.clip(parabola_about(smooth, reach), read_kpa - half_kpa, read_kpa + half_kpa)
     return smooth
 
 
