@@ -153,14 +153,17 @@ class TestSpikes:
 
 
 class TestDelay:
-    @pytest.mark.parametrize("delay", [0.15, 0.2, 0.3, 0.4])
+    @pytest.mark.parametrize("delay", [0.08, 0.15, 0.2, 0.3, 0.4])
     def test_measured_within_30_ms(self, delay: float) -> None:
         check = check_delay(_session(Logger(50, delay_s=delay), laps=3))
         assert check is not None
         assert check.correction is not None
         assert check.correction.value == pytest.approx(delay, abs=0.03)
 
-    @pytest.mark.parametrize(("filter_s", "delay", "rate_hz"), [(0.2, 0.0, 50), (0.4, 0.0, 20), (0.2, 0.2, 100)])
+    @pytest.mark.parametrize(
+        ("filter_s", "delay", "rate_hz"),
+        [(0.1, 0.0, 100), (0.12, 0.0, 50), (0.2, 0.0, 50), (0.4, 0.0, 20), (0.2, 0.2, 100)],
+    )
     def test_a_filter_is_told_from_a_delay_and_undone(self, filter_s: float, delay: float, rate_hz: int) -> None:
         setup = Setup(harrowfell(), session=Session(laps=3))
         logger = Logger(rate_hz, filter_s=filter_s, delay_s=delay)
