@@ -107,6 +107,8 @@ class Analysis:
     """What the causes were judged from."""
     drift: Drift | None = None
     """What normal followed where no oil temperature told."""
+    likely_kpa: FloatArray | None = None
+    """What the rest of the session leads to expect at each moment, starved or not; None where readings tell on their own."""
 
     @property
     def margin_kpa(self) -> FloatArray:
@@ -296,6 +298,7 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
         exposure,
         signals,
         drift,
+        likely_kpa,
     )
 
 

@@ -16,12 +16,10 @@ from basso.recording.corrections import Correction
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
-from basso.trust.response import Response, measure_response
+from basso.trust.response import GALLERY_S, Response, measure_response
 from basso.trust.verdict import Check
 from basso.units import FloatArray
 
-GALLERY_S = 0.035
-"""What a short, stiff line and the gallery need by themselves (default); not taken off."""
 _NOTICED_S = 0.05
 """Over what a gallery needs; those of healthy logs differ from it by up to 0.02 s (default)."""
 _LONGEST_S = 1.00
@@ -30,10 +28,10 @@ _ENOUGH_S = 1500.0
 _LEAST_QUICK, _MOST_STRETCHES = 45, 60
 _CLEAR = 0.7
 _SUSPECT_S = 0.03
-_FILTERED, _LEAST_FILTER_S = 0.06, 0.09
+_FILTERED, _LEAST_FILTER_S = 0.05, 0.07
 """By so much does a filter explain the pressure better than a delay alone, and of so much, where there is one (default).
 
-A gallery itself answers like a filter of 0.03 to 0.06 s.
+Where there is none, it does by up to 0.03, with one of up to 0.05 s beside what a gallery takes.
 """
 
 
@@ -61,8 +59,8 @@ def check_delay(recording: Recording) -> Check | None:
 
 def _filtered(response: Response, channel: str) -> Check:
     """A filter rounds the pressure off: short dips are shallower than they were."""
-    total = response.constant_s + response.late_s
-    extra = total - GALLERY_S
+    extra = response.constant_s + response.late_s
+    total = extra + GALLERY_S
     reason = (
         f"The pressure answers the engine speed as one that passed a filter of {response.constant_s:.2f} s (which explains it better by "
         f"{response.better:.0%} than a delay alone) and comes {total:.2f} s late in all; a gallery needs about {GALLERY_S:.2f} s. A filter in the logger "

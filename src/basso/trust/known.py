@@ -11,7 +11,7 @@ from basso.fitting.wiring import LEAST_TOLD_KPA
 from basso.recording.corrections import Correction
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
-from basso.trust.delay import GALLERY_S
+from basso.trust.response import GALLERY_S
 from basso.trust.verdict import Check, Level
 from basso.units import FloatArray
 

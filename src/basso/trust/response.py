@@ -24,6 +24,8 @@ from basso.recording.rolling import rolling_max, rolling_mean
 from basso.trust.surface import fitted, fitted_softly, hats, surface
 from basso.units import FloatArray
 
+GALLERY_S = 0.035
+"""What a short, stiff line and the gallery need by themselves (default); not taken off."""
 _GRID_S = 0.02
 _ENOUGH_S = 1500.0
 _CHANGE_S = 1.0
@@ -49,8 +51,8 @@ class Response:
     """What explains the pressure best.
 
     Attributes:
-        constant_s: of a filter of first order.
-        late_s: how late it is beside.
+        constant_s: of a filter of first order, beside what the gallery takes.
+        late_s: how late it is beside both.
         better: by what share the misfit is lower than with the best delay alone.
     """
 
@@ -148,12 +150,18 @@ class _Moments:
         return self.change / level * scale, (now - before) * scale[:, None]
 
     def _speeds(self, constant_s: float, late: int) -> FloatArray:
-        """How much of each engine speed a filter has left, shape (n, knots); by trapezia, so that it is late by its constant."""
-        reach = int(np.ceil(4.0 * constant_s / _GRID_S)) + 1
-        weights = np.exp(-np.arange(reach) * _GRID_S / max(constant_s, 1e-3))
-        weights[0] *= 0.5 if reach > 1 else 1.0
-        own = self.before[:, late : late + reach] @ (weights / weights.sum()).astype(self.before.dtype)
+        """How much of each engine speed the gallery and a filter have left, shape (n, knots)."""
+        weights = np.convolve(_fading(GALLERY_S), _fading(constant_s))
+        own = self.before[:, late : late + weights.size] @ weights.astype(self.before.dtype)
         return np.asarray(own, dtype=np.float64).reshape(self.pressure.size, -1)
+
+
+def _fading(constant_s: float) -> FloatArray:
+    """Weights of what was 0, 20, 40 … ms before in a filter's answer; by trapezia, so that it is late by its constant."""
+    weights = np.exp(-np.arange(int(np.ceil(4.0 * constant_s / _GRID_S)) + 1) * _GRID_S / max(constant_s, 1e-3))
+    weights[0] *= 0.5 if weights.size > 1 else 1.0
+    faded: FloatArray = weights / weights.sum()
+    return faded
 
 
 def _moments(frame: Frame, speeds: int, most: int) -> _Moments | None:
@@ -165,7 +173,7 @@ def _moments(frame: Frame, speeds: int, most: int) -> _Moments | None:
     told = rolling_max(quick.astype(np.float64), round(_AFTER_S / _GRID_S), trailing=True) > 0.0
     use = told & (rpm > 1500.0) & (pressure > 30.0) & (_thrown(frame, grid) <= _CALM_G)
     apart = round(_CHANGE_S / _GRID_S)
-    reach = round((_LATEST_S + 4.0 * _SLOWEST_S) / _GRID_S) + 2 + apart
+    reach = round((_LATEST_S + 4.0 * (_SLOWEST_S + GALLERY_S)) / _GRID_S) + 4 + apart
     at = np.flatnonzero(use)
     at = at[at >= reach]
     if at.size < _LEAST_MOMENTS:

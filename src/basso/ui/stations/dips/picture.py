@@ -16,6 +16,7 @@ from basso.units import DisplayUnits, FloatArray, Quantity
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis, JudgedDip
+    from basso.pressure.dips import Dip
 
 Q = Quantity
 _CAUSE_WORDS = {
@@ -337,6 +338,31 @@ def panels(a: Analysis, units: DisplayUnits) -> tuple[Panel, ...]:
     return tuple(made)
 
 
+def _told_step(a: Analysis, dip: Dip, units: DisplayUnits) -> Step:
+    """What list and verdict go by where single readings cannot be taken at their word."""
+    told = f"margin {units.text(dip.told_margin_kpa, Q.PRESSURE, difference=True)}"
+    if dip.told_share is not None:
+        told += f", share of normal {dip.told_share:.0%}"
+    if a.at_or_above:
+        off = units.text(
+            float(np.median(np.broadcast_to(a.error.kpa, a.time_s.shape)[dip.first : dip.last])),
+            Q.PRESSURE,
+            difference=True,
+        )
+        why = f"single readings are off by ± {off}, so the lowest of them is too low; a parabola about each reading gives what list and verdict go by"
+        how = "of what it differs from that, as much counts as the shaking does not explain"
+    else:
+        half = units.text(a.error.half_step_kpa, Q.PRESSURE, difference=True)
+        why = f"the pressure lay within {half} of each reading; what changes smoothly within that is what list and verdict go by"
+        how = "of two margins within the steps, one of which differs smoothly from that, the middle is taken"
+    if a.likely_kpa is not None and math.isfinite(likely := float(a.likely_kpa[dip.lowest_margin])):
+        at_such = (
+            "such g, engine speed and oil temperature" if a.temperature_c is not None else "such g and engine speed"
+        )
+        why += f". At {at_such} the rest of the session leads to expect {units.text(likely, Q.PRESSURE)} here; {how}"
+    return Step("Less the shaking" if a.at_or_above else "Within the steps", told, why)
+
+
 def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
     """How every number of one dip came about, and what would change it."""
     at, dip, e = d.dip.lowest_margin, d.dip, a.expected
@@ -392,16 +418,8 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
             "the lowest margin and the lowest pressure need not fall on the same sample",
         )
     )
-    if a.at_or_above:
-        steps.append(
-            Step(
-                "Less the shaking",
-                f"margin {units.text(dip.told_margin_kpa, Q.PRESSURE, difference=True)}"
-                + (f", share of normal {dip.told_share:.0%}" if dip.told_share is not None else ""),
-                f"single readings are off by ± {p(float(np.median(a.error.kpa[dip.first : dip.last])))}, so the lowest of them is too low; a parabola "
-                "about each reading gives what list and verdict go by",
-            )
-        )
+    if dip.told_margin_kpa != dip.min_margin_kpa:
+        steps.append(_told_step(a, dip, units))
     steps.append(
         Step(
             "Length",
