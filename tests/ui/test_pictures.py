@@ -10,6 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from basso import workflow
+from basso.analysis import analyse
+from basso.standin.faults import Logger
 from basso.sump.shape import BoxPan
 from basso.ui.pan.picture import pan_picture
 from basso.ui.plots.pyramid import Pyramid
@@ -17,7 +19,7 @@ from basso.ui.plots.ticks import clock, round_step, ticks, time_ticks
 from basso.ui.stations.dips.picture import cause_words, columns, dip_rows, nearest, opening, panels, readings, working
 from basso.ui.tide.picture import TidePicture
 from basso.units import UNITS, DisplayUnits
-from support import judged_scenario, recording_of
+from support import harrowfell_session, judged_scenario, recording_of
 
 UNITS_KPA = DisplayUnits()
 UNITS_PSI = replace(DisplayUnits(), pressure=UNITS["psi"])
@@ -161,6 +163,29 @@ class TestWords:
         assert "vacuum" in steps["Lowest margin's pressure"].source
         assert "ASTM D341" in steps["Expected pressure"].source
         assert "under it" in steps["What would change it"].formula
+
+    @pytest.mark.parametrize(
+        ("logger", "title", "what"),
+        [
+            (Logger(10, vibration_kpa=40.0), "Less the shaking", "off by"),
+            (Logger(10, steps_kpa=25.0), "Within the steps", "within 12 kPa of each reading"),
+        ],
+    )
+    def test_working_says_what_readings_that_do_not_tell_were_held_against(
+        self, logger: Logger, title: str, what: str
+    ) -> None:
+        a = analyse(harrowfell_session(logger))
+        assert a.likely_kpa is not None and a.dips
+        step = {s.what: s for s in working(a, a.dips[0], UNITS_KPA)}[title]
+        assert what in step.source
+        likely = float(a.likely_kpa[a.dips[0].dip.lowest_margin])
+        assert f"the rest of the session leads to expect {likely:.0f} kPa here" in step.source
+        assert f"share of normal {a.dips[0].dip.told_share:.0%}" in step.formula
+
+    def test_working_of_exact_readings_holds_them_against_nothing(self) -> None:
+        a = judged_scenario("baseline-1", 3).analysis
+        assert a.likely_kpa is None
+        assert not {"Less the shaking", "Within the steps"} & {s.what for s in working(a, a.dips[0], UNITS_KPA)}
 
     def test_readings_at_the_cursor(self) -> None:
         a = judged_scenario("baseline-1", 3).analysis
