@@ -68,10 +68,15 @@ def trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], l
     return checks, accepted(found, options), sound
 
 
+def _impossible_readings(recording: Recording) -> list[Check]:
+    """Looked for before anything is measured on the pressure: a line that stands still answers nothing."""
+    found = check_spikes(recording)
+    return [] if found is None else [found]
+
+
 def _pressure_checks(recording: Recording) -> list[Check]:
     """What is looked at on the pressure itself."""
     looks = (
-        check_spikes,
         check_zero,
         check_delay,
         check_update_rate,
@@ -90,6 +95,7 @@ _LOOKS: tuple[Callable[[Recording], list[Check]], ...] = (
     check_bounds,
     check_temperature,
     check_circuit,
+    _impossible_readings,
     check_pressure_clock,
     _pressure_checks,
 )

@@ -130,7 +130,8 @@ def changes_of(recording: Recording, longest_s: float = _ENOUGH_S) -> Changes | 
     for values, least in ((pressure, 40.0), (rpm, 900.0)):
         log = np.log(np.maximum(np.interp(grid, frame.time_s, values), least))
         rates.append(np.gradient(rolling_mean(log, smooth), GRID_S))
-    quick = np.flatnonzero(np.abs(rates[1]) > 0.35)
+    read = np.interp(grid, frame.time_s, np.isfinite(frame.filled(Role.OIL_PRESSURE, np.nan))) > 0.99
+    quick = np.flatnonzero((np.abs(rates[1]) > 0.35) & read)
     reach = round(_LONGEST_S / GRID_S)
     return Changes(first, rates[0], rates[1], quick[(quick > reach) & (quick < grid.size - reach - 1)])
 

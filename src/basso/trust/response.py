@@ -174,8 +174,10 @@ def _moments(frame: Frame, speeds: int, most: int) -> _Moments | None:
     use = told & (rpm > 1500.0) & (pressure > 30.0) & (_thrown(frame, grid) <= _CALM_G)
     apart = round(_CHANGE_S / _GRID_S)
     reach = round((_LATEST_S + 4.0 * (_SLOWEST_S + GALLERY_S)) / _GRID_S) + 4 + apart
-    at = np.flatnonzero(use)
+    read = np.interp(grid, frame.time_s, np.isfinite(frame.filled(Role.OIL_PRESSURE, np.nan))) > 0.99
+    at = np.flatnonzero(use & read)
     at = at[at >= reach]
+    at = at[read[at - apart]]
     if at.size < _LEAST_MOMENTS:
         return None
     at = at[:: -(-at.size // most)]
