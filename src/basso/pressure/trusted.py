@@ -76,15 +76,7 @@ def _impossible_readings(recording: Recording) -> list[Check]:
 
 def _pressure_checks(recording: Recording) -> list[Check]:
     """What is looked at on the pressure itself."""
-    looks = (
-        check_zero,
-        check_delay,
-        check_update_rate,
-        check_scale,
-        check_steps,
-        check_vibration,
-        check_supply,
-    )
+    looks = (check_zero, check_delay, check_update_rate, check_scale, check_steps, check_vibration, check_supply)
     return [c for look in looks if (c := look(recording)) is not None]
 
 

@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_max, rolling_mean
-from basso.trust.surface import fitted, fitted_softly, hats, surface
+from basso.trust.surface import FAR, far_share, fitted, fitted_softly, hats, surface
 from basso.units import FloatArray
 
 GALLERY_S = 0.035
@@ -42,8 +42,6 @@ _SLOWEST_STEP_S = 0.11
 _LEAST_MOMENTS, _ROUGH_MOMENTS, _MOST_MOMENTS = 250, 750, 3000
 _SPEEDS, _TEMPERATURES = (7, 10, 5), 3
 """Knots: what surfaces of several shapes say on average is nearer the truth than what one of them says."""
-_FAR = 2.5
-"""Robust spreads from where on a change does not count: a dip comes or goes."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,7 +70,7 @@ def measure_response(recording: Recording) -> Response | None:
         return None
 
     begun = {at: rough.spread(at[0] * _CONSTANT_S, at[1]) for at in _COARSE}
-    far = _FAR * min(begun.values())
+    far = FAR * min(begun.values())
 
     @cache
     def misfit(constant: int, late: int) -> float:
@@ -132,14 +130,14 @@ class _Moments:
     def spread(self, constant_s: float, late: int) -> float:
         """Of what a filter of this constant and this many steps of delay leave: relative, robust."""
         changes, design = self._equations(constant_s, late)
-        off, kept = fitted(changes, design, np.ones(changes.size, dtype=bool), _FAR, _FAR)
+        off, kept = fitted(changes, design, np.ones(changes.size, dtype=bool), FAR, FAR)
         return max(float(np.sqrt(np.mean(off[kept] ** 2))), 1e-6)
 
     def misfit(self, constant_s: float, late: int, far: float) -> float:
         """Mean of 1 − exp(−(off ÷ far)²) with the surface that makes it lowest: smooth in both, unlike what leaves dips out."""
         changes, design = self._equations(constant_s, late)
         off = fitted_softly(changes, design, far)
-        return float(np.mean(-np.expm1(-((off / far) ** 2))))
+        return float(np.mean(far_share(off, far)))
 
     def _equations(self, constant_s: float, late: int) -> tuple[FloatArray, FloatArray]:
         """Relative changes of pressure, shape (n,), and what each knot of the surface adds to them, shape (n, k)."""

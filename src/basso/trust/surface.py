@@ -10,6 +10,9 @@ from numpy.typing import NDArray
 
 from basso.units import FloatArray
 
+FAR = 2.5
+"""Robust spreads from where on what is off does not count (default): a dip comes or goes."""
+
 
 def hats(x: FloatArray, count: int, use: NDArray[np.bool_] | None = None) -> FloatArray:
     """How far each value belongs to each of ``count`` knots, shape (n, k); the knots stand at quantiles of ``x`` (where ``use``)."""
@@ -43,8 +46,14 @@ def fitted(
     return off, kept
 
 
+def far_share(off: FloatArray, far: float) -> FloatArray:
+    """1 − exp(−(off ÷ far)²), shaped as ``off``: its square where it is near, 1 where it is far (Welsch)."""
+    share: FloatArray = -np.expm1(-((off / far) ** 2))
+    return share
+
+
 def fitted_softly(values: FloatArray, design: FloatArray, far: float, rounds: int = 8) -> FloatArray:
-    """Values less the fit, shape (n,), that makes the sum of 1 − exp(−(off ÷ far)²) lowest (Welsch; reweighted least squares)."""
+    """Values less the fit, shape (n,), that makes the sum of :func:`far_share` lowest (reweighted least squares)."""
     weights = np.ones(values.size)
     off = values
     for _ in range(rounds):

@@ -9,7 +9,7 @@ from basso.recording.corrections import LEAD_WINDOW_S, Correction
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import local_parabola, rolling_max, rolling_mean
-from basso.trust.surface import fitted, hats, surface
+from basso.trust.surface import FAR, far_share, fitted, fitted_softly, hats, surface
 from basso.trust.verdict import Check
 from basso.units import FloatArray
 
@@ -195,12 +195,18 @@ def _most_g(frame: Frame, grid: FloatArray) -> FloatArray:
 def _misfits(
     log_p: FloatArray, log_n: FloatArray, temperature: FloatArray, rate: FloatArray, speeds: int, temperatures: int
 ) -> FloatArray:
-    """Log misfit of the pressure for each lag against none: about a surface of ``speeds`` × ``temperatures`` knots, linear between them."""
+    """Log misfit of the pressure for each lag against none: about a surface of ``speeds`` × ``temperatures`` knots, linear between them.
+
+    Dips are left out in two ways, and the mean of both counts: one sees a small lag better, the other is not led astray by which it leaves out.
+    """
     by_speed = hats(log_n, speeds)
     every = np.ones(log_p.size, dtype=bool)
-    found = []
-    for lag in _LAGS:
-        off, kept = fitted(log_p, surface(by_speed, hats(temperature + lag * rate, temperatures)), every, 1.5, 3.0)
-        found.append(float(np.log(np.sqrt(np.mean(off[kept] ** 2)))))
-    curve: FloatArray = np.array(found) - found[0]
-    return curve
+    designs = [surface(by_speed, hats(temperature + lag * rate, temperatures)) for lag in _LAGS]
+    spreads = []
+    for design in designs:
+        off, kept = fitted(log_p, design, every, 1.5, 3.0)
+        spreads.append(float(np.sqrt(np.mean(off[kept] ** 2))))
+    far = FAR * min(spreads)
+    soft = [float(np.mean(far_share(fitted_softly(log_p, design, far), far))) for design in designs]
+    curve: FloatArray = 0.5 * (np.log(np.array(spreads)) + np.log(np.array(soft)))
+    return np.asarray(curve - curve[0])
