@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from basso.analysis import analyse
 from basso.recording.corrections import apply
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
@@ -187,6 +188,13 @@ class TestDelay:
         check = check_delay(_session(Logger(50, delay_s=delay), laps=3))
         assert check is not None and check.correction is not None and check.correction.filter_s == 0.0
         assert "filter" not in check.message
+
+    @pytest.mark.parametrize("logger", [Logger(50, flat_from=0.5), Logger(50, flat_from=0.5, filter_s=0.3)])
+    def test_a_line_that_stands_still_is_not_taken_for_a_slow_answer(self, logger: Logger) -> None:
+        checks = {c.id: c for c in analyse(_session(logger, laps=6)).checks}
+        assert checks["spikes"].level == "fail"
+        assert checks["delay"].measured == pytest.approx(logger.filter_s + 0.035, abs=0.035)
+        assert (checks["delay"].level == "warn") is (logger.filter_s > 0.0)
 
     def test_no_delay_no_correction(self) -> None:
         check = check_delay(_session(Logger(50), laps=3))
