@@ -50,7 +50,8 @@ def crossings_from_pattern(recording: Recording) -> list[float]:
         np.interp(_boundaries(side, first, lap), np.arange(when.size), when).tolist()
         for first in _calm_places(side, pace, lap)
     ]
-    return max(tried, key=_at_pace, default=[])
+    best = max(tried, key=_at_pace, default=[])
+    return best if len(best) > 1 else []
 
 
 def _at_pace(crossings: list[float]) -> float:
