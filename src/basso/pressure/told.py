@@ -35,6 +35,7 @@ _APART_S = 0.3
 _RISES = 1.3
 _SLOWEST = 25
 _ALIKE_S, _NEAR_KPA, _LEAST_WEIGHT = 2.0, 15.0, 0.02
+"""How far differences from what the session leads to expect are alike, what lies near the floor, and what a difference counts for at least (default)."""
 _SHAKES_KPA = 6.0
 _STEADIED_S = 2.0
 

@@ -46,7 +46,7 @@ def crossings_from_pattern(recording: Recording) -> list[float]:
         return []
     pace = np.interp(grid, travelled[rising], speed[rising])
     # Wherever the lap is begun it repeats; begun where the out-lap ends it parts the drive into the most whole laps.
-    tried = [
+    tried: list[list[float]] = [
         np.interp(_boundaries(side, first, lap), np.arange(when.size), when).tolist()
         for first in _calm_places(side, pace, lap)
     ]

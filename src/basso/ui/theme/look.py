@@ -127,7 +127,7 @@ QAbstractSpinBox QLineEdit {{ border: none; padding: 0; background: transparent;
 QTableView, QListView {{ background: transparent; border: none; outline: none; selection-background-color: {band};
     selection-color: {ink}; gridline-color: transparent; }}
 QTableView::item {{ padding: 0 10px; border: none; }}
-QTableView::item:selected {{ background: {band}; color: {ink}; }}
+QTableView::item:selected {{ background: {band}; }}
 QListView::item {{ padding: 5px 10px; }}
 QListView::item:selected {{ background: {band}; color: {ink}; }}
 QHeaderView, QHeaderView::section {{ background: transparent; color: {soft}; border: none; padding: 2px 10px; }}

@@ -26,7 +26,7 @@ from basso.ui.plots.traces import DipMark, Traces
 from basso.ui.stations.dips.pages import OneDipPage, SharesPage
 from basso.ui.stations.dips.picture import DipRow, columns, dip_rows, opening, panels, sentence
 from basso.ui.stations.words import HeldWords, PageBar, Words
-from basso.ui.tables import choose_row
+from basso.ui.tables import KeepsColor, choose_row
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
@@ -110,6 +110,8 @@ class DipsStation(QWidget):
         layout.addWidget(self._stack, 1)
         table = self.table
         table.setModel(self._sorted)
+        self._delegate = KeepsColor(table)
+        table.setItemDelegate(self._delegate)
         table.setSortingEnabled(True)
         table.sortByColumn(0, Qt.SortOrder.AscendingOrder)
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
