@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from pathlib import Path
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint
@@ -13,6 +16,7 @@ from basso.normal.told import tell_normal
 from basso.ui.desk import Desk
 from basso.ui.main_window import MainWindow
 from basso.ui.screenshots import wait_until
+from basso.ui.stations.normal.curve_picture import curve_picture
 from basso.ui.stations.normal.picture import field_picture
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder
@@ -188,6 +192,51 @@ def test_the_field_is_read_under_the_pointer(desk: Desk) -> None:
     assert field._said == ""
     desk.run("edit.copy")
     assert "Normal meets the floor at" in QGuiApplication.clipboard().text()
+
+
+@pytest.fixture
+def unheated(application: QApplication, wide_window: MainWindow, tmp_path: Path) -> Desk:
+    """The same session from a logger without an oil temperature."""
+    rows = [line.split(",") for line in (demo_folder() / "baseline-2.csv").read_text().splitlines()]
+    (at,) = (k for k, name in enumerate(rows[0]) if name.startswith("Oil temp"))
+    log = tmp_path / "unheated.csv"
+    log.write_text("\n".join(",".join(r[:at] + r[at + 1 :]) for r in rows))
+    opened = wide_window.desk
+    opened.workspace.open_logs([log])
+    wait_until(application, lambda: opened.workspace.analysis is not None)
+    opened.run("station.normal")
+    _told(application, opened)
+    return opened
+
+
+def test_without_an_oil_temperature_normal_is_a_curve_over_engine_speed(unheated: Desk) -> None:
+    normal, told = unheated.normal, unheated.normal.told
+    assert told is not None
+    assert not normal.field.isVisible() and normal.curve.isVisible()
+    p = normal.curve.picture
+    assert p is not None and p.unit == "kPa"
+    known = np.isfinite(p.normal)
+    assert known.any() and np.all(p.low[known] < p.normal[known]) and np.all(p.normal[known] < p.high[known])
+    # The curve says what the sentence above it says.
+    at = int(np.argmin(np.abs(p.rpm - told.racing_rpm)))
+    assert float(normal.title.split(" kPa")[0]) == pytest.approx(p.normal[at], abs=4.0)
+    # Calm running lies about it, whatever the oil was like, and under the top of the picture.
+    beside = np.abs(p.dots[:, 1] - np.interp(p.dots[:, 0], p.rpm[known], p.normal[known]))
+    assert float(np.median(beside)) < 8.0 and float(p.dots[:, 1].max()) < p.top
+    assert not any(box.isEnabled() for box in (normal.air, normal.hotter, normal.faster, normal.racing, normal.margin))
+
+
+def test_the_curve_is_in_the_units_shown(unheated: Desk) -> None:
+    told = unheated.normal.told
+    assert told is not None
+    kpa, psi = (curve_picture(told, u) for u in (DisplayUnits(), replace(DisplayUnits(), pressure=UNITS["psi"])))
+    assert kpa is not None and psi is not None and psi.unit == "psi"
+    assert psi.floor == pytest.approx(kpa.floor / 6.894757, rel=1e-4)
+
+
+def test_with_an_oil_temperature_there_is_the_field(desk: Desk) -> None:
+    assert desk.normal.field.isVisible() and not desk.normal.curve.isVisible()
+    assert desk.normal.air.isEnabled() and desk.normal.margin.isEnabled()
 
 
 def test_every_school_that_is_a_pressure_is_drawn_on_the_field(desk: Desk) -> None:

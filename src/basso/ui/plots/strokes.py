@@ -69,6 +69,13 @@ def trace(
         painter.drawPolyline(points_of(np.repeat(x[part], 2), np.column_stack([top[part], bottom[part]]).ravel()))
 
 
+def curve(painter: QPainter, x: FloatArray, y: FloatArray, color: QColor, width: float, dashed: bool = False) -> None:
+    """Draw a line, shape (n,) in pixels, breaking at NaN."""
+    painter.setPen(pen(color, width, Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine))
+    for part in (slice(*run) for run in runs_of(np.isfinite(y))):
+        painter.drawPolyline(points_of(x[part], y[part]))
+
+
 def band(painter: QPainter, x: FloatArray, top: FloatArray, bottom: FloatArray, fill: QColor) -> None:
     """Fill between two lines, breaking at NaN."""
     _fill(painter, x, top, bottom, QBrush(fill), 0.0)

@@ -102,6 +102,8 @@ class Look(QObject):
             (QPalette.ColorRole.Link, p.ample),
         ):
             colours.setColor(role, QColor(value))
+        # What cannot be moved looks so.
+        colours.setColor(QPalette.ColorGroup.Disabled, QPalette.ColorRole.Highlight, QColor(p.rule))
         self._application.setPalette(colours)
         self._application.setFont(self.font(Type.BODY))
         self._application.setStyleSheet(_STYLE.format(**{k: getattr(p, k) for k in Palette.__slots__}))
@@ -124,6 +126,7 @@ QToolButton::menu-indicator {{ image: none; }}
 QLineEdit {{ background: {panel}; color: {ink}; border: 1px solid {rule}; border-radius: 3px; padding: 4px 6px; }}
 QLineEdit:focus {{ border: 1px solid {ink}; }}
 QAbstractSpinBox QLineEdit {{ border: none; padding: 0; background: transparent; color: {ink}; }}
+QAbstractSpinBox QLineEdit:disabled {{ color: {soft}; }}
 QTableView, QListView {{ background: transparent; border: none; outline: none; selection-background-color: {band};
     selection-color: {ink}; gridline-color: transparent; }}
 QTableView::item {{ padding: 0 10px; border: none; }}

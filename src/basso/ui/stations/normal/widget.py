@@ -28,6 +28,8 @@ from PySide6.QtWidgets import (
 from basso.normal.question import Question
 from basso.report.normal_documents import flow_words, port_words
 from basso.ui.commands import BY_KEY
+from basso.ui.stations.normal.curve import CurveView
+from basso.ui.stations.normal.curve_picture import curve_picture
 from basso.ui.stations.normal.field import FieldView
 from basso.ui.stations.normal.picture import (
     FLOOR_MET_HEADS,
@@ -85,6 +87,7 @@ class NormalStation(QWidget):
         self._title, self._detail = Words(look, Type.TITLE), Words(look, Type.BODY, "soft")
         self.field = FieldView(look)
         self.field.looked_at.connect(self._read_field)
+        self.curve = CurveView(look)
         self.schools, self.grades = _table(len(SCHOOL_HEADS)), _table(len(GRADE_HEADS))
         self.history = _table(len(HISTORY_HEADS))
         self.cold, self.heat, self.change = (Words(look, Type.SMALL) for _ in range(3))
@@ -124,6 +127,7 @@ class NormalStation(QWidget):
         top = QHBoxLayout()
         top.setSpacing(18)
         top.addWidget(self.field, 58)
+        top.addWidget(self.curve, 58)
         right = QVBoxLayout()
         right.setSpacing(4)
         right.addWidget(self._schools_head)
@@ -292,6 +296,10 @@ class NormalStation(QWidget):
         assert told is not None
         self.field.show_picture(field_picture(told, units), units)
         self.field.setVisible(self.field.picture is not None)
+        self.curve.show_picture(curve_picture(told, units))
+        by_heat = self.curve.picture is None
+        for box in (self.air, self.hotter, self.faster, self.racing, self.hottest, self.margin):
+            box.setEnabled(by_heat)  # what they ask needs normal by oil temperature, as is said beside them
         self._schools_head.setText(
             f"Schools of floor at {told.racing_rpm:.0f} rpm"
             + (f" and {units.text(told.hot_c, Quantity.TEMPERATURE)}" if told.hot_c == told.hot_c else "")
