@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_max, rolling_mean
+from basso.trust.calm import most_g
 from basso.trust.surface import FAR, far_share, fitted, fitted_softly, hats, surface
 from basso.units import FloatArray
 
@@ -169,7 +170,7 @@ def _moments(frame: Frame, speeds: int, most: int) -> _Moments | None:
     speed = np.log(np.maximum(rpm, 600.0))
     quick = np.abs(np.gradient(rolling_mean(speed, 5), _GRID_S)) > _QUICK
     told = rolling_max(quick.astype(np.float64), round(_AFTER_S / _GRID_S), trailing=True) > 0.0
-    use = told & (rpm > 1500.0) & (pressure > 30.0) & (_thrown(frame, grid) <= _CALM_G)
+    use = told & (rpm > 1500.0) & (pressure > 30.0) & (most_g(frame, grid, _CALM_FOR_S, (Role.LATERAL_G,)) <= _CALM_G)
     apart = round(_CHANGE_S / _GRID_S)
     reach = round((_LATEST_S + 4.0 * (_SLOWEST_S + GALLERY_S)) / _GRID_S) + 4 + apart
     read = np.interp(grid, frame.time_s, np.isfinite(frame.filled(Role.OIL_PRESSURE, np.nan))) > 0.99
@@ -184,12 +185,3 @@ def _moments(frame: Frame, speeds: int, most: int) -> _Moments | None:
     belongs = hats(speed, speeds).astype(np.float32).T
     before = belongs[:, at[:, None] - np.arange(reach)].transpose(1, 0, 2).reshape(-1, reach)
     return _Moments(pressure[at], pressure[at] - pressure[at - apart], before, hats(slow, _TEMPERATURES))
-
-
-def _thrown(frame: Frame, grid: FloatArray) -> FloatArray:
-    """The most sideways g of the last second and a half, shape of ``grid``; 0 where none is logged."""
-    lateral = frame.get(Role.LATERAL_G)
-    if lateral is None:
-        return np.zeros(grid.size)
-    g = np.abs(np.interp(grid, frame.time_s, np.nan_to_num(lateral)))
-    return rolling_max(g, round(_CALM_FOR_S / _GRID_S) + 1, trailing=True)

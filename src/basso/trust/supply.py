@@ -15,6 +15,7 @@ from basso.recording.corrections import Correction
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
+from basso.trust.calm import most_g
 from basso.trust.surface import fitted, hats, surface
 from basso.trust.verdict import Check
 from basso.units import FloatArray
@@ -24,6 +25,7 @@ _DRIFT_S = 30.0
 _BLOCK_S = 20.0
 _LEAST_V = 0.15
 _ROUNDS = 3
+_CALM_G, _CALM_FOR_S, _LEAST_CALM = 0.6, 2.0, 5
 _WILD = 9.0
 _NOTED_KPA, _SURE_KPA = 4.0, 12.0
 _WORDS = ("batt", "vbat", "ubat", "supply", "volt")
@@ -96,6 +98,9 @@ def left_over(frame: Frame, voltage: Channel) -> LeftOver | None:
     use = (rpm > 1500.0) & (change < 0.25) & (pressure > 20.0)
     if use.sum() * _GRID_S < 5 * _BLOCK_S:
         return None
+    calm = use & (most_g(frame, time_s, _CALM_FOR_S) <= _CALM_G)
+    if calm.sum() * _GRID_S >= _LEAST_CALM * _BLOCK_S:
+        use = calm
     high, low = np.percentile(volts[use], (90, 10))
     if high - low < _LEAST_V:
         return None
