@@ -9,7 +9,7 @@ from basso.recording.recording import Channel, Recording, frame_on
 from basso.recording.roles import Role
 from basso.trust.calm import most_g
 from basso.trust.supply import check_supply
-from basso.units import UNITS, FloatArray
+from basso.units import FloatArray
 from support import made_recording
 
 RATE = 10.0
@@ -30,7 +30,7 @@ def _with_voltage(load_kpa: float, seed: int) -> Recording:
     starved = np.where(np.roll(_bends(), 5) > 0.6, rng.uniform(0.3, 1.0, 50)[(T // 12.0).astype(int)], 1.0)
     pressure = normal * starved - load_kpa * on + rng.normal(0.0, 2.0, T.size)
     made = made_recording(RATE, 600.0, oil_pressure=pressure, rpm=rpm, oil_temp=95.0 + T / 120.0, lateral_g=_bends())
-    volts = Channel("Battery voltage", None, UNITS["V"], False, T, 13.9 - 0.5 * on + rng.normal(0.0, 0.03, T.size))
+    volts = Channel("Battery voltage", None, None, False, T, 13.9 - 0.5 * on + rng.normal(0.0, 0.03, T.size))
     return made.with_channels((*made.channels, volts))
 
 
