@@ -99,18 +99,26 @@ def _about(at: tuple[int, int], constants: int = 1, lates: int = 1) -> list[tupl
 
 
 def _lowest_between(at: tuple[int, int], misfits: list[float]) -> tuple[float, float]:
-    """Where the surface of second order through a place and its neighbours is lowest: time constant and delay, s."""
-    here = np.array([at[0] * _CONSTANT_S, at[1] * _GRID_S])
-    if not np.all(np.isfinite(misfits)):
-        return float(here[0]), float(here[1])
-    steps = np.array(_about((0, 0)), dtype=np.float64)
-    x, y = steps.T
-    design = np.column_stack([np.ones(9), x, y, 0.5 * x * x, x * y, 0.5 * y * y])
-    _, *slope, bend_x, cross, bend_y = np.linalg.lstsq(design, np.array(misfits), rcond=None)[0]
-    if bend_x <= 0.0 or bend_x * bend_y <= cross**2:
-        return float(here[0]), float(here[1])
-    step = np.clip(-np.linalg.solve(np.array([[bend_x, cross], [cross, bend_y]]), np.array(slope)), -1.0, 1.0)
-    return float(here[0] + step[0] * _CONSTANT_S), float(here[1] + step[1] * _GRID_S)
+    """Where the surface of second order through a place and its neighbours is lowest: time constant and delay, s.
+
+    At the edge of what there can be, where the parabola along the edge is.
+    """
+    x, y = np.array(_about((0, 0)), dtype=np.float64).T
+    found = np.array(misfits)
+    step = np.zeros(2)
+    if np.all(np.isfinite(found)):
+        design = np.column_stack([np.ones(9), x, y, 0.5 * x * x, x * y, 0.5 * y * y])
+        _, *slope, bend_x, cross, bend_y = np.linalg.lstsq(design, found, rcond=None)[0]
+        if bend_x > 0.0 and bend_x * bend_y > cross**2:
+            step = -np.linalg.solve(np.array([[bend_x, cross], [cross, bend_y]]), np.array(slope))
+    else:
+        for axis, along, across in ((0, x, y), (1, y, x)):
+            before, after = (float(found[(along == way) & (across == 0.0)][0]) for way in (-1.0, 1.0))
+            bend = before - 2.0 * misfits[0] + after
+            if np.isfinite(bend) and bend > 0.0:
+                step[axis] = 0.5 * (before - after) / bend
+    step = np.clip(step, -1.0, 1.0)
+    return float((at[0] + step[0]) * _CONSTANT_S), float((at[1] + step[1]) * _GRID_S)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
