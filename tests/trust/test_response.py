@@ -29,11 +29,17 @@ def _rpm(seed: int) -> FloatArray:
 
 
 def _read(
-    constant_s: float, late_s: float, rate_hz: float = 50.0, seed: int = 0, dips: bool = False, noise: float = 2.0
+    constant_s: float,
+    late_s: float,
+    rate_hz: float = 50.0,
+    seed: int = 0,
+    dips: bool = False,
+    noise: float = 2.0,
+    cold_c: float = 85.0,
 ) -> Recording:
     rng = np.random.default_rng(seed)
     rpm = _rpm(seed)
-    heat = 85.0 + 20.0 * T / SECONDS
+    heat = cold_c + (105.0 - cold_c) * T / SECONDS
     normal = np.minimum(0.075 * rpm * np.exp(-0.012 * (heat - 95.0)), 430.0)
     if dips:
         for start in rng.uniform(5.0, SECONDS - 5.0, 40):
@@ -62,6 +68,12 @@ def test_a_filter_and_a_delay_are_told_apart(constant_s: float, late_s: float, r
     assert found.constant_s == pytest.approx(constant_s, abs=0.03)
     assert found.late_s == pytest.approx(late_s, abs=0.03)
     assert found.better > 0.15
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_a_valve_that_opens_at_ever_more_engine_speed_does_not_pass_for_time(seed: int) -> None:
+    found = _measured(_read(0.4, 0.0, seed=seed, cold_c=40.0))
+    assert found.constant_s + found.late_s == pytest.approx(0.4, abs=0.02)
 
 
 @pytest.mark.parametrize("late_s", [0.0, 0.1, 0.4])

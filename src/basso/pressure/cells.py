@@ -8,11 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from basso.oil.grades import Grade
-from basso.oil.viscosity import walther
+from basso.oil.viscosity import log_viscosity
 from basso.units import FloatArray
 
 REFERENCE_RPM = 4000.0
-REFERENCE_C = 95.0
 _LEAST_SAMPLES = 3
 _ALIKE = 8.0
 """As many samples of a cell are taken to say one thing: they follow on each other."""
@@ -43,16 +42,6 @@ class Cells:
     temperature_c: FloatArray | None
     noise: FloatArray
     visits: FloatArray
-
-
-def log_viscosity(oil: Grade, temperature_c: FloatArray) -> FloatArray:
-    """Natural log of viscosity relative to the reference temperature's, by ASTM D341."""
-    curve = walther(oil)
-    reference = float(curve.viscosity_mm2ps(np.array([REFERENCE_C]))[0])
-    # A table is exact to 1e-5 here and a hundred times quicker than the powers on a long log.
-    knots = np.arange(-30.0, 201.0, 1.0)
-    table = np.log(curve.viscosity_mm2ps(knots) / reference)
-    return np.asarray(np.interp(temperature_c, knots, table), dtype=np.float64)
 
 
 def cells_of(

@@ -19,8 +19,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from basso.oil.grades import Grade, usual
-from basso.oil.viscosity import as_thick
-from basso.pressure.cells import REFERENCE_RPM, Cells, cells_of, log_viscosity
+from basso.oil.viscosity import as_thick, log_viscosity
+from basso.pressure.cells import REFERENCE_RPM, Cells, cells_of
 from basso.pressure.departure import (
     OF_A_FORM_THAT_DOES_NOT,
     OF_A_FORM_THAT_FITS,
