@@ -238,8 +238,9 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     likely_kpa: FloatArray | None = None
     if leaves_doubt(error, is_judged, frame.step_s):
         g = (_without_gaps(lateral), _without_gaps(longitudinal))
-        likely_kpa = expected_kpa + explained_kpa(
-            pressure - expected_kpa,
+        likely_kpa = explained_kpa(
+            pressure,
+            expected_kpa,
             np.broadcast_to(error.kpa, pressure.shape),
             is_judged,
             g,
