@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from basso.trust.surface import far_share, fitted, fitted_softly, hats, surface
+from basso.standin.engine import Engine, balance_kpa, pump_flow
+from basso.trust.surface import asked, far_share, fitted, fitted_softly, hats, surface
 from basso.units import FloatArray
 
 N = 3000
@@ -62,3 +63,16 @@ def test_hats_of_a_value_add_up_to_one() -> None:
     # Linear between knots: any straight line over the values is met exactly.
     line = belongs @ np.linalg.lstsq(belongs, 3.0 * speed - 2.0, rcond=None)[0]
     assert line == pytest.approx(3.0 * speed - 2.0, abs=0.5)
+
+
+def test_over_what_an_engine_asks_for_a_valve_that_opens_at_ever_more_engine_speed_leaves_less() -> None:
+    rng = np.random.default_rng(3)
+    log_rpm, heat = np.log(rng.uniform(1500.0, 7000.0, 4000)), np.linspace(50.0, 110.0, 4000)
+    engine = Engine(relief_kpa=430.0)
+    rpm = np.exp(log_rpm)
+    pressure = balance_kpa(engine, rpm, heat, pump_flow(engine, rpm))
+    left = []
+    for over in (log_rpm, asked(log_rpm, heat)):
+        off, _ = fitted(pressure, surface(hats(over, 12), hats(heat, 3)), np.ones(rpm.size, dtype=bool), 9.0, 9.0)
+        left.append(float(np.std(off)))
+    assert left[1] < 0.5 * left[0]

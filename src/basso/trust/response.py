@@ -3,8 +3,6 @@
 A filter in the logger, or air in a long line, makes of a sudden change a slow one: τ·dp/dt = p' − p, where p' is what the gallery had.
 While the pan is settled p' is a surface over engine speed and oil temperature (:mod:`basso.trust.surface`), and that surface, filtered and
 late by as much, must be what was logged. Both numbers are those with which it fits best in the second after a gear change or a lift.
-The surface lies over how much the engine asks for, not over engine speed alone: a relief valve opens at one pressure, which cold
-oil reaches at less engine speed. Over engine speed its knee would wander, and what the surface misses of that passes for time.
 
 What is fitted is by how much the pressure changed within a second, not the pressure: what moves it slowly (oil that gathers or runs out,
 a surface that is not quite right) would else drown what tells the two apart.
@@ -20,13 +18,11 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-from basso.oil.grades import usual
-from basso.oil.viscosity import log_viscosity
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_max, rolling_mean
 from basso.trust.calm import most_g
-from basso.trust.surface import FAR, far_share, fitted, fitted_softly, hats, surface
+from basso.trust.surface import FAR, asked, far_share, fitted, fitted_softly, hats, surface
 from basso.units import FloatArray
 
 GALLERY_S = 0.035
@@ -45,8 +41,6 @@ _CALM_G = 0.6
 _CALM_FOR_S = 1.5
 _SLOWEST_STEP_S = 0.11
 _LEAST_MOMENTS, _ROUGH_MOMENTS, _MOST_MOMENTS = 250, 750, 3000
-_THICK = 0.9
-"""Exponent of viscosity by that of engine speed, of what an engine asks for (default): engines have about as much of both."""
 _SPEEDS, _TEMPERATURES = (12, 16, 20), 3
 """Knots: what surfaces of several shapes say on average is nearer the truth than what one of them says."""
 
@@ -196,10 +190,10 @@ def _moments(frame: Frame, speeds: int, most: int) -> _Moments | None:
     at = at[:: -(-at.size // most)]
     temperature = frame.filled(Role.OIL_TEMP, np.nan)
     known = np.isfinite(temperature)
-    asked, slow = speed, grid  # an oil temperature that is not logged changes with time
+    over, slow = speed, grid  # an oil temperature that is not logged changes with time
     if known.any():
         slow = np.interp(grid, frame.time_s[known], temperature[known])
-        asked = speed + _THICK * log_viscosity(usual(), slow)
-    belongs = hats(asked, speeds).astype(np.float32).T
+        over = asked(speed, slow)
+    belongs = hats(over, speeds).astype(np.float32).T
     before = belongs[:, at[:, None] - np.arange(reach)].transpose(1, 0, 2).reshape(-1, reach)
     return _Moments(pressure[at], pressure[at] - pressure[at - apart], before, hats(slow[at], _TEMPERATURES))

@@ -13,7 +13,8 @@ from basso.units import FloatArray
 
 NOTED_STEP_KPA = 4.0
 """From here on a converter is coarse enough to mind (default)."""
-_COARSE_KPA = 10.0
+COARSE_KPA = 10.0
+"""From here on what it hides is more than what is looked for (default)."""
 
 
 def step_kpa(values: FloatArray) -> float:
@@ -45,4 +46,4 @@ def check_steps(recording: Recording) -> Check | None:
         f"The pressure reads in steps of {step:.1f} kPa: every figure is sure to ± {step / 2:.1f} kPa at best, and a dip less deep "
         "than that is told only by how the steps follow one another. Use more of the converter's range, or a sensor of less range."
     )
-    return Check("steps", "warn" if step >= _COARSE_KPA else "note", words, channel.name, measured=step)
+    return Check("steps", "warn" if step >= COARSE_KPA else "note", words, channel.name, measured=step)

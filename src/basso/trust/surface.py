@@ -1,6 +1,8 @@
 """What engine speed and oil temperature explain of a pressure: a surface of any shape, linear between knots.
 
 Unlike a polynomial it takes a relief valve's knee along; what lies far from it (dips above all) does not count.
+It lies over how much the engine asks for (:func:`asked`) rather than over engine speed: a relief valve opens at one pressure, which cold oil
+reaches at less engine speed. Over engine speed its knee would wander, and what the surface misses of that passes for something else.
 """
 
 from __future__ import annotations
@@ -8,10 +10,22 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.oil.grades import usual
+from basso.oil.viscosity import log_viscosity
 from basso.units import FloatArray
 
+_THICK = 0.9
+"""Exponent of viscosity by that of engine speed in the pressure an engine asks for (default): both are about as large."""
 FAR = 2.5
 """Robust spreads from where on what is off does not count (default): a dip comes or goes."""
+
+
+def asked(log_rpm: FloatArray, temperature_c: FloatArray) -> FloatArray:
+    """How much pressure the engine asks for at each moment, as log engine speed of oil of 95 °C; shape (n,).
+
+    Before a relief valve opens pressure goes by engine speed and viscosity alike (:mod:`basso.pressure.form`).
+    """
+    return log_rpm + _THICK * log_viscosity(usual(), temperature_c)
 
 
 def hats(x: FloatArray, count: int, use: NDArray[np.bool_] | None = None) -> FloatArray:
