@@ -231,6 +231,8 @@ def test_every_fault_has_its_evidence_drawn_in_the_units_shown(check_id: str, sy
         assert series.x.size == series.y.size <= 30_000
     if check_id in ("lateral_g_stuck", "pressure_clock", "references"):
         assert drawn.spans and all(0.0 <= start <= end <= a.recording.duration_s for start, end in drawn.spans)
+    if check_id == "steps":
+        assert 4 <= len(set(drawn.series[0].y.round(3).tolist())) <= 8
     assert "kPa" not in drawn.y_label or symbol == "kPa"
 
 

@@ -24,6 +24,7 @@ from basso.trust.supply import left_over, voltage_of
 from basso.trust.verdict import Check
 from basso.units import DisplayUnits, FloatArray, Quantity, told_in
 
+_FEW_S, _FEW_LEVELS = 4.0, 6
 _MOST_POINTS = 900
 _NOT_IN_THE_GARAGE = (
     "Cannot be checked: the garage has no session of this log, so neither the sensor's card nor the car's earlier sessions are known. "
@@ -419,8 +420,15 @@ def _steps(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
     channel, raw, _ = _pressure(a, units)
     if channel is None:
         return None
-    middle = float(channel.time_s[channel.time_s.size // 2])
-    part = _about(channel.time_s, middle, middle + 4.0)
+    # Where a few steps follow each other: a pressure that stands shows none, one that falls through twenty hides them.
+    starts = np.arange(channel.time_s[0], channel.time_s[-1] - _FEW_S, _FEW_S / 2.0)
+    edges = np.searchsorted(channel.time_s, np.column_stack([starts, starts + _FEW_S]))
+    levels = np.array([np.unique(np.round(raw[i:k][np.isfinite(raw[i:k])], 3)).size for i, k in edges])
+    if levels.size == 0:
+        return None
+    from_middle = np.abs(np.arange(starts.size) / starts.size - 0.5)
+    start = float(starts[np.argmin(np.maximum(np.abs(levels - _FEW_LEVELS), 2) + from_middle)])
+    part = _about(channel.time_s, start, start + _FEW_S)
     t, y = channel.time_s[part], raw[part]
     return Evidence(
         "Four seconds, reading by reading",
@@ -428,7 +436,7 @@ def _steps(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
         f"oil pressure, {units.pressure.symbol}",
         (Series("", t, y, tone="soft"), Series("", t, y, True)),
         None,
-        ((middle, middle + 4.0),),
+        ((start, start + _FEW_S),),
     )
 
 
