@@ -17,7 +17,7 @@ from basso.ui.desk import Desk
 from basso.ui.main_window import MainWindow
 from basso.ui.screenshots import wait_until
 from basso.ui.stations.normal.curve_picture import curve_picture
-from basso.ui.stations.normal.picture import field_picture
+from basso.ui.stations.normal.field_picture import field_picture
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder
 

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
-from basso.ui.stations.normal.picture import Contour, FieldPicture
+from basso.ui.stations.normal.field_picture import Contour, FieldPicture
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 

@@ -31,6 +31,7 @@ from basso.ui.commands import BY_KEY
 from basso.ui.stations.normal.curve import CurveView
 from basso.ui.stations.normal.curve_picture import curve_picture
 from basso.ui.stations.normal.field import FieldView
+from basso.ui.stations.normal.field_picture import field_picture, reading_at
 from basso.ui.stations.normal.picture import (
     FLOOR_MET_HEADS,
     GRADE_HEADS,
@@ -39,14 +40,12 @@ from basso.ui.stations.normal.picture import (
     SCHOOL_HEADS,
     change_line,
     cold_to_hot,
-    field_picture,
     floor_met_rows,
     grade_rows,
     grade_units,
     history_rows,
     oil_temperature,
     opening,
-    reading_at,
     school_rows,
     shown_history,
     what_if_words,
