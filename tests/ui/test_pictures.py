@@ -16,7 +16,8 @@ from basso.sump.shape import BoxPan
 from basso.ui.pan.picture import pan_picture
 from basso.ui.plots.pyramid import Pyramid
 from basso.ui.plots.ticks import clock, round_step, ticks, time_ticks
-from basso.ui.stations.dips.picture import cause_words, columns, dip_rows, nearest, opening, panels, readings, working
+from basso.ui.stations.dips.dip_working import working
+from basso.ui.stations.dips.picture import cause_words, columns, dip_rows, nearest, opening, panels, readings
 from basso.ui.tide.picture import TidePicture
 from basso.units import UNITS, DisplayUnits
 from support import harrowfell_session, judged_scenario, recording_of

@@ -18,7 +18,8 @@ from basso.trust.decisions import Decision, Decisions
 from basso.ui.desk import Desk
 from basso.ui.main_window import MainWindow
 from basso.ui.screenshots import wait_until
-from basso.ui.stations.sensors.picture import check_lines, correction_words, evidence
+from basso.ui.stations.sensors.evidence_picture import evidence
+from basso.ui.stations.sensors.picture import check_lines, correction_words
 from basso.ui.stations.sensors.widget import DROPS, FIT
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder

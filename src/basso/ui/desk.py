@@ -32,7 +32,8 @@ from basso.ui.states import station_states
 from basso.ui.stations.catalogue import BY_KEY as STATIONS_BY_KEY
 from basso.ui.stations.catalogue import STATIONS
 from basso.ui.stations.corners.widget import CornersStation
-from basso.ui.stations.dips.picture import nearest, readings, working
+from basso.ui.stations.dips.dip_working import working
+from basso.ui.stations.dips.picture import nearest, readings
 from basso.ui.stations.dips.widget import ONE_DIP, SHARES, TRACES, DipsStation
 from basso.ui.stations.normal.widget import NormalStation
 from basso.ui.stations.recordings.widget import RecordingsStation

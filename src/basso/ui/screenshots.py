@@ -16,7 +16,7 @@ from basso.ui.dialogs import WorkingDialog
 from basso.ui.floors_dialog import FloorsDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.settings import Settings
-from basso.ui.stations.dips.picture import working
+from basso.ui.stations.dips.dip_working import working
 from basso.ui.stations.dips.widget import ONE_DIP, SHARES, TRACES
 from basso.ui.stations.sensors.widget import FIT, REGISTER
 from basso.ui.theme.look import Look

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, 
 
 from basso.report.corners_words import knee_words, runs_words, side_words, slides_words, threshold_words
 from basso.ui.cursor import Cursor
+from basso.ui.stations.corners.circuit_view import CircuitView
 from basso.ui.stations.corners.picture import (
     RUN_IDS,
     TABLE_HEADS,
@@ -23,7 +24,7 @@ from basso.ui.stations.corners.picture import (
     threshold_picture,
     working,
 )
-from basso.ui.stations.corners.views import CircuitView, LadderView, LossView, RoseView
+from basso.ui.stations.corners.views import LadderView, LossView, RoseView
 from basso.ui.stations.words import HeldWords, Words
 from basso.ui.stations.working import Step
 from basso.ui.theme.look import Look, Type

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QWidget
 from basso.ui.plots import paint
 from basso.ui.plots.strokes import points_of
 from basso.ui.plots.ticks import ticks
-from basso.ui.stations.sensors.picture import Evidence
+from basso.ui.stations.sensors.evidence_picture import Evidence
 from basso.ui.theme.look import Look, Type
 
 

@@ -15,7 +15,7 @@ from basso.garage.records import Calibration, Sensor
 from basso.garage.sensors import calibrations_of, fitted_on, ground_of, life, line_of, mates, taken_off
 from basso.report.sensor_documents import error_words, line_words
 from basso.ui.stations.sensors.circuit_picture import CircuitPicture, circuit_picture
-from basso.ui.stations.sensors.picture import Evidence, Series
+from basso.ui.stations.sensors.evidence_picture import Evidence, Series
 from basso.units import DisplayUnits
 
 

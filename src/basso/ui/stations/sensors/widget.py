@@ -23,16 +23,9 @@ from PySide6.QtWidgets import (
 )
 
 from basso.ui.stations.sensors.evidence import EvidencePlot
+from basso.ui.stations.sensors.evidence_picture import drop_curves, drop_trend, evidence
 from basso.ui.stations.sensors.fit import FitPanel
-from basso.ui.stations.sensors.picture import (
-    CheckLine,
-    check_lines,
-    correction_words,
-    drop_curves,
-    drop_trend,
-    evidence,
-    opening,
-)
+from basso.ui.stations.sensors.picture import CheckLine, check_lines, correction_words, opening
 from basso.ui.stations.words import PageBar, Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity, told_in
