@@ -61,6 +61,18 @@ def test_enter_on_a_row_opens_its_page(desk: Desk) -> None:
     assert desk.dips.page == ONE_DIP
 
 
+def test_a_low_window_takes_rows_from_the_list_rather_than_height_from_the_plot(desk: Desk) -> None:
+    desk.dips.show_page(ONE_DIP)
+    rows = []
+    for height in (700, 800):
+        desk.window.resize(1100, height)
+        QApplication.processEvents()
+        table = desk.dips.table
+        rows.append(table.viewport().height() // table.verticalHeader().defaultSectionSize())
+        assert desk.dips.one.dip.height() >= 120
+    assert rows == [3, 5]
+
+
 def test_without_a_chosen_dip_the_page_says_how_to_choose_one(application: QApplication, desk: Desk) -> None:
     desk.workspace.open_logs([demo_folder() / "dyno.csv"])
     wait_until(application, lambda: desk.workspace.analysis is not None and not desk.workspace.analysis.dips)

@@ -37,6 +37,8 @@ if TYPE_CHECKING:
 
 _SORT_ROLE = Qt.ItemDataRole.UserRole
 _NUMERIC = (2, 3, 4, 5)
+_LOW_EM = 41.0
+"""Under so many lines of height a window is low."""
 _LOWEST, _UNDER = 2, 3
 TRACES, ONE_DIP, SHARES = range(3)
 
@@ -124,7 +126,6 @@ class DipsStation(QWidget):
         table.horizontalHeader().setStretchLastSection(True)
         table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         table.setAccessibleName("Dips")
-        table.setFixedHeight(round(self._look.height() * 9.4))
         table.activated.connect(lambda _: self.show_page(ONE_DIP))
         table.selectionModel().currentRowChanged.connect(lambda now, _: self._row_chosen(now))
         layout.addWidget(table)
@@ -148,6 +149,9 @@ class DipsStation(QWidget):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._fit_columns()
+        # In a low window the list gives two rows, so that the plots above it can still be read.
+        em = self._look.height()
+        self.table.setFixedHeight(round(em * min(9.4, max(6.3, 9.4 - (_LOW_EM - self.height() / em)))))
 
     def _restyle(self) -> None:
         for label, kind, color in ((self._title, Type.TITLE, "ink"), (self._detail, Type.BODY, "soft")):
