@@ -16,7 +16,7 @@ from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
 from basso.trust.calm import most_g
-from basso.trust.surface import fitted, hats, surface
+from basso.trust.surface import asked, fitted, hats, surface
 from basso.trust.verdict import Check
 from basso.units import FloatArray
 
@@ -104,11 +104,14 @@ def left_over(frame: Frame, voltage: Channel) -> LeftOver | None:
     high, low = np.percentile(volts[use], (90, 10))
     if high - low < _LEAST_V:
         return None
-    temperature = frame.get(Role.OIL_TEMP)
-    speed = hats(np.log(np.maximum(rpm, 500.0)), 7, use)
-    design = speed
-    if temperature is not None:
-        design = surface(speed, hats(np.interp(time_s, frame.time_s, np.nan_to_num(temperature)), 4, use))
+    temperature = frame.filled(Role.OIL_TEMP, np.nan)
+    logged = np.isfinite(temperature)
+    log_rpm = np.log(np.maximum(rpm, 500.0))
+    if logged.any():
+        heat = np.interp(time_s, frame.time_s[logged], temperature[logged])
+        design = surface(hats(asked(log_rpm, heat), 12, use), hats(heat, 3, use))
+    else:
+        design = hats(log_rpm, 7, use)
     over, running = round(_DRIFT_S / _GRID_S), use
     left, sag, per_volt = volts, volts, 0.0
     for _ in range(_ROUNDS):
