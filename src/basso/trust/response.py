@@ -11,7 +11,6 @@ a surface that is not quite right) would else drown what tells the two apart.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cache
 
@@ -79,14 +78,16 @@ def measure_response(recording: Recording) -> Response | None:
             return np.inf
         return float(np.mean([m.misfit(constant * _CONSTANT_S, late, far) for m in ways]))
 
-    def lowest(places: Iterable[tuple[int, int]], wander: int) -> tuple[int, int]:
-        here = min(places, key=lambda at: begun[at])
+    def lowest(here: tuple[int, int], wander: int) -> tuple[int, int]:
         for step in (2, 1):
             while (lower := min(_about(here, wander * step, step), key=lambda at: misfit(*at))) != here:
                 here = lower
         return here
 
-    here, alone = lowest(_COARSE, 1), lowest([at for at in _COARSE if at[0] == 0], 0)
+    alone = lowest(min((at for at in _COARSE if at[0] == 0), key=lambda at: begun[at]), 0)
+    # Two ways down, for a valley may lie between two places of the coarse search.
+    starts = min(_COARSE, key=lambda at: begun[at]), alone
+    here = min((lowest(at, 1) for at in starts), key=lambda at: misfit(*at))
     constant_s, late_s = _lowest_between(here, [misfit(*at) for at in _about(here)])
     return Response(constant_s, late_s, 1.0 - misfit(*here) / misfit(*alone))
 
@@ -164,9 +165,15 @@ class _Moments:
 
 
 def _fading(constant_s: float) -> FloatArray:
-    """Weights of what was 0, 20, 40 … ms before in a filter's answer; by trapezia, so that it is late by its constant."""
-    weights = np.exp(-np.arange(int(np.ceil(4.0 * constant_s / _GRID_S)) + 1) * _GRID_S / max(constant_s, 1e-3))
-    weights[0] *= 0.5 if weights.size > 1 else 1.0
+    """Weights of what was 0, 20, 40 … ms before in a filter's answer; by trapezia, so that it is late by its constant.
+
+    What was longer ago than four constants is taken as it was then.
+    """
+    fades = float(np.exp(-_GRID_S / max(constant_s, 1e-3)))
+    weights = fades ** np.arange(int(np.ceil(4.0 * constant_s / _GRID_S)) + 1)
+    if weights.size > 1:
+        weights[0] *= 0.5
+        weights[-1] /= 1.0 - fades
     faded: FloatArray = weights / weights.sum()
     return faded
 
