@@ -31,7 +31,7 @@ _SUSPECT_S = 0.03
 _FILTERED, _LEAST_FILTER_S = 0.05, 0.07
 """By so much does a filter explain the pressure better than a delay alone, and of so much, where there is one (default).
 
-Where there is none, it does by up to 0.03, with one of up to 0.05 s beside what a gallery takes.
+Where there is none one may too, by up to 0.10, but it is of no more than 0.05 s; filters of 0.1 s were told as 0.086 s and more.
 """
 
 
