@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 
 from basso.errors import BassoError
-from basso.formats.bus import raw_values
+from basso.formats.database import raw_values
 from basso.formats.options import ReadOptions
 from basso.formats.registry import read_recording
 

@@ -15,6 +15,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from basso.plain_text import spelled_out
+
 
 class BassoError(Exception):
     """Base of every error that is reported to the user as one sentence."""
@@ -40,7 +42,7 @@ class FormatError(InputError):
         self.remedy = remedy
         self.where = where
         place = f", {where}" if where else ""
-        super().__init__(f"{self.path}{place}: {what}; {remedy}.")
+        super().__init__(spelled_out(f"{self.path}{place}: {what}; {remedy}."))
 
     def about(self, path: Path) -> FormatError:
         """The same, said of the file that the user named rather than of a copy made of it."""

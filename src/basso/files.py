@@ -1,11 +1,59 @@
-"""Writing files: whole or not at all."""
+"""Files as they are opened and written: plain files only, and whole or not at all."""
 
 from __future__ import annotations
 
+import errno
 import os
+import stat
 from pathlib import Path
+from typing import BinaryIO
 
-from basso.errors import InputError
+from basso.errors import FormatError, InputError
+from basso.plain_text import has_unseen
+
+
+def open_plain(path: Path) -> BinaryIO:
+    """Open a file to be read; what is no plain file is refused at once instead of being waited for.
+
+    Raises:
+        FormatError: it is missing, may not be read, or is a pipe, a device, a folder or a circle of links, or its name
+            holds what cannot be seen.
+    """
+    if has_unseen(str(path)):
+        raise FormatError(path, "has a name with control or invisible characters", "rename it")
+    try:
+        # Without O_NONBLOCK opening a pipe waits for somebody to write into it.
+        held = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC | os.O_NOCTTY)
+    except FileNotFoundError:
+        raise FormatError(path, "does not exist", "check the name and the folder") from None
+    except PermissionError:
+        raise FormatError(path, "may not be read", "give yourself permission to read it") from None
+    except ValueError:
+        raise FormatError(path, "has a name that no file can have", "check the name") from None
+    except OSError as error:
+        remedy = "check the disk or the card"
+        if error.errno == errno.ELOOP:
+            remedy = "its links go round in a circle; name the file itself"
+        elif error.errno in (errno.ENAMETOOLONG, errno.ENOTDIR):
+            remedy = "check the name and the folder"
+        elif error.errno == errno.ENXIO:
+            remedy = "name a log file"
+        raise FormatError(path, f"cannot be read ({error.strerror})", remedy) from None
+    kind = os.fstat(held).st_mode
+    if stat.S_ISREG(kind):
+        return os.fdopen(held, "rb")
+    os.close(held)
+    if stat.S_ISDIR(kind):
+        raise FormatError(path, "is a folder", "name a log file in it")
+    raise FormatError(path, "is a pipe or a device, not a file", "name a file on a disk")
+
+
+def is_plain_file(path: Path) -> bool:
+    """True for a file that :func:`open_plain` would open, as far as its kind and name go; never waits."""
+    try:
+        return stat.S_ISREG(path.stat().st_mode) and not has_unseen(str(path))
+    except (OSError, ValueError):
+        return False
 
 
 def put_whole(path: Path, data: bytes, lasting: bool = True) -> None:

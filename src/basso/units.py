@@ -149,6 +149,7 @@ _BY_SPELLING: MappingProxyType[str, Unit] = MappingProxyType(
 )
 # "G" is g; "Bar" is bar; but "MPA" in capitals is megapascal only by convention of the logger: accept it.
 _CLEAN = re.compile(r"[\s_\[\]]+")
+_LONGEST_SPELLING = 60
 
 
 def parse_unit(text: str) -> Unit | None:
@@ -157,7 +158,7 @@ def parse_unit(text: str) -> Unit | None:
     Brackets, blanks and letter case do not matter.
     """
     spelled = text.strip().strip("[]").strip().lower()
-    if not spelled:
+    if not spelled or len(spelled) > _LONGEST_SPELLING:
         return None
     found = _BY_SPELLING.get(spelled)
     if found is None and spelled.startswith("(") and spelled.endswith(")"):

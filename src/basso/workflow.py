@@ -110,13 +110,17 @@ def with_memory(options: ReadOptions | None) -> ReadOptions:
 
 
 def _read(path: Path, options: ReadOptions, progress: Progress, keep_samples: bool) -> tuple[Recording, Summary]:
-    from basso.formats.cache import Kept
+    from basso.formats.cache import Kept, stamp_of
     from basso.formats.registry import read_recording
     from basso.recording.summary import summarise
 
+    try:
+        stamp = stamp_of(path)
+    except (OSError, ValueError):
+        stamp = None  # what is wrong with it is said by the reader
     recording = read_recording(path, options, progress)
     summary = summarise(recording)
-    Kept().keep(recording, options, summary, keep_samples)
+    Kept().keep(recording, options, summary, keep_samples, stamp)
     return recording, summary
 
 

@@ -14,7 +14,7 @@ import numpy as np
 import pytest
 
 from basso.errors import FormatError
-from basso.formats.bus import bit_places, raw_values
+from basso.formats.database import bit_places, raw_values
 from basso.formats.options import ReadOptions
 from basso.formats.registry import read_recording
 from basso.recording.recording import Recording

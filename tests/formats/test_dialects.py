@@ -284,7 +284,7 @@ def test_a_folder_and_a_file_without_permission(tmp_path: Path, monkeypatch: pyt
         raise PermissionError(13, "Permission denied")
 
     # The tests may run as root, whom no permission stops.
-    monkeypatch.setattr(Path, "open", refuse)
+    monkeypatch.setattr(os, "open", refuse)
     with pytest.raises(FormatError, match="may not be read"):
         read_recording(closed)
 

@@ -11,6 +11,7 @@ from typing import Protocol, cast
 
 from basso import __version__
 from basso.errors import BassoError
+from basso.plain_text import spelled_out
 
 _COMMANDS = (
     "open",
@@ -95,7 +96,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     try:
         return int(arguments.run(arguments))
     except BassoError as error:
-        print(f"basso: {error}", file=sys.stderr)
+        print(f"basso: {spelled_out(str(error))}", file=sys.stderr)
         return 2
     except BrokenPipeError:  # the reader of our output went away ("| head")
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())

@@ -15,6 +15,8 @@ from basso.errors import FormatError
 from basso.formats.arrays import without_error_codes
 from basso.formats.mappings import Confirmed, shape_of, with_confirmed
 from basso.formats.options import ReadOptions
+from basso.limits import LONGEST_NAME, MOST_COLUMNS, MOST_NUMBERS, SPLIT
+from basso.plain_text import plain
 from basso.recording.channel import Channel
 from basso.recording.lap_signals import with_lap_numbers
 from basso.recording.recognition import Recognition, recognise_columns
@@ -28,6 +30,7 @@ NO_ROLE_FACT = "no role "
 """A fact ``no role 1`` → ``Acc 3`` says that a column means nothing, whatever its name."""
 MANUAL_KIND = "gauge readings"
 """What the fact ``Kind`` says of single readings off a gauge."""
+_LONGEST_NOTE = 1_000
 _NEEDED = (Role.OIL_PRESSURE, Role.RPM)
 _DATE_KEYS = re.compile(r"(?i)\b(date|datum|day|log ?date|start(ed)?|recorded|session date|created)\b")
 _TIME_KEYS = re.compile(r"(?i)^(log |session |start |local )?(time|zeit|time of day|start time)$")
@@ -94,6 +97,8 @@ def assemble(
     Raises:
         FormatError: a column the user named does not exist.
     """
+    if len(columns) > MOST_COLUMNS or sum(c.values.size for c in columns) > MOST_NUMBERS:
+        raise FormatError(path, f"holds more than {MOST_NUMBERS:,} readings or {MOST_COLUMNS:,} channels", SPLIT)
     for column in columns:
         column.values = without_error_codes(column.values, column.heading.name, notes)
     headings = [c.heading for c in columns]
@@ -134,7 +139,8 @@ def assemble(
                 f'No column was recognised as {role.words}; say which one it is, under Columns or with --role {role}="NAME".'
             )
     return Recording(
-        path, kind, tuple(channels), tuple(notes), MappingProxyType(dict(facts)), started=started or started_of(facts),
+        path, kind, tuple(channels), tuple(plain(n, _LONGEST_NOTE) for n in notes),
+        MappingProxyType({plain(k, LONGEST_NAME): plain(v, LONGEST_NAME) for k, v in facts.items()}), started=started or started_of(facts),
         manual=facts.get("Kind", "").lower() == MANUAL_KIND, shape=shape,
     )  # fmt: skip
 

@@ -1,22 +1,24 @@
 """Recordings that were read before, kept as plain arrays so that they open at once.
 
 A log is known by its content: a copy under another name is found too. Where a file's size and times are as they were,
-its content is not even looked at. What was kept by another version of Basso, with other options, or damaged, is not
-used. Nothing here is needed: everything can be deleted at any time, and where it cannot be written, nothing is kept.
+its content is not even looked at. What was kept by another version of Basso, with other options, under another log's
+name, or with a byte changed, is not used and read anew. Nothing here is needed: everything can be deleted at any time,
+and where it cannot be written, nothing is kept.
 
-Open format: a folder per recording with ``summary.json`` and, once its samples were asked for, ``samples.npy`` (one row
-of 64-bit floats) and ``places.json`` (where in it each channel's times and values stand).
+Open format: a folder per recording with ``summary.json`` and, once its samples were asked for, ``samples.npy`` and
+``places.json`` (:mod:`basso.formats.kept_form`). Each JSON file is ``{"key", "check", "kept"}``: the folder's own name,
+so that one cannot stand for another, and the CRC-32 of the rest.
 """
 
 from __future__ import annotations
 
 import json
 import os
+import re
 import time
 import zlib
 from contextlib import suppress
 from pathlib import Path
-from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
 from basso.files import put_whole
@@ -27,9 +29,10 @@ from basso.recording.summary import Summary, from_plain
 if TYPE_CHECKING:
     from basso.formats.options import ReadOptions
     from basso.recording.recording import Recording
-    from basso.units import FloatArray
 
 _ROOM_BYTES = 2_000_000_000
+_ENTRY = re.compile(r"\d+-[0-9a-f]{32,64}-[0-9a-f]{24}")
+_FINGERPRINT = re.compile("[0-9a-f]{33,64}")
 _SETTLED_S = 2.0
 """A file touched this shortly before it was looked at may change again without its times showing it."""
 
@@ -51,26 +54,39 @@ class Kept:
 
     def recording(self, path: Path, options: ReadOptions) -> Recording | None:
         """A log, if it or a copy of it was read before; else None."""
-        with suppress(OSError, ValueError, KeyError, TypeError, IndexError):
+        from basso.formats.kept_form import load
+
+        with suppress(OSError, ValueError, KeyError, TypeError, IndexError, AttributeError):
             entry = self._entry_of(path, options) or self._by_content(path, options)
             if entry is not None and (summary := _summary(entry, options)) is not None:
-                return _load(entry, path, summary)
+                kept = _checked(entry, "places.json")
+                if kept["summary"]["content_hash"] == summary.content_hash:
+                    return load(entry, path, {**kept, "summary": summary.as_plain()})
         return None
 
-    def keep(self, recording: Recording, options: ReadOptions, summary: Summary, samples: bool) -> None:
-        """Keep what a log holds, with or without its samples. Failing to is no fault."""
+    def keep(
+        self, recording: Recording, options: ReadOptions, summary: Summary, samples: bool, stamp: dict[str, int] | None = None
+    ) -> None:
+        """Keep what a log holds, with or without its samples. Failing to is no fault.
+
+        Args:
+            recording, options, summary: what was read, and how.
+            samples: keep them too.
+            stamp: :func:`stamp_of` the file from before it was read. A file put in its place since has another, and is
+                not taken for what was read; without it only a copy of the same content is found.
+        """
+        from basso.formats.kept_form import store
+
         with suppress(OSError, ValueError):
             name = _entry_name(recording.path, recording.content_hash, options)
             entry = self._folder / name
             entry.mkdir(parents=True, exist_ok=True)
             if samples:
-                _store(entry, recording)
+                _write(entry, "places.json", store(entry, recording))
                 self._make_room(entry)
-            plain = {"summary": summary.as_plain(), "confirmed": _confirmed(summary, options)}
-            put_whole(
-                entry / "summary.json", json.dumps(plain, allow_nan=False, ensure_ascii=False).encode(), lasting=False
-            )
-            self._note(recording.path, options, name)
+            _write(entry, "summary.json", {"summary": summary.as_plain(), "confirmed": _confirmed(summary, options)})
+            if stamp is not None:
+                self._note(recording.path, options, name, stamp)
 
     # Finding
 
@@ -81,10 +97,11 @@ class Kept:
         asked = _asked(path, options)
         index = self._index_file(asked)
         noted = json.loads(index.read_text(encoding="utf-8")) if index.is_file() else None
-        if noted is None or noted["asked"] != asked or noted["file"] != _stamp(path):
+        if noted is None or noted["asked"] != asked or noted["file"] != stamp_of(path):
             return None
-        entry = self._folder / str(noted["entry"])
-        if not entry.is_dir():
+        name = str(noted["entry"])
+        entry = self._folder / name
+        if not _ENTRY.fullmatch(name) or not entry.is_dir():
             return None
         os.utime(entry)
         return entry
@@ -92,18 +109,18 @@ class Kept:
     def _by_content(self, path: Path, options: ReadOptions) -> Path | None:
         from basso.formats.registry import content_hash
 
-        size = path.stat().st_size
+        stamp = stamp_of(path)
+        size = stamp["size"]
         if not any(self._folder.glob(f"{size}-*")):
             return None
         name = _entry_name(path, content_hash(path), options)
         entry = self._folder / name
         if not entry.is_dir():
             return None
-        self._note(path, options, name)
+        self._note(path, options, name, stamp)
         return entry
 
-    def _note(self, path: Path, options: ReadOptions, name: str) -> None:
-        stamp = _stamp(path)
+    def _note(self, path: Path, options: ReadOptions, name: str, stamp: dict[str, int]) -> None:
         if time.time() - stamp["changed_ns"] * 1e-9 < _SETTLED_S:
             return
         asked = _asked(path, options)
@@ -129,7 +146,8 @@ def _asked(path: Path, options: ReadOptions) -> str:
     return f"{path.resolve()}\n{_options_text(path, options)}"
 
 
-def _stamp(path: Path) -> dict[str, int]:
+def stamp_of(path: Path) -> dict[str, int]:
+    """What changes when a file is written to or another is put in its place: size, times, inode. Raises OSError."""
     s = path.stat()
     changed = max(s.st_mtime_ns, s.st_ctime_ns)
     return {"size": s.st_size, "time_ns": s.st_mtime_ns, "changed_ns": changed, "inode": s.st_ino}
@@ -139,7 +157,9 @@ def _entry_name(path: Path, content: str, options: ReadOptions) -> str:
     import hashlib
 
     digest = hashlib.blake2b(_options_text(path, options).encode(), digest_size=12).hexdigest()
-    return f"{path.stat().st_size}-{content}-{digest}"
+    # The size is that of the bytes that were read, which the fingerprint ends in.
+    size = int(content[32:], 16) if _FINGERPRINT.fullmatch(content) else path.stat().st_size
+    return f"{size}-{content}-{digest}"
 
 
 def _options_text(path: Path, options: ReadOptions) -> str:
@@ -153,7 +173,7 @@ def _options_text(path: Path, options: ReadOptions) -> str:
         "units": sorted((n, u.symbol) for n, u in options.units.items()),
         "rate": options.rate_hz,
         "ignored": sorted(options.ignored),
-        "databases": [(str(p), *_stamp(p).values()) for p in sorted(beside)],
+        "databases": [(str(p), *stamp_of(p).values()) for p in sorted(beside)],
         "readers": _readers(),
     }
     return json.dumps(said)
@@ -170,36 +190,19 @@ def _readers() -> list[tuple[str, int, int]]:
     return [(f.name, (s := f.stat()).st_size, s.st_mtime_ns) for f in files]
 
 
-def _store(folder: Path, recording: Recording) -> None:
-    import tempfile
+def _write(entry: Path, file: str, kept: dict[str, Any]) -> None:
+    text = json.dumps(kept, allow_nan=False, ensure_ascii=False)
+    body = f'{{"key": {json.dumps(entry.name)}, "check": {zlib.crc32(text.encode())}, "kept": {text}}}'
+    put_whole(entry / file, body.encode(), lasting=False)
 
-    import numpy as np
 
-    places: dict[int, tuple[int, int]] = {}
-    arrays: list[FloatArray] = []
-    at = 0
-
-    def place(values: FloatArray) -> tuple[int, int]:
-        nonlocal at
-        if id(values) not in places:
-            places[id(values)] = (at, values.size)
-            arrays.append(values)
-            at += values.size
-        return places[id(values)]
-
-    where = [(place(c.time_s), place(c.values)) for c in recording.channels]
-    handle, fresh = tempfile.mkstemp(dir=folder)
-    try:
-        with os.fdopen(handle, "wb") as stream:
-            np.lib.format.write_array_header_1_0(stream, {"descr": "<f8", "fortran_order": False, "shape": (at,)})
-            stream.flush()
-            for values in arrays:
-                np.ascontiguousarray(values).tofile(stream)
-        Path(fresh).replace(folder / "samples.npy")
-        put_whole(folder / "places.json", json.dumps(where).encode(), lasting=False)
-    except BaseException:
-        Path(fresh).unlink(missing_ok=True)
-        raise
+def _checked(entry: Path, file: str) -> dict[str, Any]:
+    """What was written for this very entry, unchanged; raises ValueError, KeyError or OSError."""
+    text = (entry / file).read_text(encoding="utf-8")
+    body = json.loads(text)
+    if body["key"] != entry.name or body["check"] != zlib.crc32(text[text.index('"kept": ') + 8 : -1].encode()):
+        raise ValueError(entry)
+    return dict(body["kept"])
 
 
 def _confirmed(summary: Summary, options: ReadOptions) -> str:
@@ -210,41 +213,6 @@ def _confirmed(summary: Summary, options: ReadOptions) -> str:
 
 def _summary(entry: Path, options: ReadOptions) -> Summary | None:
     """What was kept, unless other columns were confirmed since."""
-    plain = json.loads((entry / "summary.json").read_text(encoding="utf-8"))
+    plain = _checked(entry, "summary.json")
     summary = from_plain(plain["summary"])
     return summary if plain["confirmed"] == _confirmed(summary, options) else None
-
-
-def _load(folder: Path, path: Path, summary: Summary) -> Recording:
-    import numpy as np
-
-    from basso.recording.channel import Channel
-    from basso.recording.recording import Recording
-    from basso.recording.roles import Role
-    from basso.units import UNITS, Unit
-
-    where: list[Any] = json.loads((folder / "places.json").read_text(encoding="utf-8"))
-    samples = np.asarray(np.load(folder / "samples.npy", mmap_mode="r"))
-    views: dict[tuple[int, int], FloatArray] = {}
-
-    def view(place: list[int]) -> FloatArray:
-        start, size = place
-        if start + size > samples.size:
-            raise ValueError(folder)
-        # Channels sampled together share one array of times, as they did when they were read.
-        return views.setdefault((start, size), samples[start : start + size])
-
-    def unit(symbol: str | None) -> Unit | None:
-        return UNITS[symbol] if symbol is not None else None
-
-    channels = tuple(
-        Channel(
-            c.name, Role(c.role) if c.role is not None else None, unit(c.unit), c.unit_assumed, view(times), view(values),
-            c.confidence, c.why, c.doubt,
-        )
-        for c, (times, values) in zip(summary.channels, where, strict=True)
-    )  # fmt: skip
-    return Recording(
-        path, summary.format, channels, summary.notes, MappingProxyType(dict(summary.facts)), summary.content_hash,
-        summary.started, summary.manual, summary.shape,
-    )  # fmt: skip

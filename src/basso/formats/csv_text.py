@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import gzip
+import io
 import re
 import threading
 from dataclasses import replace
@@ -11,10 +11,13 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from basso.errors import FormatError
+from basso.files import open_plain
+from basso.formats.packed import unpacked
 from basso.formats.options import ReadOptions
 from basso.formats.registry import fingerprint_of
 from basso.formats.sniff import TextLayout, facts_of, find_layout
 from basso.formats.table import SMALL_BYTES, is_utf8, read_table
+from basso.limits import MOST_COLUMNS, MOST_NUMBERS, MOST_TEXT_BYTES, SPLIT
 from basso.progress import Progress
 
 if TYPE_CHECKING:
@@ -34,7 +37,7 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
     """
     progress(0.0, f"reading {path.name}")
     notes: list[str] = []
-    raw = path.read_bytes()
+    raw = _bytes_of(path)
     # The fingerprint lets go of the interpreter: beside loading the table library it costs next to nothing.
     digest: list[str] = []
     beside = threading.Thread(target=lambda whole: digest.append(fingerprint_of(whole)), args=(raw,))
@@ -48,6 +51,7 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
             raise
         raw = _BLANKS.sub(b"\t", _EDGES.sub(b"", raw))
         layout = _layout(path, raw)
+    _check_extent(path, raw, layout)
     progress(0.1, f"reading {path.name}")
     if len(raw) > SMALL_BYTES:
         import polars  # noqa: F401
@@ -71,6 +75,47 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
     return replace(recording, content_hash=digest[0])
 
 
+def _bytes_of(path: Path) -> bytes:
+    """The file as it is, within the bounds of a text log.
+
+    Raises:
+        FormatError: it is no plain file, cannot be read, or is larger than a text log can be.
+    """
+    try:
+        with open_plain(path) as stream:
+            raw = stream.read(MOST_TEXT_BYTES + 1)
+    except OSError as error:
+        raise FormatError(path, f"cannot be read ({error.strerror})", "check the disk or the card") from None
+    if len(raw) > MOST_TEXT_BYTES:
+        raise _too_large(path)
+    return raw
+
+
+def _too_large(path: Path) -> FormatError:
+    return FormatError(path, f"is text of more than {MOST_TEXT_BYTES // 1_000_000} MB", SPLIT)
+
+
+def _unpacked(path: Path, raw: bytes) -> bytes:
+    pieces: list[bytes] = []
+    for piece in unpacked(path, io.BytesIO(raw), len(raw), MOST_TEXT_BYTES):
+        pieces.append(piece)
+    return b"".join(pieces)
+
+
+def _check_extent(path: Path, raw: bytes, layout: TextLayout) -> None:
+    """Refuse a table that is too large before it is parsed, by its first rows."""
+    columns = max(len(layout.names), max((len(r) for r in layout.sample), default=0))
+    if columns > MOST_COLUMNS:
+        raise FormatError(path, f"has {columns:,} columns", "export the channels you need, a few hundred at most")
+    if len(raw) < MOST_NUMBERS:  # a reading takes a byte and its separator at the least
+        return
+    rows = raw.count(b"\n")
+    if rows * columns > MOST_NUMBERS:
+        raise FormatError(
+            path, f"holds {rows:,} rows of {columns} columns, more than {MOST_NUMBERS:,} readings", SPLIT
+        )
+
+
 def _load_the_rest() -> None:
     from basso.formats import arrays, assemble, rows  # noqa: F401
 
@@ -79,10 +124,7 @@ def _text_bytes(path: Path, raw: bytes, notes: list[str]) -> tuple[bytes, str]:
     """The file's text as UTF-8 bytes without a byte-order mark, and the name of its encoding."""
     packed = ""
     if raw[:2] == b"\x1f\x8b":
-        try:
-            raw = gzip.decompress(raw)
-        except (OSError, EOFError):
-            raise FormatError(path, "is a damaged gzip file", "copy it from the logger again") from None
+        raw = _unpacked(path, raw)
         packed = " in gzip"
     if raw[:3] == b"\xef\xbb\xbf":
         return raw[3:], "UTF-8" + packed

@@ -7,9 +7,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from types import MappingProxyType
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from basso.errors import FormatError, InputError
+from basso.files import is_plain_file, open_plain
 
 if TYPE_CHECKING:
     from basso.formats.mappings import Confirmed
@@ -38,10 +39,40 @@ class ReadOptions:
     confirmed: Mapping[str, Confirmed] = field(default_factory=lambda: MappingProxyType({}))
 
 
+def options_as_plain(options: ReadOptions) -> dict[str, Any]:
+    """Plain values for another process."""
+    return {
+        "roles": {r.value: n for r, n in options.roles.items()}, "units": {n: u.symbol for n, u in options.units.items()},
+        "ignored": sorted(options.ignored), "rate": options.rate_hz,
+        "database": None if options.database is None else os.fsdecode(options.database.absolute()),
+        "confirmed": {shape: c.as_plain() for shape, c in options.confirmed.items()},
+    }  # fmt: skip
+
+
+def options_from_plain(plain: dict[str, Any]) -> ReadOptions:
+    """Back from what :func:`options_as_plain` gave."""
+    from basso.formats.mappings import Confirmed
+    from basso.recording.roles import Role
+    from basso.units import UNITS
+
+    return ReadOptions(
+        roles={Role(r): n for r, n in plain["roles"].items()},
+        units={n: UNITS[u] for n, u in plain["units"].items()},
+        ignored=frozenset(plain["ignored"]),
+        rate_hz=plain["rate"],
+        database=None if plain["database"] is None else Path(plain["database"]),
+        confirmed={
+            shape: Confirmed(dict(m["roles"]), dict(m["units"]), tuple(m["ignored"]), str(m["when"]))
+            for shape, m in plain["confirmed"].items()
+        },
+    )
+
+
 def databases_beside(path: Path) -> list[Path]:
     """Bus databases in a log's folder, by name alone: a folder may hold thousands of logs. Raises OSError."""
     endings = (".dbc", ".kcd", ".sym", ".arxml")
-    return [path.parent / n for n in sorted(os.listdir(path.parent)) if n.lower().endswith(endings)]  # noqa: PTH208
+    found = [path.parent / n for n in sorted(os.listdir(path.parent)) if n.lower().endswith(endings)]  # noqa: PTH208
+    return [p for p in found if is_plain_file(p)]
 
 
 def parse_role_option(text: str) -> tuple[Role, str]:
@@ -71,11 +102,10 @@ def database_for(path: Path, options: ReadOptions) -> Path | None:
     """The database to decode a log with: the one named, the one of the same name beside it, or the only one there.
 
     Raises:
-        FormatError: the one named does not exist.
+        FormatError: the one named does not exist, or is no plain file.
     """
     if options.database is not None:
-        if not options.database.is_file():
-            raise FormatError(options.database, "does not exist", "check the name of the database")
+        open_plain(options.database).close()
         return options.database
     try:
         beside = databases_beside(path)

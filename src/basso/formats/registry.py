@@ -1,30 +1,24 @@
-"""Which reader reads which file. A new format is one module and one line in ``_READERS``."""
+"""Which reader reads which file. A new format is one module with ``read(path, options, progress)`` and one line in :mod:`basso.formats.kinds`."""
 
 from __future__ import annotations
 
 import hashlib
-import importlib
 import zlib
 from collections.abc import Iterable
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Protocol, cast
+from typing import TYPE_CHECKING
 
 from basso.errors import FormatError
+from basso.files import open_plain
+from basso.formats.isolated import read_isolated
 from basso.formats.kinds import is_packed, kind_of
-from basso.formats.options import ReadOptions, database_for
+from basso.formats.options import ReadOptions
+from basso.limits import MOST_BINARY_BYTES, SPLIT
 from basso.progress import Progress, silent
 
 if TYPE_CHECKING:
     from basso.recording.recording import Recording
-
-
-class Reader(Protocol):
-    """What every format module offers."""
-
-    def read(self, path: Path, options: ReadOptions, progress: Progress) -> Recording:
-        """Read the file whole; raises FormatError with one clear sentence."""
-        ...
 
 
 _PIECE_BYTES, _SLICE_BYTES = 1 << 20, 1 << 14
@@ -49,40 +43,25 @@ def read_recording(path: Path | str, options: ReadOptions | None = None, progres
             "is no log that Basso can read (it holds binary data of no kind it knows)",
             "export the log as CSV from the logger's software",
         )
-    reader = cast(Reader, importlib.import_module(f"basso.formats.{kind}"))
     options = options or ReadOptions()
-    if is_packed(head) and kind != "csv_text":  # which unpacks its text in memory
-        recording = _read_packed(reader, file, options, progress)
+    if kind == "csv_text":  # text is parsed here, in bounds of its own; the rest is for another process
+        from basso.formats import csv_text
+
+        recording = csv_text.read(file, options, progress)
     else:
-        recording = reader.read(file, options, progress)
+        if file.stat().st_size > MOST_BINARY_BYTES:
+            raise FormatError(file, f"is larger than {MOST_BINARY_BYTES // 1_000_000} MB", SPLIT)
+        before = content_hash(file)
+        recording = replace(read_isolated(file, kind, is_packed(head), options, progress), content_hash=before)
+        if content_hash(file) != before:
+            raise FormatError(file, "was changed while it was being read", "open it again when it is complete")
     progress(1.0, f"read {file.name}")
-    return recording if recording.content_hash else replace(recording, content_hash=content_hash(file))
-
-
-def _read_packed(reader: Reader, file: Path, options: ReadOptions, progress: Progress) -> Recording:
-    """Read a gzip file by way of an unpacked copy; a database is still looked for beside the file itself."""
-    import gzip
-    import shutil
-    import tempfile
-
-    options = replace(options, database=database_for(file, options))
-    with tempfile.TemporaryDirectory(prefix="basso-") as folder:
-        plain = Path(folder) / (file.stem if file.suffix.lower() == ".gz" else file.name)
-        try:
-            with gzip.open(file) as packed, plain.open("wb") as out:
-                shutil.copyfileobj(packed, out, _PIECE_BYTES)
-        except (OSError, EOFError, zlib.error):
-            raise FormatError(file, "is a damaged gzip file", "copy it from the logger again") from None
-        try:
-            recording = reader.read(plain, options, progress)
-        except FormatError as error:
-            raise error.about(file) from None
-    return replace(recording, path=file, format=f"{recording.format} in gzip")
+    return recording
 
 
 def content_hash(file: Path) -> str:
     """The :func:`fingerprint` of a file."""
-    with file.open("rb", buffering=0) as stream:
+    with open_plain(file) as stream:
         return fingerprint(iter(lambda: stream.read(_PIECE_BYTES), b""))
 
 
@@ -107,15 +86,9 @@ def fingerprint(pieces: Iterable[bytes | memoryview]) -> str:
 
 
 def _head(file: Path) -> bytes:
-    if file.is_dir():
-        raise FormatError(file, "is a folder", "name a log file in it")
     try:
-        with file.open("rb") as stream:
+        with open_plain(file) as stream:
             head = stream.read(65536)
-    except FileNotFoundError:
-        raise FormatError(file, "does not exist", "check the name and the folder") from None
-    except PermissionError:
-        raise FormatError(file, "may not be read", "give yourself permission to read it") from None
     except OSError as error:
         raise FormatError(file, f"cannot be read ({error.strerror})", "check the disk or the card") from None
     if not head.strip():

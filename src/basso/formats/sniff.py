@@ -7,6 +7,8 @@ import re
 from collections import Counter
 from dataclasses import dataclass
 
+from basso.limits import LONGEST_NAME
+from basso.plain_text import plain
 from basso.recording.roles import recognise, take_apart
 from basso.units import parse_unit
 
@@ -59,7 +61,10 @@ class TextLayout:
 def split_line(line: str, separator: str) -> tuple[str, ...]:
     """Split one line into fields, minding quotes."""
     if '"' in line:
-        return tuple(f.strip() for f in next(csv.reader([line], delimiter=separator, skipinitialspace=True)))
+        try:
+            return tuple(f.strip() for f in next(csv.reader([line], delimiter=separator, skipinitialspace=True)))
+        except csv.Error:  # a field longer than any name, or a line that is none
+            pass
     return tuple(f.strip() for f in line.split(separator))
 
 
@@ -167,7 +172,7 @@ def facts_of(preamble: tuple[tuple[str, ...], ...]) -> dict[str, str]:
         elif not value and "=" in first:
             first, _, value = first.partition("=")
         if first.strip() and value.strip():
-            facts[first.strip().rstrip(":").strip()] = value.strip()
+            facts[plain(first, LONGEST_NAME).strip().rstrip(":").strip()] = plain(value, LONGEST_NAME).strip()
     return facts
 
 

@@ -15,6 +15,8 @@ from enum import StrEnum
 from functools import cache
 from types import MappingProxyType
 
+from basso.limits import LONGEST_NAME
+from basso.plain_text import plain
 from basso.units import UNITS, Quantity, Unit, parse_unit
 
 
@@ -123,9 +125,11 @@ _G_NAMES = re.compile(r"(?i)acc|lat|lon|g[\s_-]?force|vert|force")
 def take_apart(heading: str) -> Heading:
     """Split a column heading into its words and the unit it names.
 
+    What cannot be seen becomes a blank, and what is longer than any name is cut off.
+
     ``"Oil Press [psi]"`` → (oil, press), psi; ``"oil_pressure_kPa"`` → (oil, pressure), kPa.
     """
-    name = heading.strip().strip('"').strip()
+    name = plain(heading.strip().strip('"').strip(), LONGEST_NAME).strip()
     body, unit = name, None
     match = _BRACKETED.match(name)
     if match:
@@ -144,8 +148,8 @@ def take_apart(heading: str) -> Heading:
                 unit, body = candidate, suffix.group(1)
                 if unit.symbol == "ms" and re.search("speed|vel", body, re.IGNORECASE):
                     unit = UNITS["m/s"]
-    plain = "".join(c for c in unicodedata.normalize("NFKD", body) if not unicodedata.combining(c))
-    words = tuple(w for w in _SPLIT.split(_CAMEL.sub(" ", plain).lower()) if w)
+    letters = "".join(c for c in unicodedata.normalize("NFKD", body) if not unicodedata.combining(c))
+    words = tuple(w for w in _SPLIT.split(_CAMEL.sub(" ", letters).lower()) if w)
     return Heading(name, words, unit)
 
 

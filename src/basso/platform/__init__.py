@@ -1,0 +1,1 @@
+"""What differs between machines: child processes and what they may do."""
