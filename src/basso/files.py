@@ -33,7 +33,7 @@ def open_plain(path: Path) -> BinaryIO:
     except OSError as error:
         remedy = "check the disk or the card"
         if error.errno == errno.ELOOP:
-            remedy = "its links go round in a circle; name the file itself"
+            remedy = "name the file itself, not a link in a circle"
         elif error.errno in (errno.ENAMETOOLONG, errno.ENOTDIR):
             remedy = "check the name and the folder"
         elif error.errno == errno.ENXIO:

@@ -70,6 +70,7 @@ class _Losses:
     first: int = 0
     noun: str = "line"
     end: str = ""
+    seconds: float = 0.0
 
     def at(self, place: int) -> None:
         """One more, at this line or byte."""
@@ -83,6 +84,8 @@ class _Losses:
             where = f"line {self.first:,}" if self.noun == "line" else f"byte {self.first:,}"
             share = 100.0 * self.count / (self.count + frames)
             of = f" ({share:.1f} % of the log)" if self.noun == "line" and share >= 0.1 else ""
+            if self.seconds >= 0.1:
+                of = f" (together {self.seconds:.1f} s of the drive)"
             notes.append(
                 f"{self.count:,} damaged {self.noun}{'s' if many else ''}{of} {'were' if many else 'was'} left out; "
                 f"the first is at {where}."
@@ -123,8 +126,9 @@ def read_frames(path: Path, notes: list[str], progress: Progress) -> tuple[dict[
                 progress(min(0.65, 0.65 * raw.tell() / size), f"reading {path.name}, {count:,} frames")
                 if count > MOST_FRAMES:
                     raise FormatError(path, f"holds more than {MOST_FRAMES:,} bus frames", SPLIT)
-    losses.count += wild
-    if not count and losses.count:
+    if wild:
+        notes.append(f"{wild:,} frames with a time or a length that cannot be were left out.")
+    if not count and (losses.count or wild):
         raise FormatError(
             path, f"is damaged (none of its {losses.noun}s holds a bus frame)", "copy it from the logger again"
         )
@@ -289,9 +293,14 @@ def _blf_frames(raw: IO[bytes], size: int, losses: _Losses) -> Iterator[_Frame]:
             f"The file is cut short: {100.0 * size / whole:.0f} % of it is there ({size:,} of {whole:,} bytes), and the rest of "
             "the drive is missing."
         )
+    last, broken = 0.0, False
     while start < size:
         try:
-            yield from _messages(can.BLFReader(cast(IO[bytes], _BlfFile(raw, header, start))))
+            for frame in _messages(can.BLFReader(cast(IO[bytes], _BlfFile(raw, header, start)))):
+                if broken and last:
+                    losses.seconds += max(frame[0] - last, 0.0)
+                last, broken = frame[0], False
+                yield frame
             return
         except (Cancelled, MemoryError, GeneratorExit):
             raise
@@ -300,6 +309,7 @@ def _blf_frames(raw: IO[bytes], size: int, losses: _Losses) -> Iterator[_Frame]:
                 return  # the cut itself
             at = max(raw.tell(), start + 1)
             losses.at(start if at == start + 1 else at)
+            broken = True
             start = _next_mark(raw, at, size)
             header = header[:4] + _BLF_HEADER.to_bytes(4, "little") + header[8:]  # what else stood there was read
 

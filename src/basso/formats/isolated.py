@@ -54,7 +54,8 @@ def read_isolated(path: Path, kind: str, packed: bool, options: ReadOptions, pro
                 raise FormatError(about, what, remedy, where)
             return load(Path(name), path, answer["kept"])
         except ChildError as error:
-            raise FormatError(path, *_WHY[error.why]) from None
+            what, remedy = _WHY[error.why]
+            raise FormatError(path, f"{what}{f' ({error.detail})' if error.detail else ''}", remedy) from None
         except OSError as error:
             raise FormatError(path, f"cannot be read ({error.strerror})", "free the disk of the temporary files") from None
         except (ValueError, TypeError, KeyError, IndexError):

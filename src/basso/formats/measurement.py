@@ -125,6 +125,7 @@ class _Taken:
         self.channels: list[tuple[str, str, FloatArray, FloatArray]] = []
         self._times: list[FloatArray] = []
         self._numbers = 0
+        self._refused = 0
         self._wordy: list[str] = []
         self._damaged: list[str] = []
 
@@ -145,6 +146,9 @@ class _Taken:
 
     def refuse(self, name: str, refused: _Refused) -> None:
         """A channel whose conversion is not evaluated; its raw numbers would be no physical ones."""
+        self._refused += 1
+        if self._refused > _TOLD_ONE_BY_ONE:
+            return
         self.notes.append(
             f"Channel '{plain(name, 60)}' was left out: its conversion is the formula '{refused.formula}', which is not plain "
             f"arithmetic ({plain(refused.why, 60)})."
@@ -160,6 +164,8 @@ class _Taken:
 
     def tell(self) -> None:
         """Say what was left out."""
+        if self._refused > _TOLD_ONE_BY_ONE:
+            self.notes.append(f"{self._refused - _TOLD_ONE_BY_ONE} more channels with such formulas were left out.")
         for name in self._wordy[:_TOLD_ONE_BY_ONE]:
             self.notes.append(f"Channel '{plain(name, 60)}' holds no single numbers and was left out.")
         if len(self._wordy) > _TOLD_ONE_BY_ONE:

@@ -36,10 +36,11 @@ class ChildError(Exception):
 
     Attributes:
         why: "time" (it took longer than it may), "memory" (it wanted more than it may), or "died".
+        detail: name of the exception it died of, or "".
     """
 
-    def __init__(self, why: str) -> None:
-        self.why = why
+    def __init__(self, why: str, detail: str = "") -> None:
+        self.why, self.detail = why, detail
         super().__init__(why)
 
 
@@ -114,8 +115,8 @@ def run_child(
             watcher.join()
     if answer is None or child.returncode != 0:
         raise ChildError(ended_for or ("time" if child.returncode == -24 else "died"))  # 24: processor time ran out
-    if answer.get("failed") == "memory":
-        raise ChildError("memory")
+    if "failed" in answer:
+        raise ChildError(*answer["failed"])
     return answer
 
 
@@ -132,8 +133,7 @@ def serve(work: Callable[[dict[str, Any], Path], dict[str, Any]]) -> None:
     """In the child: confine this process, do the work asked for, and say its answer.
 
     Args:
-        work: (request, folder) → answer, plain values. What it raises ends the child without an answer; ``MemoryError``
-            is told apart.
+        work: (request, folder) → answer, plain values. What it raises becomes a :class:`ChildError` of the parent.
     """
     from basso.platform.confinement import confine, end_with_parent, limit
 
@@ -151,7 +151,9 @@ def serve(work: Callable[[dict[str, Any], Path], dict[str, Any]]) -> None:
     try:
         answer = work(asked["request"], folder)
     except MemoryError:
-        answer = {"failed": "memory"}
+        answer = {"failed": ["memory", ""]}
+    except Exception as error:
+        answer = {"failed": ["died", type(error).__name__]}
     say({"answer": answer})
     out.flush()
     os._exit(0)  # threads of libraries are not waited for
