@@ -5,6 +5,8 @@ from __future__ import annotations
 import errno
 import os
 import stat
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import BinaryIO
 
@@ -67,12 +69,18 @@ def put_whole(path: Path, data: bytes, lasting: bool = True) -> None:
     Raises:
         OSError: it cannot be written; what was there is untouched.
     """
+    with _replacing(path, lasting) as stream:
+        stream.write(data)
+
+
+@contextmanager
+def _replacing(path: Path, lasting: bool) -> Iterator[BinaryIO]:
     import tempfile
 
-    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
+    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name[:100]}.")
     try:
-        with os.fdopen(handle, "wb") as stream:
-            stream.write(data)
+        with os.fdopen(handle, "w+b") as stream:
+            yield stream
             if lasting:
                 stream.flush()
                 os.fsync(stream.fileno())
@@ -84,13 +92,25 @@ def put_whole(path: Path, data: bytes, lasting: bool = True) -> None:
         raise
 
 
+@contextmanager
+def writing_whole(path: Path) -> Iterator[BinaryIO]:
+    """A stream into a file that the user named; the file is there, whole, when the block ends, or as it was before.
+
+    Raises:
+        InputError: one sentence; what was there before is untouched.
+    """
+    try:
+        with _replacing(path, lasting=True) as stream:
+            yield stream
+    except OSError as error:
+        raise InputError(f"{path}: cannot be written ({error.strerror}); choose another folder.") from None
+
+
 def write_whole(path: Path, data: bytes) -> None:
     """:func:`put_whole` for a file that the user named.
 
     Raises:
         InputError: one sentence; what was there before is untouched.
     """
-    try:
-        put_whole(path, data)
-    except OSError as error:
-        raise InputError(f"{path}: cannot be written ({error.strerror}); choose another folder.") from None
+    with writing_whole(path) as stream:
+        stream.write(data)

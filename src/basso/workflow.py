@@ -171,7 +171,8 @@ def known_by_garage(folder: Path, recordings: Sequence[Recording], progress: Pro
 
     known: dict[str, Known] = {}
     with Garage(folder) as garage:
-        histories = [car_history(garage, car) for car in garage.all(Car)]
+        # A car from elsewhere that was not accepted says nothing of any log here.
+        histories = [h for car in garage.all(Car) if (h := car_history(garage, car)).arrival is None]
         for recording in recordings:
             for history in histories:
                 found = known_of(history, recording, samples_reader(garage), progress)

@@ -47,7 +47,9 @@ def test_a_car_goes_out_and_comes_in_elsewhere(
     taken = said(capsys, "import", str(out), "--folder", str(other))
     assert taken["new"] is True
     a, b = (said(capsys, "show", "Car 31", "--folder", str(f)) for f in (folder, other))
-    assert a == b
+    assert b["from_elsewhere"][0]["source"] == "car.basso.zip"
+    assert a == {**b, "from_elsewhere": []}
+    assert said(capsys, "accept", "Car 31", "--folder", str(other)) == a
     assert said(capsys, "import", str(out), "--folder", str(other))["new"] is False
 
 

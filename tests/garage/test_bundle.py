@@ -11,10 +11,10 @@ from pathlib import Path
 import pytest
 
 from basso.errors import InputError
-from basso.garage.bundle import export_car, import_car
+from basso.garage.bundle import accept_car, export_car, import_car
 from basso.garage.forms import FORM
 from basso.garage.history import car_history
-from basso.garage.records import KINDS, Car, Session
+from basso.garage.records import KINDS, Arrival, Car, Session
 from basso.garage.store import Garage
 from basso.trust.decisions import Decision, Decisions
 from garage_support import a_car
@@ -33,7 +33,7 @@ def bundle(tmp_path: Path) -> Path:
 
 
 def contents(garage: Garage) -> dict[str, object]:
-    return {r.id: r for kind in KINDS for r in garage.all(kind)}
+    return {r.id: r for kind in KINDS if kind is not Arrival for r in garage.all(kind)}
 
 
 def rewritten(bundle: Path, change: Callable[[dict[str, bytes]], None], resign: bool = True) -> Path:
@@ -63,14 +63,17 @@ def test_what_was_decided_about_its_logs_goes_along(tmp_path: Path, monkeypatch:
         export_car(garage, garage.all(Car)[0], path)
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "there"))
     with Garage(tmp_path / "to") as garage:
-        import_car(garage, path)
+        car, _ = import_car(garage, path)
+        assert Decisions().of("hash1") == Decision()  # before it is accepted it acts on nothing
+        accept_car(garage, car)
+        assert accept_car(garage, car) is None
     assert Decisions().of("hash1") == decided and Decisions().of("hash0") == Decision()
     # What was decided here stays.
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "elsewhere"))
     own = Decision(frozenset({("Oil P", "sign")}))
     Decisions().keep("hash1", own)
     with Garage(tmp_path / "third") as garage:
-        import_car(garage, path)
+        accept_car(garage, import_car(garage, path)[0])
     assert Decisions().of("hash1") == own
     for wrong in (b"[]", b'{"hash1": {"refused": [["x"]], "edited": []}}', b'{"hash1": 3}'):
         edited = rewritten(path, lambda parts, wrong=wrong: parts.update({"records/decisions.json": wrong}))  # type: ignore[misc]

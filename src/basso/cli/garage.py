@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -21,6 +22,7 @@ the folder that --folder names.
   basso garage normal "Car 31" --keep                the normal of its newest build, learned and kept as a new version
   basso garage export "Car 31" car-31.basso.zip      the car with its whole history, open formats
   basso garage import car-31.basso.zip
+  basso garage accept "Car 31"                       a car from elsewhere acts on logs only from then on
   basso garage backup
   basso garage restore                               the newest backup; --file for another"""
 
@@ -28,17 +30,17 @@ the folder that --folder names.
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     parser.add_argument("--folder", metavar="FOLDER", help="another garage than your own")
-    verbs = parser.add_subparsers(dest="verb", metavar="list|show|normal|export|import|backup|restore", required=True)
+    verbs = parser.add_subparsers(dest="verb", metavar="list|show|normal|export|import|accept|backup|restore", required=True)
     for verb, help_text in (
         ("list", "every car with what it has"), ("show", "one car with everything of it"),
         ("normal", "learn a build's normal from its sessions"), ("export", "write a car as one file"),
-        ("import", "take a car in"), ("backup", "make a dated backup now"), ("restore", "put a backup back"),
+        ("import", "import a car from a bundle"), ("accept", "let a car from elsewhere act on logs"), ("backup", "make a dated backup now"), ("restore", "put a backup back"),
     ):  # fmt: skip
         sub = verbs.add_parser(verb, help=help_text)
         sub.add_argument("--json", action="store_true", help="one JSON document on standard output")
         # Said before or after the verb: without a default here the one above is kept.
         sub.add_argument("--folder", metavar="FOLDER", default=argparse.SUPPRESS, help="another garage than your own")
-        if verb in ("show", "export", "normal"):
+        if verb in ("show", "export", "normal", "accept"):
             sub.add_argument("car", metavar="CAR", help="its name")
         if verb == "normal":
             sub.add_argument("--build", metavar="NAME", help="of which build (default: the newest)")
@@ -61,11 +63,13 @@ def run(arguments: argparse.Namespace) -> int:
     folder = Path(arguments.folder) if arguments.folder else default_folder()
     if arguments.verb == "restore":
         return _restore(arguments, folder)
-    if arguments.verb in ("list", "show", "normal", "export", "backup") and not (folder / FILE).is_file():
+    if arguments.verb in ("list", "show", "normal", "export", "accept", "backup") and not (folder / FILE).is_file():
         if arguments.verb == "list":
             return _say(arguments, {"schema": "basso.garage/1", "folder": str(folder), "cars": []}, "No cars yet.")
         raise InputError(f"{folder}: there is no garage yet; make one in the window or with `basso garage import`.")
     with Garage(folder) as garage:
+        for sentence in garage.news:
+            print(f"basso: {sentence}", file=sys.stderr)
         return _DO[arguments.verb](arguments, garage)
 
 
@@ -127,8 +131,24 @@ def _import(arguments: argparse.Namespace, garage: Garage) -> int:
     from basso.report.garage_documents import car_document
 
     car, edit = import_car(garage, Path(arguments.bundle), arguments.name)
-    words = f"{car.name} was taken in." if edit is not None else f"{car.name} is here already, just like this."
+    words = f"{car.name} is here already, just like this."
+    if edit is not None:
+        words = (
+            f"{car.name} was imported. Until you accept it (basso garage accept \"{car.name}\"), its sensor cards, oils, floors, "
+            "saved normals and decisions do not act on any log."
+        )
     return _say(arguments, {**car_document(garage, car), "new": edit is not None}, words)
+
+
+def _accept(arguments: argparse.Namespace, garage: Garage) -> int:
+    from basso.garage.bundle import accept_car
+    from basso.garage.store import car_named
+    from basso.report.garage_documents import car_document
+
+    car = car_named(garage, arguments.car)
+    edit = accept_car(garage, car)
+    words = f"{car.name} is accepted." if edit is not None else f"{car.name} is your own; there was nothing to accept."
+    return _say(arguments, car_document(garage, car), words)
 
 
 def _backup(arguments: argparse.Namespace, garage: Garage) -> int:
@@ -148,7 +168,7 @@ def _restore(arguments: argparse.Namespace, folder: Path) -> int:
     return _say(arguments, {"schema": "basso.backup/1", "path": str(chosen), "former": str(aside)}, words)
 
 
-_DO = {"list": _list, "show": _show, "normal": _normal, "export": _export, "import": _import, "backup": _backup}
+_DO = {"list": _list, "show": _show, "normal": _normal, "export": _export, "import": _import, "accept": _accept, "backup": _backup}
 
 
 def _say(arguments: argparse.Namespace, document: dict[str, object], words: str) -> int:

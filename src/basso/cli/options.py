@@ -147,6 +147,8 @@ def asked(arguments: argparse.Namespace, recording: Recording, question: Questio
 
     with Garage(Path(arguments.garage) if arguments.garage else default_folder()) as garage:
         for history in (car_history(garage, car) for car in garage.all(Car)):
+            if history.arrival is not None:
+                continue
             session = session_of(history, recording.content_hash)
             if session is not None:
                 return asked_of(history, session, question)

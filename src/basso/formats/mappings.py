@@ -18,6 +18,7 @@ from typing import TYPE_CHECKING, Any
 
 from basso.errors import InputError
 from basso.files import put_whole
+from basso.platform.locks import locked
 
 if TYPE_CHECKING:
     from basso.formats.options import ReadOptions
@@ -93,6 +94,10 @@ class Mappings:
         Raises:
             InputError: the file cannot be written.
         """
+        with locked(self._file):  # another window may be confirming too
+            self._remember(shape, confirmed)
+
+    def _remember(self, shape: str, confirmed: Confirmed | None) -> None:
         known = self.all()
         if not known and self._file.exists() and self._file.stat().st_size > 0:
             self._set_aside()

@@ -2,17 +2,24 @@
 
 from __future__ import annotations
 
+import json
+import os
 import shutil
 import sqlite3
-from contextlib import closing
+from collections.abc import Iterator
+from contextlib import closing, contextmanager, suppress
 from datetime import datetime
 from pathlib import Path
 
 from basso.errors import InputError
+from basso.files import is_plain_file, put_whole
 from basso.garage.in_use import alone
 from basso.garage.place import FILE
 
 _KEPT_BACKUPS = 20
+_PART = ".part"
+_RESTORING = ".restoring.json"
+"""Says that a backup is being put back: written when its copy is whole, removed when it is in place."""
 
 
 def backups_in(folder: Path) -> list[Path]:
@@ -21,9 +28,18 @@ def backups_in(folder: Path) -> list[Path]:
 
 
 def backup_name(folder: Path, why: str = "") -> Path:
-    """What a backup made now is called."""
-    stamp = datetime.now().strftime("%Y-%m-%d-%H%M%S")
-    return folder / "backups" / f"garage-{stamp}{f'-{why}' if why else ''}.sqlite"
+    """What a backup made now is called; never as one that is there."""
+    return _free_name(folder / "backups", "garage-", f"-{why}" if why else "")
+
+
+def _free_name(folder: Path, before: str, after: str = "") -> Path:
+    """A name with the time in it, and a number where several are made within a second."""
+    stamp, number = datetime.now().strftime("%Y-%m-%d-%H%M%S"), 1
+    while True:
+        path = folder / f"{before}{stamp}{f'-{number}' if number > 1 else ''}{after}.sqlite"
+        if not os.path.lexists(path):
+            return path
+        number += 1
 
 
 def copy_whole(file: Path, target: Path) -> Path:
@@ -32,15 +48,18 @@ def copy_whole(file: Path, target: Path) -> Path:
     Raises:
         InputError: it cannot be written; nothing is left of it.
     """
-    fresh = target.with_suffix(".part")
+    fresh = target.with_name(f"{target.name}.{os.getpid()}{_PART}")
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
         with closing(sqlite3.connect(file)) as source, closing(sqlite3.connect(fresh)) as copy:
             source.backup(copy)
+        _to_disk(fresh)
         fresh.replace(target)
     except (OSError, sqlite3.Error) as error:
-        fresh.unlink(missing_ok=True)
-        raise InputError(f"{target}: the backup could not be written ({error}); free the disk.") from None
+        with suppress(OSError):
+            fresh.unlink(missing_ok=True)
+        why = error.strerror if isinstance(error, OSError) else str(error)
+        raise InputError(f"{target}: the backup could not be written ({why}); free the disk.") from None
     for old in backups_in(target.parent.parent)[_KEPT_BACKUPS:]:
         old.unlink(missing_ok=True)
     return target
@@ -55,32 +74,119 @@ def restore(folder: Path, backup: Path) -> Path:
     Raises:
         InputError: the backup is damaged or from a newer Basso; nothing was changed.
     """
-    try:
-        with closing(sqlite3.connect(f"{backup.resolve().as_uri()}?mode=ro", uri=True)) as connection:
-            whole = connection.execute("PRAGMA integrity_check(1)").fetchone()[0] == "ok"
+    whole, version = False, None
+    if is_plain_file(backup):
+        with suppress(sqlite3.DatabaseError, ValueError), _reading(backup) as connection:
+            whole = connection.execute("PRAGMA integrity_check(1)").fetchone()[0] == "ok" and has_plain_schema(connection)
             version = version_of(connection)
-    except (sqlite3.DatabaseError, ValueError):
-        whole, version = False, None
     if not whole or version not in known_versions():
         raise InputError(
             f"{backup}: is no whole backup of a garage this Basso can read; choose another. Nothing was changed."
         )
     with alone(folder):
-        return _put_back(folder, backup)
+        finish_restore(folder)  # one that was interrupted before
+        fresh = folder / f".{FILE}.restored"
+        try:
+            fresh.unlink(missing_ok=True)
+            with _reading(backup) as source, closing(sqlite3.connect(fresh)) as copy:
+                source.backup(copy)  # with what still stands in its write-ahead file
+            _to_disk(fresh)
+            aside = _free_name(folder, "garage-before-restore-")
+            put_whole(folder / _RESTORING, json.dumps({"aside": aside.name, "backup": backup.name}).encode())
+        except (OSError, sqlite3.Error) as error:
+            with suppress(OSError):
+                fresh.unlink(missing_ok=True)
+            why = error.strerror if isinstance(error, OSError) else str(error)
+            raise InputError(
+                f"{folder}: the backup could not be put back ({why}); free the disk. Nothing was changed."
+            ) from None
+        _put_in_place(folder, aside)
+        return aside
 
 
-def _put_back(folder: Path, backup: Path) -> Path:
-    current = folder / FILE
-    aside = folder / f"garage-before-restore-{datetime.now().strftime('%Y-%m-%d-%H%M%S')}.sqlite"
-    fresh = folder / f".{FILE}.restored"
-    shutil.copyfile(backup, fresh)
-    # What a killed window left in the write-ahead files belongs to the former database.
-    for tail in ("", "-wal", "-shm"):
-        left = current.with_name(current.name + tail)
-        if left.exists():
-            left.replace(aside.with_name(aside.name + tail))
-    fresh.replace(current)
-    return aside
+@contextmanager
+def _reading(backup: Path) -> Iterator[sqlite3.Connection]:
+    """A backup opened to be read; where nothing may be written beside it, as it stands."""
+    where = backup.resolve().as_uri()
+    connection = sqlite3.connect(f"{where}?mode=ro", uri=True)
+    try:
+        try:
+            connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
+        except sqlite3.OperationalError:
+            connection.close()
+            connection = sqlite3.connect(f"{where}?mode=ro&immutable=1", uri=True)
+        yield connection
+    finally:
+        connection.close()
+
+
+def has_plain_schema(connection: sqlite3.Connection) -> bool:
+    """False for a database with triggers or views: a garage has none, and a stranger's would act at every edit."""
+    return connection.execute("SELECT 1 FROM sqlite_master WHERE type IN ('trigger', 'view')").fetchone() is None
+
+
+def finish_restore(folder: Path) -> tuple[str, ...]:
+    """Finish putting a backup back where that was interrupted; what is said about it. Nobody else has the garage open."""
+    marker, fresh = folder / _RESTORING, folder / f".{FILE}.restored"
+    if not marker.exists():
+        with suppress(OSError):
+            fresh.unlink(missing_ok=True)  # a copy that was not whole yet: nothing had been changed
+        return ()
+    try:
+        noted = json.loads(marker.read_text(encoding="utf-8"))
+        aside, backup = folder / Path(str(noted["aside"])).name, Path(str(noted["backup"])).name
+    except (OSError, ValueError, KeyError, TypeError):
+        aside, backup = _free_name(folder, "garage-before-restore-"), "a backup"
+    try:
+        _put_in_place(folder, aside)
+    except OSError as error:
+        raise InputError(
+            f"{folder}: a backup was being put back when Basso was stopped, and that cannot be finished ({error.strerror}); "
+            "free the disk and open the garage again. Nothing is lost."
+        ) from None
+    return (
+        f"{backup} was being put back when Basso was stopped; that is finished now. What was there before is {aside.name}.",
+    )
+
+
+def _put_in_place(folder: Path, aside: Path) -> None:
+    """Set the database aside and put the whole copy in its place, by one rename. Can be begun again at any step."""
+    current, fresh = folder / FILE, folder / f".{FILE}.restored"
+    if fresh.exists():
+        if current.exists() and not aside.exists():
+            try:
+                os.link(current, aside)
+            except OSError:  # a disk without links
+                shutil.copyfile(current, aside)
+        # What a killed window left in the write-ahead files belongs to the former database.
+        for tail in ("-wal", "-shm", "-journal"):
+            left = current.with_name(current.name + tail)
+            if left.exists():
+                left.replace(aside.with_name(aside.name + tail))
+        fresh.replace(current)
+    (folder / _RESTORING).unlink(missing_ok=True)
+    with suppress(OSError):
+        held = os.open(folder, os.O_RDONLY)
+        try:
+            os.fsync(held)
+        finally:
+            os.close(held)
+
+
+def _to_disk(file: Path) -> None:
+    """What was written is on the disk before it is counted on."""
+    held = os.open(file, os.O_RDONLY)
+    try:
+        os.fsync(held)
+    finally:
+        os.close(held)
+
+
+def sweep_parts(folder: Path) -> None:
+    """Remove halves of backups and of files that were being written when a process was killed; nobody else is at work."""
+    for path in (*(folder / "backups").glob(f"*{_PART}*"), *folder.glob(".incoming-*"), *folder.glob(f".{FILE}.*.tmp")):
+        with suppress(OSError):
+            shutil.rmtree(path) if path.is_dir() else path.unlink()
 
 
 def backup_day(backup: Path) -> str:

@@ -12,6 +12,7 @@ from basso.fitting.places import place_names
 from basso.fitting.threads import threads
 from basso.garage import records as r
 from basso.oil.grades import grades
+from basso.plain_text import plain_lines
 from basso.units import DisplayUnits, Quantity
 
 
@@ -169,6 +170,7 @@ def _forms() -> dict[type[r.Record], tuple[Field, ...]]:
             _DAY, Field("decision", "Decision", choices=r.RULINGS, needed=True), Field("limit", "Limit"), Field("reason", "Why", needed=True), Field("seen", "Shown then"),
         ),
         r.Attachment: (_DAY, Field("text", "Note")),
+        r.Arrival: (_DAY, Field("source", "From")),
     }  # fmt: skip
 
 
@@ -226,7 +228,7 @@ def read(field: Field, text: str, units: DisplayUnits, names: Names = NO_NAMES) 
     Raises:
         InputError: it is no number, day or pair; the sentence says what is wanted.
     """
-    text = text.strip()
+    text = plain_lines(text).strip()
     if field.kind in ("engine", "build"):
         known = {name: i for i, name in names.of(field.kind).items()}
         if text not in known and (text or field.kind == "build"):

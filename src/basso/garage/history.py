@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, TypeVar
 
 from basso.garage.fields import Names
 from basso.garage.records import (
+    Arrival,
     Attachment,
     Build,
     Calibration,
@@ -54,6 +55,12 @@ class CarHistory:
     oil_sheets: tuple[OilSheet, ...] = ()
     circuits: tuple[Circuit, ...] = ()
     rulings: tuple[Ruling, ...] = ()
+    arrivals: tuple[Arrival, ...] = ()
+
+    @property
+    def arrival(self) -> Arrival | None:
+        """Where the car came from, as long as it was not accepted: until then nothing of it acts on a log judged here."""
+        return next(iter(self.arrivals), None)
 
     @property
     def newest_build(self) -> Build | None:
@@ -129,4 +136,5 @@ def car_history(garage: Garage, car: Car) -> CarHistory:
     return CarHistory(
         car, own(Engine), own(Build), own(Session), own(OilEntry), own(OilSample), own(LevelPoint), own(Job), own(Attachment), own(Sensor),
         own(Calibration), own(Normal), own(FloorChoice), own(OilSheet), own(Circuit), own(Ruling),
+        own(Arrival),
     )  # fmt: skip

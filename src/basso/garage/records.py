@@ -6,6 +6,7 @@ date-times without a zone. Unknown is None (numbers) or "" (words), never 0. ``i
 
 from __future__ import annotations
 
+import re
 import uuid
 from dataclasses import dataclass, field, fields
 from types import MappingProxyType
@@ -80,9 +81,14 @@ def _typed(cls: type[Record], plain: dict[str, Any], name: str, kind: str) -> An
         good = all(isinstance(v, list | tuple) and len(v) == 2 and all(_number(x) for x in v) for v in value)
     if good and name in ("id", "car", "sensor") and not value:
         good = False
+    if good and kind in ("float | None", "int | None") and value is not None:
+        good = _number(value)
+    if good and name in _HASHES and value:
+        good = bool(_HASHES[name].fullmatch(value))
     if not good:
+        wanted = "a fingerprint" if name in _HASHES else _WORDS[kind]
         raise InputError(
-            f"{cls.noun} {plain.get('id', '?')}: '{name}' is {str(value)[:40]!r}, and should be {_WORDS[kind]}; correct it."
+            f"{cls.noun} {str(plain.get('id', '?'))[:60]}: '{name}' is {_short(value)}, and should be {wanted}; correct it."
         )
     if kind == "float | None" and value is not None:
         return float(value)
@@ -93,6 +99,14 @@ def _typed(cls: type[Record], plain: dict[str, Any], name: str, kind: str) -> An
     return value
 
 
+def _short(value: object) -> str:
+    """A value as a sentence quotes it; a number may have more digits than can be written out."""
+    try:
+        return repr(str(value)[:40])
+    except ValueError:
+        return "a number without end"
+
+
 _WORDS = {
     "str": "text", "float | None": "a number or null", "int | None": "a whole number or null", "bool": "true or false",
     "tuple[str, ...]": "a list of texts", "tuple[tuple[float, float], ...]": "a list of pairs of numbers",
@@ -100,8 +114,14 @@ _WORDS = {
 }  # fmt: skip
 
 
+LOG_HASH, FILE_HASH = re.compile("[0-9A-Za-z]{1,96}"), re.compile(r"[0-9a-f]{64}(\.[a-z0-9]{1,12})?")
+"""What the fingerprint of a log, and the name of a kept file, look like: never a path."""
+_HASHES = MappingProxyType({"log_hash": LOG_HASH, "file_hash": FILE_HASH})
+_LARGEST = 1e15
+
+
 def _number(value: object) -> bool:
-    return isinstance(value, int | float) and not isinstance(value, bool)
+    return isinstance(value, int | float) and not isinstance(value, bool) and abs(value) < _LARGEST
 
 
 def _plain(value: Any) -> Any:
@@ -545,9 +565,27 @@ class Ruling(Record):
     seen: str = ""
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Arrival(Record):
+    """A car came from elsewhere and was not accepted yet: it is shown, and nothing of it acts on a log that is judged here.
+
+    Attributes:
+        day: when it came; ``source``: the name of the bundle, for people.
+        decisions: what was decided elsewhere about the corrections of its logs, by the log's fingerprint, as
+            :meth:`basso.trust.decisions.Decision.as_plain` gives it; taken over when the car is accepted.
+    """
+
+    table: ClassVar[str] = "arrivals"
+    noun: ClassVar[str] = "arrival"
+    car: str
+    day: str
+    source: str = ""
+    decisions: dict[str, Any] = field(default_factory=dict)
+
+
 KINDS: tuple[type[Record], ...] = (
     Car, Engine, Build, Session, OilEntry, OilSample, LevelPoint, Job, Attachment, Sensor, Calibration,
-    Normal, FloorChoice, OilSheet, Circuit, Ruling,
+    Normal, FloorChoice, OilSheet, Circuit, Ruling, Arrival,
 )  # fmt: skip
 """Every kind, each after those it points to."""
 BY_TABLE = MappingProxyType({k.table: k for k in KINDS})

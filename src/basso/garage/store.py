@@ -7,6 +7,7 @@ open; an edit that rests on what another has changed meanwhile is refused.
 
 from __future__ import annotations
 
+import errno
 import hashlib
 import os
 import sqlite3
@@ -18,15 +19,40 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 import sqlalchemy as sa
-from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
+from sqlalchemy.exc import DBAPIError, IntegrityError
 
 from basso.errors import InputError
-from basso.files import put_whole
-from basso.garage.backups import backup_day, backup_name, backups_in, copy_whole, cut_short, known_versions, version_of
-from basso.garage.in_use import take_part
+from basso.files import is_plain_file, put_whole
+from basso.garage.backups import (
+    backup_day,
+    backup_name,
+    backups_in,
+    copy_whole,
+    cut_short,
+    finish_restore,
+    has_plain_schema,
+    known_versions,
+    sweep_parts,
+    version_of,
+)
+from basso.garage.in_use import share, take_part
 from basso.garage.place import FILE, default_folder
-from basso.garage.records import BY_TABLE, Attachment, Build, Car, Job, Normal, Record, Ruling, Session
+from basso.garage.records import (
+    BY_TABLE,
+    FILE_HASH,
+    LOG_HASH,
+    Attachment,
+    Build,
+    Car,
+    Job,
+    Normal,
+    Record,
+    Ruling,
+    Session,
+)
 from basso.garage.tables import EDITS, TABLES
+from basso.garage.trouble import RECOVERABLE, code_of, told
+from basso.plain_text import plain
 
 R = TypeVar("R", bound=Record)
 
@@ -87,15 +113,23 @@ class Garage:
         self.folder = folder or default_folder()
         self.file = self.folder / FILE
         self.read_only = False
+        self.news: tuple[str, ...] = ()
+        """What was mended on opening, one sentence each: what an interrupted restore, backup or import left behind."""
         self._ready_folder()
-        self._held = None if self.read_only else take_part(self.folder)
+        self._held, first = (None, False) if self.read_only else take_part(self.folder)
         try:
+            if first:
+                self.news += finish_restore(self.folder)
             self._check()
             self._engine = self._connect()
             self._bring_up_to_date()
+            if first:
+                self.news += self._sweep()
         except BaseException:
             self._let_go()
             raise
+        if first and self._held is not None:
+            share(self._held)
 
     def __enter__(self) -> Garage:
         return self
@@ -116,6 +150,8 @@ class Garage:
     # Opening
 
     def _ready_folder(self) -> None:
+        if self.file.exists() and not is_plain_file(self.file):
+            raise InputError(f"{self.file}: is a pipe, a device or a folder, not a garage; choose another folder.")
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
             probe = self.folder / f".probe-{os.getpid()}"
@@ -126,26 +162,47 @@ class Garage:
                 raise InputError(
                     f"{self.folder}: no garage can be kept there ({error.strerror}); choose another folder."
                 ) from None
-            self.read_only = True
+            # A full disk is no folder that may only be read: what fails for want of room says so itself.
+            self.read_only = error.errno != errno.ENOSPC
 
     def _check(self) -> None:
         """A database that is whole and of a version known here, looked at without writing to it."""
         if not self.file.exists():
             return
         try:
-            with closing(sqlite3.connect(self._uri(), uri=True, timeout=_PATIENCE_MS / 1000)) as connection:
-                if self.file.stat().st_size:
-                    wrong = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
-                    if wrong != "ok" or cut_short(self.file):
-                        raise sqlite3.DatabaseError(wrong)
-                version = version_of(connection)
-        except (sqlite3.DatabaseError, ValueError):  # the check itself may quote damaged text
-            raise self._damaged() from None
+            version = self._looked_at(self._uri())
+        except (sqlite3.Error, ValueError) as error:  # the check itself may quote damaged text
+            if code_of(error) not in RECOVERABLE or self.read_only:
+                raise self._trouble(error) from None
+            try:
+                # A process was killed while it wrote: SQLite rolls that back when it may write.
+                version = self._looked_at(str(self.file), uri=False)
+            except (sqlite3.Error, ValueError) as again:
+                raise self._trouble(again) from None
+        except OSError as error:
+            raise InputError(f"{self.file}: cannot be read ({error.strerror}); check the disk.") from None
         if version is not None and version not in known_versions():
             raise InputError(
-                f"{self.file}: was written by a newer Basso (its version {version}); open it with that one. "
+                f"{self.file}: was written by a newer Basso (its version {version[:20]}); open it with that one. "
                 "It was left as it is."
             )
+
+    def _looked_at(self, name: str, uri: bool = True) -> str | None:
+        """The version of the database; raises sqlite3.Error where it cannot be read or is not whole."""
+        with closing(sqlite3.connect(name, uri=uri, timeout=_PATIENCE_MS / 1000)) as connection:
+            if self.file.stat().st_size:
+                wrong = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
+                if wrong != "ok" or cut_short(self.file):
+                    raise ValueError(wrong)
+            if not has_plain_schema(connection):
+                raise InputError(
+                    f"{self.file}: holds triggers or views, which no garage has, and was not opened; restore a backup."
+                )
+            return version_of(connection)
+
+    def _trouble(self, error: BaseException | None) -> InputError:
+        """The true reason: busy, full, no permission, a failing disk; damaged only where SQLite says so."""
+        return told(self.file, error) or self._damaged()
 
     def _damaged(self) -> InputError:
         newest = next(iter(self.backups()), None)
@@ -155,6 +212,37 @@ class Garage:
             else "put back a copy of it; no backup was found"
         )
         return InputError(f"{self.file}: is damaged and was left as it is; {remedy}.")
+
+    def _sweep(self) -> tuple[str, ...]:
+        """Remove what interrupted work left behind: files that nothing in the garage, and no edit of it, ever named."""
+        if self.read_only:
+            return ()
+        sweep_parts(self.folder)
+        found = [
+            p
+            for folder, shape in (("samples", LOG_HASH), ("files", FILE_HASH))
+            for p in sorted((self.folder / folder).glob("*"))
+            if shape.fullmatch(p.stem if folder == "samples" else p.name) or p.name.startswith(".")
+        ]
+        if not found:
+            return ()
+        with self._reading() as connection:
+            named: set[str] = set()
+            for kind, column in ((Session, "log_hash"), (Attachment, "file_hash")):
+                named |= set(connection.execute(sa.select(TABLES[kind.table].c[column])).scalars())
+            unnamed = [p for p in found if p.stem not in named and p.name not in named]
+            if unnamed:
+                edits = "\n".join(connection.execute(sa.text("SELECT changes FROM edits")).scalars())
+                unnamed = [p for p in unnamed if p.name.startswith(".") or p.stem not in edits]
+        for path in unnamed:
+            path.unlink(missing_ok=True)
+        if not unnamed:
+            return ()
+        many = len(unnamed) > 1
+        return (
+            f"{len(unnamed)} {'files' if many else 'file'} that an interrupted import or export left in the garage's folder "
+            f"{'were' if many else 'was'} removed.",
+        )
 
     def _uri(self) -> str:
         return f"{self.file.resolve().as_uri()}?mode=ro{'&immutable=1' if self.read_only else ''}"
@@ -211,12 +299,10 @@ class Garage:
         try:
             with self._engine.connect() as connection, connection.begin():
                 yield connection
-        except OperationalError as error:
-            if "locked" in str(error.orig):
-                raise InputError(f"{self.file}: is in use by another window just now; try again.") from None
-            raise self._damaged() from None
-        except (DBAPIError, ValueError, TypeError):  # the latter two: a field that no longer holds what it should
-            raise self._damaged() from None
+        except DBAPIError as error:
+            raise self._trouble(error.orig) from None
+        except (sqlite3.Error, ValueError, TypeError) as error:  # the latter two: a field that no longer holds what it should
+            raise self._trouble(error) from None
 
     @contextmanager
     def _writing(self) -> Iterator[sa.Connection]:
@@ -229,10 +315,12 @@ class Garage:
                 yield connection
         except IntegrityError:
             raise ConflictError("Something this rests on is no longer there; look again.") from None
-        except OperationalError as error:
-            raise InputError(f"{self.file}: cannot be written ({error.orig}); nothing was changed.") from None
-        except (DBAPIError, ValueError, TypeError):
-            raise self._damaged() from None
+        except DBAPIError as error:
+            raise self._trouble(error.orig) from None
+        except UnicodeEncodeError:
+            raise InputError("A text holds a broken character and cannot be kept; write it anew.") from None
+        except (sqlite3.Error, ValueError, TypeError) as error:
+            raise self._trouble(error) from None
 
     # Reading
 
@@ -363,17 +451,29 @@ class Garage:
 
     def keep_file(self, data: bytes, suffix: str) -> str:
         """Keep a file by its content; returns its name in ``files``."""
-        name = hashlib.sha256(data).hexdigest() + suffix.lower()
+        digest = hashlib.sha256(data).hexdigest()
+        name = digest + suffix.lower() if FILE_HASH.fullmatch(digest + suffix.lower()) else digest
         self._put(self.folder / "files" / name, data)
         return name
 
     def keep_samples(self, log_hash: str, parquet: bytes) -> None:
-        """Keep the samples of a log by the fingerprint of its content."""
+        """Keep the samples of a log by the fingerprint of its content.
+
+        Raises:
+            InputError: it cannot be written, or the fingerprint is none.
+        """
+        if not LOG_HASH.fullmatch(log_hash):
+            raise InputError(f"'{plain(log_hash, 60)}': is no fingerprint of a log; nothing was kept.")
         self._put(self.samples_file(log_hash), parquet)
 
     def samples_file(self, log_hash: str) -> Path:
-        """Where the samples of a log are, if they are kept."""
-        return self.folder / "samples" / f"{log_hash}.parquet"
+        """Where the samples of a log are, if they are kept; always inside the garage's folder."""
+        return self.folder / "samples" / f"{log_hash if LOG_HASH.fullmatch(log_hash) else '-'}.parquet"
+
+    def kept_file(self, file_hash: str) -> Path:
+        """Where an attached file is, if it is kept; always inside the garage's folder, and never a link out of it."""
+        path = self.folder / "files" / (file_hash if FILE_HASH.fullmatch(file_hash) else "-")
+        return self.folder / "files" / "-" if path.is_symlink() else path
 
     def _put(self, path: Path, data: bytes) -> None:
         if path.is_file():

@@ -9,7 +9,7 @@ from basso.garage.build_line import stages, state_of_oil
 from basso.garage.history import CarHistory, car_history
 from basso.garage.jobs import sheet_of, state
 from basso.garage.normals import Learned, curve_of, versions
-from basso.garage.records import Build, Car, Job, Session
+from basso.garage.records import Arrival, Build, Car, Job, Session
 from basso.pressure.changed import Apart, normals_apart
 from basso.report.documents import rounded
 from basso.units import DisplayUnits, Quantity
@@ -31,12 +31,14 @@ def garage_document(garage: Garage) -> dict[str, Any]:
 def car_document(garage: Garage, car: Car) -> dict[str, Any]:
     """Schema ``basso.car/1``: one car, its oil now, the engine's card of each session, and every record by kind as it is kept."""
     rows, history = garage.of_car(car.id), car_history(garage, car)
+    arrivals = rows.pop(Arrival.table)
     cards = {s.id: card.id for s in history.sessions if (card := history.card_of(s)) is not None}
     return {
         "schema": "basso.car/1",
         **_short(garage, car),
         "oil_now": _oil_plain(_oil(garage, car)),
         "engine_cards": cards,
+        "from_elsewhere": [{"source": a.source, "day": a.day} for a in arrivals if isinstance(a, Arrival)],
         "records": {name: [r.as_plain() for r in records] for name, records in rows.items()},
     }
 
@@ -102,8 +104,10 @@ def garage_text(garage: Garage) -> str:
 
 def car_text(garage: Garage, car: Car) -> str:
     """The build line as text, the oil and the open jobs."""
-    lines = [car.name, ""]
     history = car_history(garage, car)
+    lines = [car.name, ""]
+    if history.arrival is not None:
+        lines[1:1] = [f"From elsewhere ({history.arrival.source}, {history.arrival.day}), not accepted yet."]
     for stage in stages(history, DisplayUnits()):
         lines.append(f"{stage.build.since}  {stage.build.name}: {stage.build.reason or 'no reason written down'}")
         lines += [f"              changed {c}" for c in stage.changed]

@@ -14,6 +14,7 @@ from typing import Any
 
 from basso.errors import InputError
 from basso.files import put_whole
+from basso.platform.locks import locked
 
 CorrectionKey = tuple[str, str]
 _VERSION = 1
@@ -58,6 +59,10 @@ class Decisions:
         Raises:
             InputError: it cannot be written.
         """
+        with locked(self._file):  # another window may be deciding too
+            self._keep(content_hash, decision)
+
+    def _keep(self, content_hash: str, decision: Decision) -> None:
         logs = self._read()
         if decision == Decision():
             logs.pop(content_hash, None)

@@ -22,7 +22,9 @@ if TYPE_CHECKING:
 
 
 def facts_of(view: CarHistory, garage: Garage | None, entries: Sequence[Entry]) -> GarageFacts:
-    """What a car's history says of logs."""
+    """What a car's history says of logs; nothing while the car came from elsewhere and was not accepted."""
+    if view.arrival is not None:
+        return GarageFacts()
     log_of = log_reader(view, garage, entries)
 
     def sensor_of(recording: Recording) -> KnownSensor | None:

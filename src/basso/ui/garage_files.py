@@ -9,10 +9,16 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QFileDialog
 
 from basso.errors import InputError
+from basso.files import is_plain_file, open_plain
 from basso.garage.records import Attachment, Car, Job, Record
+from basso.limits import MOST_BUNDLE_PART_BYTES
 
 if TYPE_CHECKING:
     from basso.ui.desk import Desk
+
+
+_VIEWED = frozenset({".pdf", ".txt", ".csv", ".tsv", ".md", ".ods", ".odt", ".xlsx", ".docx", ".mp4", ".mov", ".webm"})
+"""Kinds of attached files that the system's own viewer is asked to show; another kind may be a program."""
 
 
 class GarageFiles:
@@ -60,13 +66,28 @@ class GarageFiles:
             car, edit = result
             self._model.choose(car.id)
             if edit is not None:
-                self._model.made_elsewhere(f"taking in {car.name}", edit)
+                self._model.made_elsewhere(f"importing {car.name}", edit)
             else:
                 self._desk.tell(f"{car.name} is here already, just like this.")
 
         self._desk.jobs.start(
             "bundle", f"taking in {path.name}", lambda _: import_car(garage, path), done, self._desk.tell
         )
+
+    def accept(self) -> None:
+        """Let the shown car, which came from elsewhere, act like one's own."""
+        from basso.garage.bundle import accept_car
+
+        view, garage = self._model.view, self._model.garage
+        if view is None or garage is None:
+            return
+        try:
+            edit = accept_car(garage, view.car)
+        except InputError as error:
+            self._desk.tell(str(error))
+            return
+        if edit is not None:
+            self._model.made_elsewhere(f"accepting {view.car.name}", edit)
 
     def print_sheet(self, record: Record) -> None:
         """A job sheet as PDF, which every system prints."""
@@ -90,7 +111,11 @@ class GarageFiles:
             return
         path = Path(name)
         try:
-            kept = garage.keep_file(path.read_bytes(), path.suffix)
+            with open_plain(path) as stream:
+                data = stream.read(MOST_BUNDLE_PART_BYTES + 1)
+            if len(data) > MOST_BUNDLE_PART_BYTES:
+                raise InputError(f"{path}: is larger than {MOST_BUNDLE_PART_BYTES // 1_000_000} MB; attach a smaller copy.")
+            kept = garage.keep_file(data, path.suffix)
         except OSError as error:
             self._desk.tell(f"{path}: cannot be read ({error.strerror}); choose another file.")
             return
@@ -117,17 +142,23 @@ class GarageFiles:
         garage, view = self._model.garage, self._model.view
         if garage is None or view is None or not isinstance(record, Attachment):
             return
-        kept = garage.folder / "files"
-        path = kept / record.file_hash
-        if not path.is_file():
+        path = garage.kept_file(record.file_hash)
+        if not is_plain_file(path):
             self._desk.tell(f"{record.file_name}: its file is missing from the garage ({path}); attach it again.")
+        elif not is_photo(path) and path.suffix not in _VIEWED:
+            self._desk.tell(
+                f"{record.file_name}: Basso opens photos, papers and tables, not files of the kind '{path.suffix}', which could be "
+                f"a program. It lies at {path}."
+            )
         elif not is_photo(path):
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
         else:
             own = [
-                a for a in view.attachments if a.about == record.about and a.file_hash and is_photo(kept / a.file_hash)
+                a
+                for a in view.attachments
+                if a.about == record.about and a.file_hash and is_photo(garage.kept_file(a.file_hash))
             ]
-            titled = [(": ".join(x for x in (a.part, a.text or a.file_name) if x), kept / a.file_hash) for a in own]
+            titled = [(": ".join(x for x in (a.part, a.text or a.file_name) if x), garage.kept_file(a.file_hash)) for a in own]
             PhotoDialog(self._desk.window, self._desk.look, titled, own.index(record)).exec()
 
     def restore(self) -> None:

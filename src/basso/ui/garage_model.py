@@ -71,6 +71,8 @@ class GarageModel(QObject):
             self._garage, self.trouble = garage, ""
             self._timer.start()
             self.refresh()
+            for sentence in garage.news:
+                self.problem.emit(sentence)
 
         def failed(sentence: str) -> None:
             self.trouble = sentence

@@ -109,7 +109,7 @@ class Garaging:
     def engine_shown(self) -> Engine | None:
         """The card of the engine whose log is shown; None where the garage does not know it."""
         view, shown = self._model.view, self._desk.workspace.recording
-        if view is None or shown is None:
+        if view is None or shown is None or view.arrival is not None:
             return None
         session = next((s for s in view.sessions if s.log_hash == shown.content_hash), None)
         return view.card_of(session) if session is not None else None
@@ -163,7 +163,7 @@ class Garaging:
         else:
             handler = {
                 "new car": self._new_car, "car": self._edit_car, "engine": self._show_engine, "new card": self._new_card, "new engine": self._new_engine, "new build": self._new_build,
-                "new session": self._new_session, "new oil": self._new_oil, "new sample": self._new_sample, "import": self.files.choose_bundle,
+                "new session": self._new_session, "new oil": self._new_oil, "new sample": self._new_sample, "import": self.files.choose_bundle, "accept": self.files.accept,
                 "export": self.files.export, "remove car": self._remove_car, "history": self._history, "backup": self.files.back_up, "restore": self.files.restore, "demo": self._demo,
             }.get(verb)  # fmt: skip
             if handler is not None:
@@ -301,7 +301,7 @@ class Garaging:
 
     def _keep_samples(self, recording: Recording) -> None:
         garage = self._model.garage
-        if garage is None or garage.samples_file(recording.content_hash).is_file():
+        if garage is None:
             return
 
         def work(_: Progress) -> None:

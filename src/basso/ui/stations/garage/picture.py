@@ -132,7 +132,22 @@ def opening(view: CarHistory | None, units: DisplayUnits) -> Opening:
         said.append(again)
     if (lamp := lamp_words(view.sessions)) != "":
         said.append(lamp)
+    if view.arrival is not None:
+        said.insert(0, arrival_words(view))
     return Opening(title, " ".join(said))
+
+
+def arrival_words(view: CarHistory) -> str:
+    """Where a car came from that was not accepted yet, and what that means."""
+    arrival = view.arrival
+    if arrival is None:
+        return ""
+    count = len(arrival.decisions)
+    decided = f", and {_count(count, 'decision')} about its logs' corrections" if count else ""
+    return (
+        f"This car came from elsewhere ({arrival.source}, {arrival.day}). Until you accept it, its sensor cards, oils, floors and "
+        f"saved normals{decided} do not act on any log."
+    )
 
 
 def follow_up_words(jobs: Sequence[Job]) -> str:

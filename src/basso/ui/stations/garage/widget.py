@@ -35,6 +35,7 @@ from basso.ui.stations.garage.picture import (
     normals_words,
     opening,
 )
+from basso.ui.menus import replace_menu
 from basso.ui.stations.words import PageBar, Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
@@ -103,6 +104,10 @@ class GarageStation(QWidget):
         for label in (self._title, self._detail):
             words.addWidget(label)
         head.addLayout(words, 1)
+        self.accept_button = QPushButton("Accept this car")
+        self.accept_button.setToolTip("Its sensor cards, oils, floors, saved normals and decisions act on logs from then on.")
+        self.accept_button.clicked.connect(lambda: self.verb_wanted.emit("accept", None))
+        head.addWidget(self.accept_button, 0, Qt.AlignmentFlag.AlignTop)
         self.car_button.setText("Cars  ▾")
         self.car_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         head.addWidget(self.car_button, 0, Qt.AlignmentFlag.AlignTop)
@@ -205,6 +210,7 @@ class GarageStation(QWidget):
         self._detail.setText(trouble or ("" if opening_it else words.detail))
         self._empty_page.setVisible(view is None and not opening_it)
         self.restore_button.setVisible(bool(trouble))
+        self.accept_button.setVisible(view is not None and view.arrival is not None and not trouble)
         for button in self._first_buttons:
             button.setVisible(not trouble)
         self._pages.setVisible(view is not None)
@@ -225,7 +231,7 @@ class GarageStation(QWidget):
             action = menu.addAction(name)
             action.setEnabled(view is not None or verb in ("new car", "import", "history"))
             action.triggered.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, None))
-        self.car_button.setMenu(menu)
+        replace_menu(self.car_button, menu)
         if view is None:
             return
         self._show_line()
@@ -303,7 +309,7 @@ class GarageStation(QWidget):
             menu.addAction(f"{other.name}, {other.since or 'first card'}").triggered.connect(
                 lambda _=False, a=other, b=record: self.compare(a, b)
             )
-        self.buttons["Compare with"].setMenu(menu)
+        replace_menu(self.buttons["Compare with"], menu)
 
     @staticmethod
     def _kin(view: CarHistory, record: Record) -> tuple[Build, ...] | tuple[Engine, ...]:
