@@ -11,6 +11,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from basso.report.headline import opening
 from basso.report.session_words import by_cause, exposure_of, exposure_words, together_words
 from basso.standin.car import Session
 from basso.standin.circuit import harrowfell
@@ -22,7 +23,7 @@ from basso.ui.desk import Desk
 from basso.ui.main_window import MainWindow
 from basso.ui.screenshots import wait_until
 from basso.ui.stations.dips.one_dip import dip_detail, dip_picture, rival_rows, share_picture
-from basso.ui.stations.dips.picture import dip_rows, opening
+from basso.ui.stations.dips.picture import dip_rows
 from basso.ui.stations.dips.widget import ONE_DIP, SHARES, TRACES
 from basso.units import DisplayUnits
 from basso.workflow import demo_folder

@@ -21,6 +21,7 @@ from basso.garage.store import Garage
 from basso.ui.app import _open_first, make_window
 from basso.ui.desk import Desk
 from basso.ui.floors_dialog import FloorsDialog
+from basso.ui.garage_facts import facts_of
 from basso.ui.hold_dialog import HoldDialog
 from basso.ui.main_window import MainWindow
 from basso.ui.screenshots import wait_until
@@ -376,7 +377,20 @@ def test_a_car_goes_out_and_another_garage_takes_it_in(
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(bundle), ""))
     desk.garage.verb_wanted.emit("import", None)
     wait_until(application, lambda: desk.garage_model.view is not None)
-    assert desk.garage_model.view == before
+    shown = desk.garage_model.view
+    assert shown is not None and replace(shown, arrivals=()) == before
+    # A car from elsewhere acts on no log before it is accepted, and says so.
+    assert "came from elsewhere (car.basso.zip" in desk.garage.detail and desk.garage.accept_button.isVisibleTo(
+        desk.garage
+    )
+    assert facts_of(shown, desk.garage_model.garage, []).oils == {}
+    desk.garage.accept_button.click()
+    assert desk.garage_model.view == before and "came from" not in desk.garage.detail
+    assert facts_of(before, desk.garage_model.garage, []).oils and not desk.garage.accept_button.isVisibleTo(
+        desk.garage
+    )
+    desk.workspace.undo.undo()
+    assert desk.garage_model.view == shown
     desk.run("edit.undo")
     assert desk.garage_model.view is None
     desk.run("edit.redo")
@@ -442,6 +456,7 @@ def test_every_field_that_is_kept_can_be_reached_and_written_back() -> None:
         "sessions",
         "curve",
         "idle",
+        "decisions",
     }
     for kind in set(KINDS) - {Job}:
         assert {f.name for f in fields(kind)} - hidden == {f.name for f in fields_of(kind)} - hidden, kind

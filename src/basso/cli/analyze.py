@@ -92,7 +92,7 @@ def _in_parallel(arguments: argparse.Namespace, workers: int) -> list[Told]:
         InputError: a log cannot be used; what is not begun by then is left.
     """
     from collections import deque
-    from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
+    from concurrent.futures import BrokenExecutor, ProcessPoolExecutor, ThreadPoolExecutor
     from multiprocessing import get_context
 
     # One thread each, said before anything asks: what is parallel here is the logs.
@@ -129,8 +129,13 @@ def _in_parallel(arguments: argparse.Namespace, workers: int) -> list[Told]:
             work(lambda name: _told(arguments, judging, name))
         finally:
             waiting.clear()
-        for f in fed:
-            f.result()
+        try:
+            for f in fed:
+                f.result()
+        except BrokenExecutor:
+            raise InputError(
+                "A process ended while it judged a log, for want of memory as a rule; give fewer logs at once."
+            ) from None
     if problems:
         raise InputError(problems[min(problems)])
     return [told[i] for i in range(len(names))]
@@ -156,10 +161,14 @@ def _told(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> To
 
 def _report(document: Document) -> None:
     events, exposure, normal = document["events"], document["exposure"], document["expected"]
+    judged = document["judged"]
     print(
-        f"{document['log']['path']}: {len(events)} dips in {exposure['running_s'] / 60:.1f} min of running, "
-        f"{exposure['below_floor_s']:.1f} s below the floor"
+        f"{document['log']['path']}: {len(events)} dips in {judged['minutes']:.1f} min judged of "
+        f"{exposure['running_s'] / 60:.1f} min of running, {exposure['below_floor_s']:.1f} s below the floor"
     )
+    print(f"  {document['sentence']}")
+    if judged["not_judged"]:
+        print("  not judged: " + "; ".join(f"{n['minutes']:.1f} min {n['why']}" for n in judged["not_judged"]))
     for check in document["checks"]:
         if check["level"] != "ok":
             print(f"  {check['level']}: {check['message']}")

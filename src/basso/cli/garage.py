@@ -30,7 +30,9 @@ the folder that --folder names.
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     parser.add_argument("--folder", metavar="FOLDER", help="another garage than your own")
-    verbs = parser.add_subparsers(dest="verb", metavar="list|show|normal|export|import|accept|backup|restore", required=True)
+    verbs = parser.add_subparsers(
+        dest="verb", metavar="list|show|normal|export|import|accept|backup|restore", required=True
+    )
     for verb, help_text in (
         ("list", "every car with what it has"), ("show", "one car with everything of it"),
         ("normal", "learn a build's normal from its sessions"), ("export", "write a car as one file"),
@@ -134,7 +136,7 @@ def _import(arguments: argparse.Namespace, garage: Garage) -> int:
     words = f"{car.name} is here already, just like this."
     if edit is not None:
         words = (
-            f"{car.name} was imported. Until you accept it (basso garage accept \"{car.name}\"), its sensor cards, oils, floors, "
+            f'{car.name} was imported. Until you accept it (basso garage accept "{car.name}"), its sensor cards, oils, floors, '
             "saved normals and decisions do not act on any log."
         )
     return _say(arguments, {**car_document(garage, car), "new": edit is not None}, words)
@@ -168,7 +170,15 @@ def _restore(arguments: argparse.Namespace, folder: Path) -> int:
     return _say(arguments, {"schema": "basso.backup/1", "path": str(chosen), "former": str(aside)}, words)
 
 
-_DO = {"list": _list, "show": _show, "normal": _normal, "export": _export, "import": _import, "accept": _accept, "backup": _backup}
+_DO = {
+    "list": _list,
+    "show": _show,
+    "normal": _normal,
+    "export": _export,
+    "import": _import,
+    "accept": _accept,
+    "backup": _backup,
+}
 
 
 def _say(arguments: argparse.Namespace, document: dict[str, object], words: str) -> int:

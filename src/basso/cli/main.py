@@ -107,5 +107,15 @@ def main(argv: Sequence[str] | None = None) -> int:
 
 
 def entry() -> None:
-    """The console script."""
-    sys.exit(main())
+    """The console script: whatever goes wrong is one line, and a fault of ours is written down."""
+    try:
+        status = main()
+    except MemoryError:
+        print("basso: the memory is full; close other programs, or give fewer or smaller logs.", file=sys.stderr)
+        status = 2
+    except Exception as error:
+        from basso.faults import note_fault
+
+        print(f"basso: {spelled_out(note_fault(' '.join(['basso', *sys.argv[1:2]]), error))}", file=sys.stderr)
+        status = 2
+    sys.exit(status)

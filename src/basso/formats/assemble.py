@@ -12,13 +12,14 @@ from types import MappingProxyType
 import numpy as np
 
 from basso.errors import FormatError
-from basso.formats.arrays import without_error_codes
+from basso.formats.arrays import finite, without_error_codes
 from basso.formats.mappings import Confirmed, shape_of, with_confirmed
 from basso.formats.options import ReadOptions
 from basso.limits import LONGEST_NAME, MOST_COLUMNS, MOST_NUMBERS, SPLIT
 from basso.plain_text import plain
-from basso.recording.channel import Channel
+from basso.recording.channel import Channel, extremes
 from basso.recording.lap_signals import with_lap_numbers
+from basso.recording.plausible import PLAUSIBLE
 from basso.recording.recognition import Recognition, recognise_columns
 from basso.recording.recording import Recording
 from basso.recording.roles import Heading, Role, take_apart
@@ -100,7 +101,7 @@ def assemble(
     if len(columns) > MOST_COLUMNS or sum(c.values.size for c in columns) > MOST_NUMBERS:
         raise FormatError(path, f"holds more than {MOST_NUMBERS:,} readings or {MOST_COLUMNS:,} channels", SPLIT)
     for column in columns:
-        column.values = without_error_codes(column.values, column.heading.name, notes)
+        column.values = finite(without_error_codes(column.values, column.heading.name, notes))
     headings = [c.heading for c in columns]
     facts, options = _with_written_roles(facts, headings, options)
     shape = shape_of([h.name for h in headings])
@@ -125,6 +126,7 @@ def assemble(
         for column, heading, found in zip(columns, headings, recognised, strict=True)
         if heading.words or heading.unit is not None or not np.isnan(column.values).all()
     ]
+    channels = [_without_nonsense(c, notes) for c in channels]
     notes += [r.note for r in recognised if r.note] + more
     notes += [
         f"'{c.name}' is absolute pressure ({c.unit.symbol}); the zero is taken from the engine-off reading."
@@ -178,6 +180,33 @@ def _channel(column: RawColumn, heading: Heading, found: Recognition) -> Channel
         heading.name, found.role, unit, found.unit_assumed, column.time_s, base,
         found.confidence, found.why, found.doubt,
     )  # fmt: skip
+
+
+_FAR, _FEW = 50.0, 0.05
+
+
+def _without_nonsense(channel: Channel, notes: list[str]) -> Channel:
+    """Single readings that lie 50 spans beyond what the channel can be are damage, and become missing; told in a note.
+
+    Many of them are no damage but a wrong unit or column, which is doubted elsewhere and never cut.
+    """
+    if channel.role not in PLAUSIBLE or channel.values.size == 0:
+        return channel
+    low, high = PLAUSIBLE[channel.role]
+    reach = _FAR * (high - low)
+    least, most = extremes(channel.values)
+    if not (least < low - reach or most > high + reach):
+        return channel
+    wild = (channel.values < low - reach) | (channel.values > high + reach)
+    count = int(np.count_nonzero(wild))
+    if count > _FEW * channel.values.size:
+        return channel
+    first = float(channel.time_s[int(np.argmax(wild))])
+    notes.append(
+        f"'{channel.name}' holds {count} {'reading' if count == 1 else 'readings'} far beyond what {channel.role.words} can be (the first at "
+        f"{first:.1f} s), as in a damaged file; {'it was' if count == 1 else 'they were'} taken as missing."
+    )
+    return replace(channel, values=np.where(wild, np.nan, channel.values))
 
 
 def _as_confirmed(found: Recognition, name: str, known: Confirmed) -> Recognition:

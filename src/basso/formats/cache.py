@@ -37,6 +37,10 @@ _SETTLED_S = 2.0
 """A file touched this shortly before it was looked at may change again without its times showing it."""
 
 
+_UNUSABLE = (OSError, ValueError, KeyError, TypeError, IndexError, AttributeError, RuntimeError)
+"""What looking at changed files and at links in a circle raises: then nothing was kept."""
+
+
 class Kept:
     """The recordings kept in one folder (default: the user's cache folder)."""
 
@@ -46,7 +50,7 @@ class Kept:
 
     def summary(self, path: Path, options: ReadOptions) -> Summary | None:
         """What is in a log, if it was read before and has not changed since; else None."""
-        with suppress(OSError, ValueError, KeyError, TypeError):
+        with suppress(*_UNUSABLE):
             entry = self._entry_of(path, options)
             if entry is not None:
                 return _summary(entry, options)
@@ -56,7 +60,7 @@ class Kept:
         """A log, if it or a copy of it was read before; else None."""
         from basso.formats.kept_form import load
 
-        with suppress(OSError, ValueError, KeyError, TypeError, IndexError, AttributeError):
+        with suppress(*_UNUSABLE):
             entry = self._entry_of(path, options) or self._by_content(path, options)
             if entry is not None and (summary := _summary(entry, options)) is not None:
                 kept = _checked(entry, "places.json")
@@ -65,7 +69,12 @@ class Kept:
         return None
 
     def keep(
-        self, recording: Recording, options: ReadOptions, summary: Summary, samples: bool, stamp: dict[str, int] | None = None
+        self,
+        recording: Recording,
+        options: ReadOptions,
+        summary: Summary,
+        samples: bool,
+        stamp: dict[str, int] | None = None,
     ) -> None:
         """Keep what a log holds, with or without its samples. Failing to is no fault.
 
@@ -77,7 +86,7 @@ class Kept:
         """
         from basso.formats.kept_form import store
 
-        with suppress(OSError, ValueError):
+        with suppress(*_UNUSABLE):
             name = _entry_name(recording.path, recording.content_hash, options)
             entry = self._folder / name
             entry.mkdir(parents=True, exist_ok=True)

@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING
 
 from basso.errors import FormatError
 from basso.files import open_plain
-from basso.formats.packed import unpacked
 from basso.formats.options import ReadOptions
+from basso.formats.packed import unpacked
 from basso.formats.registry import fingerprint_of
 from basso.formats.sniff import TextLayout, facts_of, find_layout
 from basso.formats.table import SMALL_BYTES, is_utf8, read_table
@@ -96,10 +96,7 @@ def _too_large(path: Path) -> FormatError:
 
 
 def _unpacked(path: Path, raw: bytes) -> bytes:
-    pieces: list[bytes] = []
-    for piece in unpacked(path, io.BytesIO(raw), len(raw), MOST_TEXT_BYTES):
-        pieces.append(piece)
-    return b"".join(pieces)
+    return b"".join(unpacked(path, io.BytesIO(raw), len(raw), MOST_TEXT_BYTES))
 
 
 def _check_extent(path: Path, raw: bytes, layout: TextLayout) -> None:
@@ -111,9 +108,7 @@ def _check_extent(path: Path, raw: bytes, layout: TextLayout) -> None:
         return
     rows = raw.count(b"\n")
     if rows * columns > MOST_NUMBERS:
-        raise FormatError(
-            path, f"holds {rows:,} rows of {columns} columns, more than {MOST_NUMBERS:,} readings", SPLIT
-        )
+        raise FormatError(path, f"holds {rows:,} rows of {columns} columns, more than {MOST_NUMBERS:,} readings", SPLIT)
 
 
 def _load_the_rest() -> None:

@@ -68,7 +68,9 @@ def load_database(path: Path) -> dict[Key, Message]:
         raise FormatError(path, "asks for more memory than a database can need", "export it again as DBC") from None
     except TimeoutError:
         raise FormatError(
-            path, f"takes longer than {_LOADING_S} s to be understood, as no sound database does", "export it again as DBC"
+            path,
+            f"takes longer than {_LOADING_S} s to be understood, as no sound database does",
+            "export it again as DBC",
         ) from None
     except Exception as error:
         # The library tells a damaged database by whatever its parser trips over.
@@ -86,7 +88,9 @@ def _text_of(path: Path) -> tuple[str, str]:
         raise FormatError(path, f"cannot be read ({error.strerror})", "check the disk") from None
     if len(raw) > MOST_DATABASE_BYTES:
         raise FormatError(
-            path, f"is larger than any bus database ({MOST_DATABASE_BYTES // 1_000_000} MB)", "export the one for this bus"
+            path,
+            f"is larger than any bus database ({MOST_DATABASE_BYTES // 1_000_000} MB)",
+            "export the one for this bus",
         )
     text = raw.decode("utf-8-sig", errors="strict") if _is_utf8(raw) else raw.decode("cp1252", errors="replace")
     named = path.suffix.lower().removeprefix(".")
@@ -247,7 +251,12 @@ def _selected_by(by_name: dict[str, Signal], signal: Signal) -> list[tuple[str, 
     seen = {signal.name}
     while signal.multiplexer_signal is not None and signal.multiplexer_ids is not None:
         above = by_name.get(signal.multiplexer_signal)
-        if above is None or not above.is_multiplexer or above.name in seen or len(signal.multiplexer_ids) > _WIDEST_RANGE:
+        if (
+            above is None
+            or not above.is_multiplexer
+            or above.name in seen
+            or len(signal.multiplexer_ids) > _WIDEST_RANGE
+        ):
             return None
         seen.add(above.name)
         chain.append((above.name, list(signal.multiplexer_ids)))

@@ -9,7 +9,7 @@ from array import array
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import IO, TYPE_CHECKING, cast
+from typing import IO, TYPE_CHECKING, BinaryIO, TextIO, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -226,13 +226,11 @@ class _Lines:
         """The reader is done; the file stays open for the next one."""
 
 
-def _text_frames(
-    begin: Callable[[IO[str]], Iterable[can.Message]], lines: _Lines, losses: _Losses
-) -> Iterator[_Frame]:
+def _text_frames(begin: Callable[[TextIO], Iterable[can.Message]], lines: _Lines, losses: _Losses) -> Iterator[_Frame]:
     """The frames of a text log by the library's reader, which begins anew after every line it trips over."""
     while True:
         try:
-            yield from _messages(begin(cast(IO[str], lines)))
+            yield from _messages(begin(cast(TextIO, lines)))
             if lines.ended:
                 return
         except (Cancelled, MemoryError, GeneratorExit):
@@ -296,7 +294,7 @@ def _blf_frames(raw: IO[bytes], size: int, losses: _Losses) -> Iterator[_Frame]:
     last, broken = 0.0, False
     while start < size:
         try:
-            for frame in _messages(can.BLFReader(cast(IO[bytes], _BlfFile(raw, header, start)))):
+            for frame in _messages(can.BLFReader(cast(BinaryIO, _BlfFile(raw, header, start)))):
                 if broken and last:
                     losses.seconds += max(frame[0] - last, 0.0)
                 last, broken = frame[0], False

@@ -20,7 +20,10 @@ if TYPE_CHECKING:
 
 _WITH_DATABASE = ("bus", "measurement")
 _WHY = {
-    "time": ("takes far longer to read than a sound file of its size", "copy it from the logger again, or export it as CSV"),
+    "time": (
+        "takes far longer to read than a sound file of its size",
+        "copy it from the logger again, or export it as CSV",
+    ),
     "memory": ("asks for more memory than a log can need", SPLIT),
     "died": ("is damaged or was cut short", "copy it from the logger again"),
 }
@@ -57,6 +60,8 @@ def read_isolated(path: Path, kind: str, packed: bool, options: ReadOptions, pro
             what, remedy = _WHY[error.why]
             raise FormatError(path, f"{what}{f' ({error.detail})' if error.detail else ''}", remedy) from None
         except OSError as error:
-            raise FormatError(path, f"cannot be read ({error.strerror})", "free the disk of the temporary files") from None
+            raise FormatError(
+                path, f"cannot be read ({error.strerror})", "free the disk of the temporary files"
+            ) from None
         except (ValueError, TypeError, KeyError, IndexError):
             raise FormatError(path, *_WHY["died"]) from None

@@ -57,7 +57,7 @@ def store(folder: Path, recording: Recording) -> dict[str, Any]:
             for values in arrays:
                 whole = np.ascontiguousarray(values)
                 for start in range(0, whole.size, _PIECE):
-                    checksum = zlib.crc32(whole[start : start + _PIECE], checksum)
+                    checksum = zlib.crc32(whole[start : start + _PIECE].data, checksum)
                 whole.tofile(stream)
         Path(fresh).replace(folder / SAMPLES)
     except BaseException:
@@ -87,7 +87,7 @@ def load(folder: Path, path: Path, kept: dict[str, Any]) -> Recording:
         raise ValueError(file)
     checksum = 0
     for start in range(0, samples.size, _PIECE):
-        checksum = zlib.crc32(samples[start : start + _PIECE], checksum)
+        checksum = zlib.crc32(samples[start : start + _PIECE].data, checksum)
     if checksum != kept["checksum"]:
         raise ValueError(file)
     return _recording(samples, path, from_plain(kept["summary"]), kept["places"])
@@ -103,7 +103,7 @@ def _recording(samples: FloatArray, path: Path, summary: Summary, where: list[An
 
     def view(place: list[int]) -> FloatArray:
         start, size = place
-        if not (0 <= start and 0 <= size and start + size <= samples.size):
+        if not (start >= 0 and size >= 0 and start + size <= samples.size):
             raise ValueError(path)
         # Channels sampled together share one array of times, as they did when they were read.
         return views.setdefault((start, size), samples[start : start + size])

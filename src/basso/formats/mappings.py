@@ -79,7 +79,7 @@ class Mappings:
 
     def all(self) -> dict[str, Confirmed]:
         """Every mapping by shape; none where the file is missing or damaged."""
-        with suppress(OSError, ValueError, KeyError, TypeError, AttributeError):
+        with suppress(OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError):
             plain = json.loads(self._file.read_text(encoding="utf-8"))
             if plain["version"] == _VERSION:
                 return {

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import logging
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, cast
 
 import numpy as np
 
@@ -42,12 +42,14 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
     logging.disable(logging.CRITICAL)
     library = _library()
     try:
-        with open_plain(path) as source, library(source) as file:
+        with open_plain(path) as source, library(cast(Any, source)) as file:
             taken = _Taken(path, notes)
             _take_channels(file, taken, progress)
             frames = _bus_frames(file)
             started = (
-                file.start_time.replace(tzinfo=None).isoformat(timespec="seconds") if file.start_time.year > 1980 else ""
+                file.start_time.replace(tzinfo=None).isoformat(timespec="seconds")
+                if file.start_time.year > 1980
+                else ""
             )
             version, facts = str(file.version), _facts(file)
     except (FormatError, Cancelled, MemoryError):
@@ -64,7 +66,9 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
         columns += decode(database, path, frames, start, notes, progress)
     if not columns:
         why = f" ({plain(notes[0], 200)})" if notes else ""
-        raise FormatError(path, f"holds no channel with two samples or more{why}", "record again, or export another part")
+        raise FormatError(
+            path, f"holds no channel with two samples or more{why}", "record again, or export another part"
+        )
     return assemble(path, f"MDF {version}", columns, options, notes, facts, started)
 
 
@@ -141,7 +145,9 @@ class _Taken:
             self._numbers += times.size
         self._numbers += values.size
         if self._numbers > MOST_NUMBERS or len(self.channels) >= MOST_COLUMNS:
-            raise FormatError(self._path, f"holds more than {MOST_NUMBERS:,} readings or {MOST_COLUMNS:,} channels", SPLIT)
+            raise FormatError(
+                self._path, f"holds more than {MOST_NUMBERS:,} readings or {MOST_COLUMNS:,} channels", SPLIT
+            )
         self.channels.append((name, unit, times if same is None else same, values))
 
     def refuse(self, name: str, refused: _Refused) -> None:
@@ -169,7 +175,9 @@ class _Taken:
         for name in self._wordy[:_TOLD_ONE_BY_ONE]:
             self.notes.append(f"Channel '{plain(name, 60)}' holds no single numbers and was left out.")
         if len(self._wordy) > _TOLD_ONE_BY_ONE:
-            self.notes.append(f"{len(self._wordy) - _TOLD_ONE_BY_ONE} more channels hold no single numbers and were left out.")
+            self.notes.append(
+                f"{len(self._wordy) - _TOLD_ONE_BY_ONE} more channels hold no single numbers and were left out."
+            )
         if self._damaged:
             some = ", ".join(f"'{plain(n, 60)}'" for n in self._damaged[:_TOLD_ONE_BY_ONE])
             total = len(self._damaged) + len(self.channels)
@@ -209,6 +217,10 @@ def _take_channels(file: MDF, taken: _Taken, progress: Progress) -> None:
                 signal = file.get(group=number, index=index)
                 samples = np.asarray(signal.samples)
                 if samples.dtype.kind not in "fiub":
+                    if _mixes_words_and_numbers(channel.conversion):
+                        taken.word(channel.name)
+                        continue
+                    # Numbers with a name each, such as a gear: the numbers are the readings.
                     samples = np.asarray(file.get(group=number, index=index, raw=True).samples)
                 times = np.asarray(signal.timestamps, dtype=np.float64)
             except _Refused as refused:
@@ -223,6 +235,12 @@ def _take_channels(file: MDF, taken: _Taken, progress: Progress) -> None:
                 taken.word(channel.name)
             elif samples.size >= 2 and times.size == samples.size:
                 taken.put(signal.name, signal.unit or "", times, samples.astype(np.float64))
+
+
+def _mixes_words_and_numbers(conversion: Any) -> bool:
+    """True for a conversion that gives words for some raw numbers and works others out: its raw numbers are neither."""
+    blocks = getattr(conversion, "referenced_blocks", None) or {}
+    return any(hasattr(b, "conversion_type") for b in blocks.values())
 
 
 def _bus_frames(file: MDF) -> dict[Key, Frames]:
@@ -252,7 +270,9 @@ def _bus_frames(file: MDF) -> dict[Key, Frames]:
         rows = zip(stamps.tolist(), identifiers.tolist(), extended.tolist(), lengths.tolist(), data, strict=True)
         for stamp, identifier, is_extended, length, payload in rows:
             if length > 0 and np.isfinite(stamp):
-                found.setdefault((identifier & 0x1FFFFFFF, is_extended), Frames()).add(stamp, payload[:length].tobytes())
+                found.setdefault((identifier & 0x1FFFFFFF, is_extended), Frames()).add(
+                    stamp, payload[:length].tobytes()
+                )
     return found
 
 

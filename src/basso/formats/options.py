@@ -9,7 +9,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
-from basso.errors import FormatError, InputError
+from basso.errors import InputError
 from basso.files import is_plain_file, open_plain
 
 if TYPE_CHECKING:

@@ -12,11 +12,12 @@ from pathlib import Path
 from typing import Any
 
 from basso.errors import FormatError
-from basso.formats.packed import unpack
 from basso.formats.kept_form import store
 from basso.formats.options import options_from_plain
+from basso.formats.packed import unpack
 from basso.limits import MOST_BINARY_BYTES
 from basso.platform.child import say, serve
+
 
 def work(request: dict[str, Any], folder: Path) -> dict[str, Any]:
     """Read the log named; what is wrong with it is an answer too."""

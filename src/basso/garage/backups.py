@@ -77,7 +77,9 @@ def restore(folder: Path, backup: Path) -> Path:
     whole, version = False, None
     if is_plain_file(backup):
         with suppress(sqlite3.DatabaseError, ValueError), _reading(backup) as connection:
-            whole = connection.execute("PRAGMA integrity_check(1)").fetchone()[0] == "ok" and has_plain_schema(connection)
+            whole = connection.execute("PRAGMA integrity_check(1)").fetchone()[0] == "ok" and has_plain_schema(
+                connection
+            )
             version = version_of(connection)
     if not whole or version not in known_versions():
         raise InputError(

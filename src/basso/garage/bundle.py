@@ -24,7 +24,8 @@ import struct
 import tempfile
 import zipfile
 import zlib
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 from pathlib import Path, PurePosixPath
@@ -223,27 +224,17 @@ class _Parts:
     files: Mapping[str, Path]
 
 
-class _unpacked:  # noqa: N801: it is used like a function
+@contextmanager
+def _unpacked(garage: Garage, path: Path) -> Iterator[_Parts]:
     """The parts of a bundle, each as listed, the files in a folder inside the garage that goes afterwards."""
-
-    def __init__(self, garage: Garage, path: Path) -> None:
-        self._garage, self._path = garage, path
-        self._folder: Path | None = None
-
-    def __enter__(self) -> _Parts:
-        try:
-            self._folder = Path(tempfile.mkdtemp(prefix=".incoming-", dir=self._garage.folder))
-        except OSError as error:
-            raise InputError(f"{self._garage.folder}: cannot be written ({error.strerror}); free the disk.") from None
-        try:
-            return _checked_parts(self._path, self._folder)
-        except BaseException:
-            self.__exit__()
-            raise
-
-    def __exit__(self, *_: object) -> None:
-        if self._folder is not None:
-            shutil.rmtree(self._folder, ignore_errors=True)
+    try:
+        folder = Path(tempfile.mkdtemp(prefix=".incoming-", dir=garage.folder))
+    except OSError as error:
+        raise InputError(f"{garage.folder}: cannot be written ({error.strerror}); free the disk.") from None
+    try:
+        yield _checked_parts(path, folder)
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
 
 
 def _checked_parts(path: Path, folder: Path) -> _Parts:

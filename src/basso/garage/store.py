@@ -301,7 +301,11 @@ class Garage:
                 yield connection
         except DBAPIError as error:
             raise self._trouble(error.orig) from None
-        except (sqlite3.Error, ValueError, TypeError) as error:  # the latter two: a field that no longer holds what it should
+        except (
+            sqlite3.Error,
+            ValueError,
+            TypeError,
+        ) as error:  # the latter two: a field that no longer holds what it should
             raise self._trouble(error) from None
 
     @contextmanager

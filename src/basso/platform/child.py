@@ -73,7 +73,12 @@ def run_child(
     ended_for = ""
 
     with subprocess.Popen(
-        command, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=environment, close_fds=True
+        command,
+        stdin=subprocess.DEVNULL,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        env=environment,
+        close_fds=True,
     ) as child:
         assert child.stdout is not None
         over = threading.Event()

@@ -89,7 +89,17 @@ _REFUSED = (
     "socket.", "subprocess.", "os.system", "os.exec", "os.fork", "os.posix_spawn", "os.spawn", "os.startfile", "pty.",
     "ftplib.", "http.", "smtplib.", "urllib.", "webbrowser.", "os.kill",
 )  # fmt: skip
-_CHANGING = ("os.remove", "os.rename", "os.link", "os.symlink", "os.rmdir", "os.mkdir", "os.chmod", "os.chown", "os.truncate")
+_CHANGING = (
+    "os.remove",
+    "os.rename",
+    "os.link",
+    "os.symlink",
+    "os.rmdir",
+    "os.mkdir",
+    "os.chmod",
+    "os.chown",
+    "os.truncate",
+)
 
 
 def _guard(folder: Path) -> Any:
@@ -112,7 +122,9 @@ def _guard(folder: Path) -> Any:
                 raise PermissionError(f"reading a log writes nothing outside its own folder ({name!r})")
         elif event.startswith(_REFUSED):
             raise PermissionError(f"reading a log does not do this ({event})")
-        elif event.startswith(_CHANGING) and not all(inside(d) for d in details if isinstance(d, str | bytes | os.PathLike)):
+        elif event.startswith(_CHANGING) and not all(
+            inside(d) for d in details if isinstance(d, str | bytes | os.PathLike)
+        ):
             raise PermissionError(f"reading a log changes nothing outside its own folder ({event})")
 
     return hook
@@ -153,7 +165,7 @@ def _landlock(libc: ctypes.CDLL, folder: Path) -> bool:
 
 
 class _Program(ctypes.Structure):
-    _fields_ = [("length", ctypes.c_ushort), ("steps", ctypes.c_char_p)]  # noqa: RUF012: ctypes asks for a list
+    _fields_ = [("length", ctypes.c_ushort), ("steps", ctypes.c_char_p)]
 
 
 def _seccomp(libc: ctypes.CDLL) -> bool:

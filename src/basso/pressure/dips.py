@@ -1,7 +1,7 @@
 """Dips: where the pressure lay below the floor while the engine ran above the gate.
 
 A dip begins where the corrected pressure crosses the floor (interpolated between samples) and ends where it
-has come back; a return of less than 0.2 s, or one of up to 0.3 s that stays within 1 % of the floor, does not end it.
+has come back, or with the last sample before the log pauses; a return of less than 0.2 s, or one of up to 0.3 s that stays within 1 % of the floor, does not end it.
 
 Where the sensor shakes, or its converter is coarse, single readings cross the floor by themselves: what then tells whether and
 when the pressure lay below it is in :mod:`basso.pressure.told`. The lowest reading is always the reading itself.
@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from basso.pressure.told import ReadingError, tell_margin
 from basso.recording.rolling import rolling_mean
-from basso.recording.spans import runs_of
+from basso.recording.spans import longest_step_s, runs_of
 from basso.units import FloatArray
 
 _LEAST_DEPTH = 1.2
@@ -175,11 +175,15 @@ def _joined(
     rules: DipRules,
 ) -> list[tuple[int, int]]:
     joined: list[tuple[int, int]] = []
-    for start, end in runs_of(below):
+    longest = longest_step_s(time_s)
+    for start, end in _without_pauses(runs_of(below), time_s, longest):
         if joined:
             before = joined[-1][1]
             between = slice(before, start)
             gap = float(time_s[start] - time_s[before - 1])
+            if float(np.diff(time_s[before - 1 : start + 1]).max()) > longest:
+                joined.append((start, end))  # the log paused in between
+                continue
             held = bool(judged[between].all()) and not np.isnan(margin[between]).any()
             near = held and bool(np.all(margin[between] <= rules.hysteresis * floor[between]))
             unread = np.isnan(margin[between])
@@ -198,6 +202,18 @@ def _joined(
     return joined
 
 
+def _without_pauses(runs: list[tuple[int, int]], time_s: FloatArray, longest_s: float) -> list[tuple[int, int]]:
+    """Stretches cut where the log pauses: what happened meanwhile is not known."""
+    pauses = np.flatnonzero(np.diff(time_s) > longest_s) + 1
+    if not pauses.size:
+        return runs
+    cut: list[tuple[int, int]] = []
+    for start, end in runs:
+        inside = pauses[(pauses > start) & (pauses < end)].tolist()
+        cut += zip([start, *inside], [*inside, end], strict=True)
+    return cut
+
+
 def _crossing(time_s: FloatArray, margin: FloatArray, inside: int, way: int) -> float:
     """The time at which the margin crosses 0 between ``inside`` and its neighbour outside the dip."""
     outside = inside + way
@@ -205,6 +221,6 @@ def _crossing(time_s: FloatArray, margin: FloatArray, inside: int, way: int) -> 
     if not 0 <= outside < time_s.size:
         return at
     a, b = float(margin[inside]), float(margin[outside])
-    if not np.isfinite(b) or b <= a or b < 0:
+    if not np.isfinite(b) or b <= a or b < 0 or abs(float(time_s[outside]) - at) > longest_step_s(time_s):
         return at
     return at + (float(time_s[outside]) - at) * (-a) / (b - a)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.recording.spans import sampled_s
 from basso.units import FloatArray
 
 SHARES = (0.9, 0.8, 0.7, 0.6, 0.5, 0.4)
@@ -29,8 +30,8 @@ def measure_exposure(
     below_floor_s: float,
     share: FloatArray,
 ) -> Exposure:
-    """Measure exposure; arrays of shape (n,). A gap longer than 2 s counts for no time."""
-    weights = np.clip(np.diff(time_s, append=time_s[-1:]), 0.0, 2.0)
+    """Measure exposure; arrays of shape (n,). Time in a pause of the log belongs to nothing."""
+    weights = sampled_s(time_s)
     counted = judged & np.isfinite(share)
     total = float(weights[counted].sum())
     below = tuple(

@@ -15,6 +15,7 @@ from basso.trust.bounds import check_bounds
 from basso.trust.circuit import check_circuit
 from basso.trust.clock import check_clocks, check_pressure_clock
 from basso.trust.delay import check_delay
+from basso.trust.doubt import check_doubts
 from basso.trust.scale import check_scale
 from basso.trust.spikes import check_spikes
 from basso.trust.steps import check_steps
@@ -52,6 +53,7 @@ def trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], l
                 "There is no g channel: the direction in which the oil was thrown is derived where it can be.",
             )
         )
+    checks += check_doubts(recording)
     # Each check sees the recording with what was found before it put right: clocks, then axes (bounds hold for g in its true
     # unit), then values that cannot be.
     found: list[Check] = []

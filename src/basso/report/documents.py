@@ -9,7 +9,10 @@ from typing import TYPE_CHECKING, Any
 from basso.pressure.thresholds import Threshold
 from basso.recording.corrections import OF_ONE_CHANNEL, Correction
 from basso.recording.summary import Summary, summarise
+from basso.report.coverage import coverage_of
+from basso.report.headline import sentence
 from basso.report.session_words import exposure_of
+from basso.units import DisplayUnits
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -80,6 +83,7 @@ def analysis_document(analysis: Analysis) -> Document:
     )
     # Where normal is sure throughout; of a curve that is sure nowhere, what it was learned from.
     rpm_range, temperature = e.valid_range() or (e.rpm_range, e.temperature_range_c)
+    seen = coverage_of(analysis)
     others = [_correction(c) for c in analysis.corrections if c.kind not in OF_ONE_CHANNEL]
     return {
         "schema": "basso.analysis/1",
@@ -111,6 +115,11 @@ def analysis_document(analysis: Analysis) -> Document:
                 else [None, None],
             },
         },
+        "judged": {
+            "minutes": rounded(seen.judged_min, 2),
+            "not_judged": [{"minutes": rounded(minutes, 2), "why": why} for minutes, why in seen.not_judged],
+        },
+        "sentence": sentence(analysis, DisplayUnits()),
         "events": [_event(d) for d in analysis.dips],
         "exposure": {
             "running_s": rounded(analysis.exposure.running_s),

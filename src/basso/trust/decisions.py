@@ -82,7 +82,7 @@ class Decisions:
     def _readable(self) -> bool:
         try:
             kept = json.loads(self._file.read_text(encoding="utf-8"))
-        except (OSError, ValueError):
+        except (OSError, ValueError, RecursionError):
             return False
         return isinstance(kept, dict) and kept.get("version") == _VERSION and isinstance(kept.get("logs"), dict)
 

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QDialogButtonBox,
     QGridLayout,
     QHeaderView,
-    QLabel,
     QLineEdit,
     QTableWidget,
     QTableWidgetItem,
@@ -24,6 +23,7 @@ from basso.fitting.calibration import calibration_words
 from basso.garage.fields import Field, fields_of, read
 from basso.garage.records import Calibration, Sensor
 from basso.garage.sensors import line_of
+from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity, digits_of
 
@@ -54,7 +54,7 @@ class CalibrationDialog(QDialog):
         self._off: list[QTableWidgetItem] = []
         self.setWindowTitle(f"Calibrate {card.name}")
         self.setMinimumWidth(round(look.height() * 30))
-        head, hint = QLabel(f"Calibrate {card.name}"), QLabel(_HINT)
+        head, hint = Label(f"Calibrate {card.name}"), Label(_HINT)
         head.setFont(look.font(Type.TITLE))
         hint.setFont(look.font(Type.SMALL))
         hint.setStyleSheet(f"color: {look.palette.soft};")
@@ -70,7 +70,7 @@ class CalibrationDialog(QDialog):
         for i, (words, widget) in enumerate(
             (("Day", self.day), ("Known by", self.against), ("It reads in", self.reads))
         ):
-            label = QLabel(words)
+            label = Label(words)
             label.setBuddy(widget)
             widget.setAccessibleName(words)
             grid.addWidget(label, 0, 2 * i)
@@ -82,7 +82,7 @@ class CalibrationDialog(QDialog):
         self.table.horizontalHeader().setDefaultAlignment(_RIGHT)
         self.table.verticalHeader().setDefaultSectionSize(round(look.height() * 1.35))
         self.table.setMinimumHeight(round(look.height() * 15))
-        self.said = QLabel(" ")
+        self.said = Label(" ")
         self.said.setWordWrap(True)
         self.said.setMinimumHeight(round(look.height() * 4.2))
         self.said.setAlignment(Qt.AlignmentFlag.AlignTop)

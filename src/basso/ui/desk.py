@@ -25,6 +25,7 @@ from basso.ui.learning import Learning
 from basso.ui.log_list import LogList
 from basso.ui.opening import Opening
 from basso.ui.pan.widget import Moment, PanView, ReadingLine
+from basso.ui.passing import replace_menu, run_dialog
 from basso.ui.player import Player
 from basso.ui.plots.ticks import clock
 from basso.ui.sensing import Sensing
@@ -265,13 +266,13 @@ class Desk(QObject):
     def _help(self) -> None:
         from basso.ui.dialogs import HelpDialog
 
-        HelpDialog(self.window, self.look).exec()
+        run_dialog(HelpDialog(self.window, self.look))
 
     def _search(self) -> None:
         from basso.ui.dialogs import SearchDialog
 
         dialog = SearchDialog(self.window, self.look, lambda c: self.actions[c.key].isEnabled() and c.key != "search")
-        if dialog.exec() and isinstance(dialog.chosen, Command):
+        if run_dialog(dialog) and isinstance(dialog.chosen, Command):
             self.run(dialog.chosen.key)
 
     # Stations
@@ -386,7 +387,7 @@ class Desk(QObject):
                 action.triggered.connect(lambda on, e=entry, s=side: self._toggle_side(e, s, on))
             menu.addSeparator()
             menu.addAction(self.actions["log.open"])
-            button.setMenu(menu)
+            replace_menu(button, menu)
 
     def _toggle_side(self, entry: Entry, side: int, on: bool) -> None:
         """Put a session on one side of the trial (and off the other) or take it away."""
@@ -415,6 +416,7 @@ class Desk(QObject):
         """Tell the user a problem, in one sentence, without stopping the work."""
         box = QMessageBox(QMessageBox.Icon.NoIcon, "Basso", sentence, QMessageBox.StandardButton.Ok, self.window)
         box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setModal(False)
         box.open()
 
@@ -479,20 +481,16 @@ class Desk(QObject):
 
         if self.station == "normal" and self.normal.told is not None:
             steps = self.normal.working()
-            WorkingDialog(self.window, self.look, self.normal.title, steps).exec()
+            run_dialog(WorkingDialog(self.window, self.look, self.normal.title, steps))
             return
         if self.station == "corners" and self.corners.told is not None:
-            WorkingDialog(self.window, self.look, self.corners.title, self.corners.working()).exec()
+            run_dialog(WorkingDialog(self.window, self.look, self.corners.title, self.corners.working()))
             return
         if a is None or not a.dips:
             return
         dip = max(dip, 0)
-        WorkingDialog(
-            self.window,
-            self.look,
-            f"Dip {dip + 1}, at {clock(a.dips[dip].dip.start_s, 1)}",
-            working(a, a.dips[dip], self.workspace.units),
-        ).exec()
+        title = f"Dip {dip + 1}, at {clock(a.dips[dip].dip.start_s, 1)}"
+        run_dialog(WorkingDialog(self.window, self.look, title, working(a, a.dips[dip], self.workspace.units)))
 
     def leave(self) -> None:
         """The window closes: stop work and remember the place."""

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QGridLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from basso.ui.commands import COMMANDS, GROUPS, Command
+from basso.ui.plain import Label
 from basso.ui.stations.working import Step
 from basso.ui.theme.look import Look, Type
 
@@ -34,9 +34,9 @@ CAUTION = (
 )
 
 
-def label(look: Look, words: str, kind: Type = Type.BODY, soft: bool = False) -> QLabel:
+def label(look: Look, words: str, kind: Type = Type.BODY, soft: bool = False) -> Label:
     """Words in a dialog that wrap and can be copied."""
-    made = QLabel(words)
+    made = Label(words)
     made.setWordWrap(True)
     made.setFont(look.font(kind))
     made.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -174,7 +174,7 @@ class HelpDialog(QDialog):
             grid.setHorizontalSpacing(18)
             for i, command in enumerate(c for c in COMMANDS if c.group == group):
                 grid.addWidget(label(look, "  or  ".join(command.shortcut) or "–", soft=True), i, 0)
-                grid.addWidget(QLabel(command.title), i, 1)
+                grid.addWidget(Label(command.title), i, 1)
                 grid.addWidget(label(look, command.hint, Type.SMALL, soft=True), i, 2)
             column.addLayout(grid)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)

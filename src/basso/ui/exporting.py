@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QApplication, QFileDialog
 
 from basso.errors import InputError
+from basso.ui.passing import run_dialog
 from basso.ui.stations.dips.widget import ONE_DIP
 
 if TYPE_CHECKING:
@@ -92,7 +93,7 @@ class Exporting:
         from basso.ui.write_dialog import WriteDialog
 
         dialog = WriteDialog(self._desk.window, self._desk.look, a, self._desk.cursor.view)
-        if not dialog.exec():
+        if not run_dialog(dialog):
             return
         suffix, span, corrected = dialog.choice()
         name, _ = QFileDialog.getSaveFileName(
@@ -148,13 +149,15 @@ class Exporting:
 def pdf_of(words: str) -> bytes:
     """HTML as the bytes of a PDF on A4."""
     from PySide6.QtCore import QBuffer, QIODevice
-    from PySide6.QtGui import QPageSize, QPdfWriter, QTextDocument
+    from PySide6.QtGui import QPageSize, QPdfWriter
+
+    from basso.ui.plain import Document
 
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     writer = QPdfWriter(buffer)
     writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
-    document = QTextDocument()
+    document = Document()
     document.setHtml(words)
     document.print_(writer)
     del writer

@@ -15,7 +15,6 @@ from PySide6.QtWidgets import (
     QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QStackedWidget,
     QVBoxLayout,
@@ -26,6 +25,7 @@ from basso.errors import InputError
 from basso.garage.floor_choices import LINES, USUAL_LINES
 from basso.pressure.floors import SCHOOLS, Fixed, Floor, Less, Share, Slope, Table
 from basso.ui.dialogs import CAUTION, label
+from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, digits_of
 
@@ -299,7 +299,7 @@ class FloorsDialog(QDialog):
         points.setAccessibleName(f"Points, rpm={pressure.symbol}")
         written = points.text()
         row.addWidget(points)
-        row.addWidget(QLabel(f"rpm={pressure.symbol}"))
+        row.addWidget(Label(f"rpm={pressure.symbol}"))
 
         def table() -> Floor:
             if points.text() == written:

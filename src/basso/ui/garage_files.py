@@ -12,12 +12,34 @@ from basso.errors import InputError
 from basso.files import is_plain_file, open_plain
 from basso.garage.records import Attachment, Car, Job, Record
 from basso.limits import MOST_BUNDLE_PART_BYTES
+from basso.ui.passing import run_dialog
+from basso.ui.plain import as_file_name
 
 if TYPE_CHECKING:
     from basso.ui.desk import Desk
 
 
-_VIEWED = frozenset({".pdf", ".txt", ".csv", ".tsv", ".md", ".ods", ".odt", ".xlsx", ".docx", ".mp4", ".mov", ".webm"})
+_VIEWED = frozenset(
+    {
+        ".png",
+        ".jpg",
+        ".jpeg",
+        ".heic",
+        ".webp",
+        ".pdf",
+        ".txt",
+        ".csv",
+        ".tsv",
+        ".md",
+        ".ods",
+        ".odt",
+        ".xlsx",
+        ".docx",
+        ".mp4",
+        ".mov",
+        ".webm",
+    }
+)
 """Kinds of attached files that the system's own viewer is asked to show; another kind may be a program."""
 
 
@@ -34,7 +56,7 @@ class GarageFiles:
         view, garage = self._model.view, self._model.garage
         if view is None or garage is None:
             return
-        start = self._desk.settings.folder / f"{view.car.name.lower().replace(' ', '-')}{SUFFIX}"
+        start = self._desk.settings.folder / f"{as_file_name(view.car.name.lower())}{SUFFIX}"
         name, _ = QFileDialog.getSaveFileName(self._desk.window, "Export this car", str(start), f"Bundle (*{SUFFIX})")
         if name:
             car, path = view.car, Path(name)
@@ -114,7 +136,9 @@ class GarageFiles:
             with open_plain(path) as stream:
                 data = stream.read(MOST_BUNDLE_PART_BYTES + 1)
             if len(data) > MOST_BUNDLE_PART_BYTES:
-                raise InputError(f"{path}: is larger than {MOST_BUNDLE_PART_BYTES // 1_000_000} MB; attach a smaller copy.")
+                raise InputError(
+                    f"{path}: is larger than {MOST_BUNDLE_PART_BYTES // 1_000_000} MB; attach a smaller copy."
+                )
             kept = garage.keep_file(data, path.suffix)
         except OSError as error:
             self._desk.tell(f"{path}: cannot be read ({error.strerror}); choose another file.")
@@ -158,8 +182,10 @@ class GarageFiles:
                 for a in view.attachments
                 if a.about == record.about and a.file_hash and is_photo(garage.kept_file(a.file_hash))
             ]
-            titled = [(": ".join(x for x in (a.part, a.text or a.file_name) if x), garage.kept_file(a.file_hash)) for a in own]
-            PhotoDialog(self._desk.window, self._desk.look, titled, own.index(record)).exec()
+            titled = [
+                (": ".join(x for x in (a.part, a.text or a.file_name) if x), garage.kept_file(a.file_hash)) for a in own
+            ]
+            run_dialog(PhotoDialog(self._desk.window, self._desk.look, titled, own.index(record)))
 
     def restore(self) -> None:
         """Put the newest backup in the place of a garage that cannot be opened."""

@@ -27,6 +27,7 @@ from basso.garage.records import (
 from basso.progress import Progress
 from basso.ui.garage_facts import facts_of, log_reader
 from basso.ui.garage_files import GarageFiles
+from basso.ui.passing import run_dialog
 
 if TYPE_CHECKING:
     from basso.recording.recording import Recording
@@ -190,7 +191,7 @@ class Garaging:
         dialog = RecordDialog(
             self._desk.window, self._desk.look, title, hint, record, self._desk.workspace.units, names
         )
-        return dialog.record if dialog.exec() else None
+        return dialog.record if run_dialog(dialog) else None
 
     def _demo(self) -> None:
         self._desk.opening.open_demo()
@@ -377,7 +378,7 @@ class Garaging:
             self._model.view.names if self._model.view is not None else NO_NAMES,
             removable=True,
         )
-        outcome = dialog.exec()
+        outcome = run_dialog(dialog)
         if outcome == RecordDialog.REMOVED:
             self._model.remove(f"removing the {record.noun}", record)
         elif outcome:
@@ -437,7 +438,7 @@ class Garaging:
         """Everything that was done, on this day and earlier ones, to be taken back."""
         from basso.ui.history_dialog import HistoryDialog
 
-        HistoryDialog(self._desk.window, self._desk.look, self._model).exec()
+        run_dialog(HistoryDialog(self._desk.window, self._desk.look, self._model))
 
     def _prime(self, record: Record) -> None:
         """Fill the priming of a job in from the log that is shown; with no cranking in it, by stopwatch."""
@@ -458,7 +459,7 @@ class Garaging:
             from basso.ui.stopwatch import StopwatchDialog
 
             dialog = StopwatchDialog(self._desk.window, self._desk.look, earlier)
-            priming = dialog.priming if dialog.exec() else None
+            priming = dialog.priming if run_dialog(dialog) else None
             if priming is None:
                 return
         words = priming_words(priming, earlier)
@@ -472,7 +473,7 @@ class Garaging:
         from basso.ui.hold_dialog import HoldDialog
 
         dialog = HoldDialog(self._desk.window, self._desk.look, self._desk.workspace.units)
-        if isinstance(record, Job) and dialog.exec() and dialog.held is not None:
+        if isinstance(record, Job) and run_dialog(dialog) and dialog.held is not None:
             got = Entered(done=True, value=round(dialog.held.lost_kpa, 1), words=dialog.said.text())
             after = replace(record, entries={**record.entries, HOLD_STEP: got.as_plain()})
             self._model.change("the hold test", record, after)
@@ -494,6 +495,6 @@ class Garaging:
 
         view, about = self._model.view, self._station.current
         dialog = SymptomsDialog(self._desk.window, self._desk.look, about is not None)
-        if dialog.exec() and view is not None and about is not None:
+        if run_dialog(dialog) and view is not None and about is not None:
             made = Attachment(car=view.car.id, about=about.id, day=date.today().isoformat(), text=dialog.note)
             self._model.add("the symptoms", made)

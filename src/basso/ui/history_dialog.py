@@ -7,7 +7,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QDialog,
     QDialogButtonBox,
-    QLabel,
     QLineEdit,
     QPushButton,
     QTableWidget,
@@ -18,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from basso.garage.store import Edit
 from basso.ui.garage_model import GarageModel
+from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 
 _SHOWN = 1000
@@ -32,13 +32,13 @@ class HistoryDialog(QDialog):
         self._edits: list[Edit] = []
         self.setWindowTitle("What was done in the garage")
         self.resize(round(look.height() * 40), round(look.height() * 26))
-        head = QLabel("What was done, newest first")
+        head = Label("What was done, newest first")
         head.setFont(look.font(Type.TITLE))
-        hint = QLabel(
+        hint = Label(
             "An edit can be taken back, or made again, as long as what it changed was not changed again since; each is "
             "itself a step that Undo takes back."
         )
-        self.said = QLabel()
+        self.said = Label()
         for label, color in ((hint, look.palette.soft), (self.said, look.palette.below)):
             label.setWordWrap(True)
             label.setFont(look.font(Type.SMALL))

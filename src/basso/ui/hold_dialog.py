@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from basso.accumulator.hold import Held, hold_test
 from basso.errors import InputError
 from basso.garage.fields import Field, read
+from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity
 
@@ -26,7 +27,7 @@ class HoldDialog(QDialog):
         self._units = units
         self.held: Held | None = None
         self.setWindowTitle("Hold test")
-        head = QLabel("Hold test, with the cooling allowed for")
+        head = Label("Hold test, with the cooling allowed for")
         head.setFont(look.font(Type.TITLE))
         self.lines: dict[str, QLineEdit] = {}
         grid = QGridLayout()
@@ -36,10 +37,10 @@ class HoldDialog(QDialog):
             line.textChanged.connect(lambda _: self._work())
             self.lines[field.name] = line
             assert field.quantity is not None
-            grid.addWidget(QLabel(field.label), row, 0)
+            grid.addWidget(Label(field.label), row, 0)
             grid.addWidget(line, row, 1)
-            grid.addWidget(QLabel(units.unit(field.quantity).symbol), row, 2)
-        self.said = QLabel(" ")
+            grid.addWidget(Label(units.unit(field.quantity).symbol), row, 2)
+        self.said = Label(" ")
         self.said.setWordWrap(True)
         self.said.setFont(look.font(Type.STRONG))
         self._buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel)

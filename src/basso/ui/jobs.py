@@ -10,6 +10,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Qt, Signal
 
 from basso.errors import BassoError, Cancelled
+from basso.faults import note_fault
 from basso.progress import Progress
 
 Work = Callable[[Progress], Any]
@@ -67,6 +68,17 @@ class Jobs(QObject):
         self.progressed.emit(label, 0.0)
         threading.Thread(target=self._run, args=(job, work), name=f"basso {key}", daemon=True).start()
 
+    def drop(self, key: str) -> None:
+        """Stop what runs under a key, if anything does: what it was asked for is not wanted any more."""
+        job = self._running.pop(key, None)
+        if job is None:
+            return
+        job.cancelled = True
+        if job.dropped is not None:
+            job.dropped()
+        if not self._running:
+            self.idle.emit()
+
     def cancel_all(self) -> None:
         """Stop everything at its next step."""
         running = list(self._running.values())
@@ -99,10 +111,12 @@ class Jobs(QObject):
             return
         except BassoError as error:
             problem = str(error)
-        except Exception as error:
-            problem = (
-                f"{job.label} failed ({type(error).__name__}: {error}); the log itself is untouched. Please report it."
-            )
+        except MemoryError:
+            problem = f"{job.label}: the memory is full; close other programs or logs and try again."
+        except (
+            BaseException
+        ) as error:  # a library's panic is no Exception, and must not leave the work waiting for ever
+            problem = note_fault(job.label, error)
         try:
             self._finished.emit(job, result, problem)
         except RuntimeError:  # the window was closed meanwhile

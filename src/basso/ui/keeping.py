@@ -7,6 +7,7 @@ from datetime import date
 from typing import TYPE_CHECKING
 
 from basso.progress import Progress
+from basso.ui.passing import run_dialog
 
 if TYPE_CHECKING:
     from basso.garage.history import CarHistory
@@ -76,7 +77,7 @@ class Keeping:
             said = (choice.since, choice.reason) if choice is not None else ("", "")
             cars = replace(cars, car=view.car.name, since=said[0], reason=said[1], lines=lines)
         dialog = FloorsDialog(desk.window, desk.look, desk.workspace.floors, desk.workspace.units, cars)
-        if not dialog.exec():
+        if not run_dialog(dialog):
             return
         if not dialog.keep or view is None:
             desk.workspace.set_floors(dialog.floors())
@@ -126,7 +127,7 @@ class Keeping:
             "builder, the maker's manual and the event's rules decide with you."
         )
         dialog = RecordDialog(desk.window, desk.look, f"Decide after {session.title}", hint, record, units)
-        if dialog.exec():
+        if run_dialog(dialog):
             desk.garage_model.add(f"the decision after {session.title}", dialog.record)
 
     def edit_oils(self) -> None:
@@ -138,7 +139,7 @@ class Keeping:
         before = view.oil_sheets if view is not None else self._own_oils
         car, name = (view.car.id, view.car.name) if view is not None else ("none", "")
         dialog = OilsDialog(desk.window, desk.look, car, before, desk.workspace.units, name)
-        if not dialog.exec():
+        if not run_dialog(dialog):
             return
         if view is None:
             self._own_oils = dialog.sheets
@@ -166,7 +167,7 @@ class Keeping:
         if not good:
             desk.tell(f"{build.name} has no session to learn from: " + "; ".join(f"{t}: {why}" for t, why in out) + ".")
             return
-        if not dialog.exec():
+        if not run_dialog(dialog):
             return
         log_of, chosen, reason = desk.garaging.log_of(), dialog.chosen, dialog.reason
 

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFileDialog, QMenu
 
 from basso.errors import InputError
 from basso.progress import Progress
+from basso.ui.passing import run_dialog
 
 if TYPE_CHECKING:
     from basso.ui.desk import Desk
@@ -98,7 +99,7 @@ class Opening:
         from basso.ui.stations.recordings.gauge import GaugeDialog
 
         dialog = GaugeDialog(self._desk.window, self._desk.look, self._desk.workspace.units)
-        if not dialog.exec():
+        if not run_dialog(dialog):
             return
         name, _ = QFileDialog.getSaveFileName(
             self._desk.window,
@@ -141,3 +142,4 @@ class Opening:
         menu.addAction(self._desk.actions["log.open"])
         menu.addAction(self._desk.actions["demo.open"])
         menu.exec(self._desk.top.crumbs.mapToGlobal(self._desk.top.crumbs.rect().bottomLeft()))
+        menu.deleteLater()

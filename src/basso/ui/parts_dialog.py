@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -22,6 +21,7 @@ from basso.fitting.catalogue import made_part
 from basso.fitting.planner import Part, shipped_parts
 from basso.fitting.threads import threads
 from basso.garage.fields import Field, read
+from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
@@ -35,9 +35,9 @@ class PartsDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Parts for fitting sensors")
         self.resize(round(look.height() * 58), round(look.height() * 34))
-        head = QLabel("Parts for fitting sensors")
+        head = Label("Parts for fitting sensors")
         head.setFont(look.font(Type.TITLE))
-        hint = QLabel(
+        hint = Label(
             "What the planner may use. Ends are written “male 1/8 NPT”; a tee has a branch; what has a bore is a flexible line. "
             f"Threads: {', '.join(threads())}."
         )
@@ -50,7 +50,7 @@ class PartsDialog(QDialog):
         self.table.verticalHeader().setVisible(False)
         self.table.verticalHeader().setDefaultSectionSize(round(look.height() * 1.35))
         self.table.setAccessibleName("Parts")
-        self.said = QLabel(" ")
+        self.said = Label(" ")
         self.said.setWordWrap(True)
         self.said.setFont(look.font(Type.SMALL_STRONG))
         self.said.setStyleSheet(f"color: {look.palette.below};")

@@ -7,8 +7,9 @@ from pathlib import Path
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QImageReader, QKeyEvent, QPixmap, QResizeEvent
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QPushButton, QVBoxLayout, QWidget
 
+from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 
 
@@ -25,7 +26,7 @@ class PhotoDialog(QDialog):
         self._photos, self._at = photos, at
         self.setWindowTitle("Photos")
         self.resize(round(look.height() * 44), round(look.height() * 34))
-        self.title, self._picture = QLabel(), QLabel()
+        self.title, self._picture = Label(), Label()
         self.title.setFont(look.font(Type.STATION))
         self.title.setWordWrap(True)
         self._picture.setAlignment(Qt.AlignmentFlag.AlignCenter)

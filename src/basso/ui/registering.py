@@ -7,6 +7,7 @@ from datetime import date
 from typing import TYPE_CHECKING
 
 from basso.garage.records import Calibration, Record, Sensor, new_id
+from basso.ui.passing import run_dialog
 
 if TYPE_CHECKING:
     from basso.ui.desk import Desk
@@ -137,7 +138,7 @@ class Registering:
 
         desk = self._desk
         dialog = CalibrationDialog(desk.window, desk.look, card, before, desk.workspace.units, removable)
-        outcome = dialog.exec()
+        outcome = run_dialog(dialog)
         if outcome == CalibrationDialog.REMOVED:
             self._model.remove(f"removing a calibration of {card.name}", before)
             return None

@@ -7,9 +7,10 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from basso.pressure.priming import Priming, priming_by_hand, priming_words
+from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 
 _SHORT_BURST_S, _REST_S = 10.0, 20.0
@@ -29,12 +30,12 @@ class StopwatchDialog(QDialog):
         self._started: float | None = None
         self.setWindowTitle("Priming")
         self.setMinimumWidth(round(look.height() * 26))
-        head = QLabel("Priming: ignition and fuel off")
+        head = Label("Priming: ignition and fuel off")
         head.setFont(look.font(Type.TITLE))
-        caution = QLabel("The starter and the battery heat up. Fuel off, nobody near belts and fans.")
+        caution = Label("The starter and the battery heat up. Fuel off, nobody near belts and fans.")
         caution.setFont(look.font(Type.SMALL_STRONG))
         caution.setStyleSheet(f"color: {look.palette.below};")
-        self.count, self.said = QLabel("0.0 s"), QLabel()
+        self.count, self.said = Label("0.0 s"), Label()
         self.count.setFont(look.font(Type.BRAND))
         self.said.setWordWrap(True)
         self.said.setAlignment(Qt.AlignmentFlag.AlignTop)

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QInputDialog
 
 from basso.errors import InputError
 from basso.progress import Progress
+from basso.ui.plain import tip
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
@@ -85,7 +86,7 @@ class Surveying:
             return
         what = f"{'turn' if now.is_corner else now.kind} {now.id}"
         name, said = QInputDialog.getText(
-            self._desk.window, "Name a place", f"What does the team call {what}? Empty: no name.", text=now.name
+            self._desk.window, "Name a place", tip(f"What does the team call {what}? Empty: no name."), text=now.name
         )
         if said and name.strip() != now.name:
             self._keep(here, found[1].named(place, name.strip()), f"name of {what}")

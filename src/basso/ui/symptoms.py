@@ -5,18 +5,10 @@ from __future__ import annotations
 import html
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QComboBox,
-    QDialog,
-    QDialogButtonBox,
-    QHBoxLayout,
-    QLabel,
-    QScrollArea,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from basso.pressure.interview import EFFORT_WORDS, Interview, interview, questions
+from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 
 
@@ -29,12 +21,12 @@ class SymptomsDialog(QDialog):
         self.setWindowTitle("Symptoms")
         self.resize(round(look.height() * 44), round(look.height() * 27))
         self.answers: dict[str, QComboBox] = {}
-        head = QLabel("What does it do?")
+        head = Label("What does it do?")
         head.setFont(look.font(Type.TITLE))
         asked = QVBoxLayout()
         asked.addWidget(head)
         for question in questions():
-            label, box = QLabel(question.text), QComboBox()
+            label, box = Label(question.text), QComboBox()
             label.setWordWrap(True)
             label.setFont(look.font(Type.SMALL))
             box.addItem("not said", "")
@@ -47,7 +39,7 @@ class SymptomsDialog(QDialog):
             asked.addWidget(label)
             asked.addWidget(box)
         asked.addStretch(1)
-        self.stop, self.ranked = QLabel(), QLabel()
+        self.stop, self.ranked = Label(), Label()
         for words_label in (self.stop, self.ranked):
             words_label.setWordWrap(True)
             words_label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)

@@ -6,8 +6,10 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QProgressBar, QToolButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QProgressBar, QToolButton, QWidget
 
+from basso.ui.passing import replace_menu
+from basso.ui.plain import Label
 from basso.ui.plots import paint
 from basso.ui.theme.look import Look, Type
 
@@ -34,10 +36,10 @@ class TopLine(QWidget):
         super().__init__()
         self._look = look
         self.setFixedHeight(round(look.height() * 2.5))
-        self._brand = QLabel("Basso")
+        self._brand = Label("Basso")
         self.crumbs, self.units_button, self.look_button = QToolButton(), QToolButton(), QToolButton()
         self.search_button, self.menu_button, self._cancel = QToolButton(), QToolButton(), QToolButton()
-        self._work, self._bar = QLabel(), QProgressBar()
+        self._work, self._bar = Label(), QProgressBar()
         self._units: DisplayUnits | None = None
         self._build()
         look.changed.connect(self._restyle)
@@ -106,7 +108,7 @@ class TopLine(QWidget):
                 action.setCheckable(True)
                 action.setChecked(getattr(units, field).symbol == symbol)
                 action.triggered.connect(lambda _=False, f=field, s=symbol: self._choose(f, s))
-        self.units_button.setMenu(menu)
+        replace_menu(self.units_button, menu)
 
     def _choose(self, field: str, symbol: str) -> None:
         from dataclasses import replace

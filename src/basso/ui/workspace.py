@@ -422,6 +422,7 @@ class Workspace(QObject):
 
     def _run_trial(self) -> None:
         if not self.trial_a or not self.trial_b:
+            self._jobs.drop("trial")  # what is being compared is not what stands on the two sides now
             return
         sides = (self.trial_a, self.trial_b)
         known = {e: (self._loaded[e].recording, self._loaded[e].columns) for side in sides for e in side}
@@ -446,6 +447,8 @@ class Workspace(QObject):
             return read, run_trial(labels[0], a, labels[1], b, options, progress, by, sensors)
 
         def done(result: tuple[dict[Entry, Recording], Comparison]) -> None:
+            if sides != (self.trial_a, self.trial_b):
+                return
             for entry, recording in result[0].items():
                 if entry in self._loaded:
                     self._loaded[entry].recording = recording

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QButtonGroup, QDialog, QDialogButtonBox, QLabel, QRadioButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QDialog, QDialogButtonBox, QRadioButton, QVBoxLayout, QWidget
 
+from basso.ui.plain import Label
 from basso.ui.plots.ticks import clock
 from basso.ui.theme.look import Look, Type
 
@@ -22,7 +23,7 @@ class WriteDialog(QDialog):
         self._look, self._view = look, view
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(20, 16, 20, 14)
-        title = QLabel(f"Write {analysis.recording.path.name}")
+        title = Label(f"Write {analysis.recording.path.name}")
         title.setFont(look.font(Type.TITLE))
         self._layout.addWidget(title)
         count = len(analysis.corrections)
@@ -38,7 +39,7 @@ class WriteDialog(QDialog):
         stretch = f"What is in view, {clock(view[0], 1)} to {clock(view[1], 1)}"
         self.part = self._choice("How much", ("The whole session", stretch), first=0)
         self.kind = self._choice("As", ("CSV: opens anywhere", "Parquet: small and exact"), first=0)
-        hint = QLabel("Channels keep their units and their own sample times. The log itself is never changed.")
+        hint = Label("Channels keep their units and their own sample times. The log itself is never changed.")
         hint.setFont(look.font(Type.SMALL))
         hint.setStyleSheet(f"color: {look.palette.soft};")
         self._layout.addWidget(hint)
@@ -49,7 +50,7 @@ class WriteDialog(QDialog):
         self._layout.addWidget(buttons)
 
     def _choice(self, name: str, words: tuple[str, str], first: int) -> tuple[QRadioButton, QRadioButton]:
-        label = QLabel(name)
+        label = Label(name)
         label.setFont(self._look.font(Type.SMALL_STRONG))
         self._layout.addSpacing(6)
         self._layout.addWidget(label)

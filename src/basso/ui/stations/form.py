@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QDialogButtonBox,
     QFrame,
     QGridLayout,
-    QLabel,
     QLineEdit,
     QScrollArea,
     QVBoxLayout,
@@ -20,6 +19,7 @@ from PySide6.QtWidgets import (
 from basso.errors import InputError
 from basso.garage.fields import NO_NAMES, Field, Names, changed, fields_of, show, unit_words
 from basso.garage.records import Record
+from basso.ui.plain import Label, tip
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
@@ -35,9 +35,9 @@ class RecordForm(QWidget):
         self._record: Record | None = None
         self._units, self._names = DisplayUnits(), NO_NAMES
         self._editors: dict[str, QLineEdit | QComboBox] = {}
-        self._labels: list[QLabel] = []
-        self._beside: dict[str, tuple[QLabel, QLabel]] = {}
-        self._wrong = QLabel()
+        self._labels: list[Label] = []
+        self._beside: dict[str, tuple[Label, Label]] = {}
+        self._wrong = Label()
         self._wrong.setWordWrap(True)
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 6, 0)
@@ -72,7 +72,7 @@ class RecordForm(QWidget):
             elif not (editor.hasFocus() and editor.isModified()):
                 editor.setText(text)
                 editor.setCursorPosition(0)
-            editor.setToolTip(text)  # a long one does not fit its line
+            editor.setToolTip(tip(text))  # a long one does not fit its line
             editor.blockSignals(False)
             meant = field.only is None or getattr(record, field.only[0]) == field.only[1]
             for widget in (*self._beside[field.name], editor):
@@ -94,7 +94,7 @@ class RecordForm(QWidget):
         self._editors, self._labels, self._beside, self._kind = {}, [], {}, kind
         row = 0
         for row, field in enumerate(fields_of(kind)):
-            label, unit = QLabel(field.label), QLabel()
+            label, unit = Label(field.label), Label()
             editor = self._made(field)
             label.setBuddy(editor)
             editor.setAccessibleName(field.label)
@@ -209,7 +209,7 @@ class RecordDialog(QDialog):
         self.setWindowTitle(title)
         self.setMinimumWidth(round(look.height() * 24))
         self.form = RecordForm(look)
-        head, words = QLabel(title), QLabel(hint)
+        head, words = Label(title), Label(hint)
         head.setFont(look.font(Type.TITLE))
         words.setFont(look.font(Type.SMALL))
         words.setWordWrap(True)

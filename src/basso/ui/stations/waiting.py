@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from basso.ui.plain import Label
 from basso.ui.stations.catalogue import Station
 from basso.ui.theme.look import Look, Type
 
@@ -16,9 +17,9 @@ class WaitingStation(QWidget):
         super().__init__()
         self._look = look
         self._title, self._purpose, self._state = (
-            QLabel(station.title),
-            QLabel(station.purpose),
-            QLabel("Not built yet."),
+            Label(station.title),
+            Label(station.purpose),
+            Label("Not built yet."),
         )
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 12, 18, 8)

@@ -6,12 +6,13 @@ from collections.abc import Sequence
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QToolButton, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QWidget
 
+from basso.ui.plain import Label, tip
 from basso.ui.theme.look import Look, Type
 
 
-class Words(QLabel):
+class Words(Label):
     """A label that wraps, can be selected and copied, and follows day and night. ``tone``: a colour of the palette."""
 
     def __init__(self, look: Look, kind: Type = Type.BODY, tone: str = "ink") -> None:
@@ -51,7 +52,7 @@ class HeldWords(QWidget):
     def setText(self, words: str) -> None:
         """Say something else; what does not fit can be read by pointing at it."""
         self._words.setText(words)
-        self._words.setToolTip(words)
+        self._words.setToolTip(tip(words))
 
     def text(self) -> str:
         """What is said."""

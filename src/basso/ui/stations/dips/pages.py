@@ -5,8 +5,9 @@ from __future__ import annotations
 import html
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QTextBrowser, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
+from basso.ui.plain import Browser
 from basso.ui.stations.dips.one_dip import dip_detail, dip_picture, dip_title, rival_rows, share_picture
 from basso.ui.stations.dips.views import DipView, GPathView, GView, ShareView
 from basso.ui.stations.words import HeldWords, Words
@@ -24,7 +25,7 @@ class OneDipPage(QWidget):
         super().__init__()
         self._look = look
         self._title, self._detail = HeldWords(look, 1, Type.STRONG), HeldWords(look, 2, Type.SMALL)
-        self._causes = QTextBrowser()
+        self._causes = Browser()
         self.dip, self.path = DipView(look), GPathView(look)
         self._causes.setFrameShape(QFrame.Shape.NoFrame)
         self._causes.setStyleSheet("QTextBrowser { background: transparent; }")

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QStackedWidget,
     QTableView,
@@ -21,10 +20,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from basso.report.headline import opening
 from basso.ui.cursor import Cursor
+from basso.ui.plain import Label, tip
 from basso.ui.plots.traces import DipMark, Traces
 from basso.ui.stations.dips.pages import OneDipPage, SharesPage
-from basso.ui.stations.dips.picture import DipRow, columns, dip_rows, opening, panels, sentence
+from basso.ui.stations.dips.picture import DipRow, columns, dip_rows, panels, sentence
 from basso.ui.stations.words import HeldWords, PageBar, Words
 from basso.ui.tables import KeepsColor, choose_row
 from basso.ui.theme.look import Look, Type
@@ -64,7 +65,7 @@ class DipsStation(QWidget):
         self._analysis: Analysis | None = None
         self._chosen: tuple[Recording, Dip] | None = None
         self._units = DisplayUnits()
-        self._title, self._detail, self._room = QLabel(), QLabel(), QWidget()
+        self._title, self._detail, self._room = Label(), Label(), QWidget()
         self._reason = HeldWords(look, 2, Type.SMALL, "soft")
         self.traces = Traces(look, cursor)
         self._model = QStandardItemModel()
@@ -217,7 +218,7 @@ class DipsStation(QWidget):
             for column, (cell, key) in enumerate(zip(cells, row.keys, strict=True)):
                 cell.setData(key, _SORT_ROLE)
                 cell.setTextAlignment(_side(column))
-                cell.setToolTip(row.reason)
+                cell.setToolTip(tip(row.reason))
                 cell.setAccessibleDescription(row.reason)
                 cell.setEditable(False)
             model.appendRow(cells)

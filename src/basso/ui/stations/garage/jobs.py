@@ -10,7 +10,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QMenu,
@@ -25,6 +24,7 @@ from basso.garage.fields import Field, read
 from basso.garage.history import CarHistory
 from basso.garage.jobs import Entered, Sheet, Step, entered, passed, reasons_wanted, sheet_of, sheets, state
 from basso.garage.records import Attachment, Job
+from basso.ui.plain import Label
 from basso.ui.stations.garage.picture import attachment_html
 from basso.ui.stations.garage.sheet_picture import job_title, job_words
 from basso.ui.stations.garage.step import StepRow
@@ -72,7 +72,7 @@ class JobsPanel(QWidget):
         scroll.setFrameShape(QFrame.Shape.NoFrame)
         scroll.setWidget(self._sheet)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self._title, self._wrong = QLabel(), QLabel()
+        self._title, self._wrong = Label(), Label()
         self.signed, self.minutes, self.follow_up = QLineEdit(), QLineEdit(), QLineEdit()
         for line, hint in (
             (self.signed, "signed off by"),
@@ -82,7 +82,7 @@ class JobsPanel(QWidget):
             line.setPlaceholderText(hint)
             line.setAccessibleName(hint)
         self.sign_button, self.print_button = QPushButton("Sign off"), QPushButton("Print…")
-        self.photo_button, self._photos = QPushButton("Attach a photo…"), QLabel()
+        self.photo_button, self._photos = QPushButton("Attach a photo…"), Label()
         self._photos.setTextFormat(Qt.TextFormat.RichText)
         self._photos.setWordWrap(True)
         self._photos.linkActivated.connect(self.photo_opened)

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QLineEdit,
     QMenu,
     QPushButton,
@@ -26,6 +25,8 @@ from basso.errors import InputError
 from basso.garage.fields import Field, read
 from basso.garage.history import CarHistory
 from basso.garage.records import OilEntry, Record
+from basso.ui.passing import replace_menu
+from basso.ui.plain import Label
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
 from basso.ui.stations.garage.picture import LevelPage, level_page, level_words, oil_page, reading_words, series_of
@@ -44,9 +45,9 @@ class OilPanel(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
-        self._title, self._pour, self._found = QLabel(), QLabel(), QLabel()
+        self._title, self._pour, self._found = Label(), Label(), Label()
         self._facts = QGridLayout()
-        self._fact_labels: list[QLabel] = []
+        self._fact_labels: list[Label] = []
         self.ledger = _table(("Day", "What", "Grade", "Volume", "Filter", "Oil and lot", "Note"))
         self.laboratory = _table(())
         self.laboratory.horizontalHeader().setStretchLastSection(False)
@@ -94,7 +95,7 @@ class OilPanel(QWidget):
         self._fact_labels = []
         for i, (name, value) in enumerate(page.facts):
             for column, text, kind, color in ((0, name, Type.SMALL, p.soft), (1, value, Type.BODY, p.ink)):
-                label = QLabel(text)
+                label = Label(text)
                 label.setFont(look.font(kind))
                 label.setStyleSheet(f"color: {color};")
                 self._facts.addWidget(label, i % 4, column + 2 * (i // 4))
@@ -151,8 +152,8 @@ class LevelPanel(QWidget):
         self.asked.setAccessibleName("Reading on the stick")
         self.asked.setMaximumWidth(round(look.height() * 5))
         self.asked.textChanged.connect(lambda _: self._answer())
-        self._ask, self._answered = QLabel(), QLabel()
-        self._title, self._lines, self._warning = QLabel(), QLabel(), QLabel()
+        self._ask, self._answered = Label(), Label()
+        self._title, self._lines, self._warning = Label(), Label(), Label()
         self.add_button = QPushButton("Add a reading…")
         self.add_button.clicked.connect(lambda: self.reading_wanted.emit(self.series.currentText()))
         self.readings_button = QPushButton("Correct a reading")
@@ -310,7 +311,7 @@ def _menu_of(button: QPushButton, named: Sequence[tuple[str, Record]], chosen: C
     menu = QMenu(button)
     for words, record in named:
         menu.addAction(words).triggered.connect(lambda _=False, x=record: chosen(x))
-    button.setMenu(menu)
+    replace_menu(button, menu)
     button.setVisible(bool(named))
 
 

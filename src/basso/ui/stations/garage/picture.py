@@ -443,5 +443,5 @@ def attachment_html(a: Attachment) -> str:
     """A note or file in one line; the file's name is a link that carries the attachment's id."""
     words = html.escape(": ".join(x for x in (a.part, a.text) if x))
     if a.file_hash:
-        words += f" <a href='{a.id}'>{html.escape(a.file_name)}</a>"
-    return f"{a.day}&nbsp; {words}"
+        words += f" <a href='{html.escape(a.id, quote=True)}'>{html.escape(a.file_name)}</a>"
+    return f"{html.escape(a.day)}&nbsp; {words}"

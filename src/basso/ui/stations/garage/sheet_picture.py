@@ -44,7 +44,7 @@ def printed(job: Job, sheet: Sheet, car: Car, units: DisplayUnits) -> str:
             value = show(step.field, got.value, units) or "______"
             why = in_units(step.why, units)
             parts.append(
-                f"<br>{e(step.measure)}: {value} {e(unit_words(step.field, units))} (within {e(limits(step, units))}; {e(why)})"
+                f"<br>{e(step.measure)}: {e(value)} {e(unit_words(step.field, units))} (within {e(limits(step, units))}; {e(why)})"
             )
         if step.words or step.choices:
             parts.append(f"<br>{e(got.words) or ' / '.join(e(c) for c in step.choices) or '_' * 60}")
@@ -70,7 +70,7 @@ def _printed_rows(step: Step, got: Entered) -> str:
     head = "".join(f"<td>{e(c.name)}</td>" for c in step.columns)
     lines = ""
     for row in step.rows:
-        cells = (e(got.rows.get(row, {}).get(c.name, "")) or "_" * 12 for c in step.columns)
+        cells = (e(str(got.rows.get(row, {}).get(c.name, ""))) or "_" * 12 for c in step.columns)
         lines += f"<tr><td>{e(row)}</td>{''.join(f'<td>{cell}</td>' for cell in cells)}</tr>"
     return f"<table border='1' cellspacing='0' cellpadding='3'><tr><td>{e(step.row)}</td>{head}</tr>{lines}</table>"
 

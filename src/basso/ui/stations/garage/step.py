@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QStyledItemDelegate,
@@ -25,6 +24,7 @@ from PySide6.QtWidgets import (
 from basso.errors import InputError
 from basso.garage.fields import read, show, unit_words
 from basso.garage.jobs import HOLD_STEP, NEW_STEP, PRIMING_STEP, Column, Entered, Step, in_units, limits
+from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
@@ -50,7 +50,7 @@ class StepRow(QWidget):
         self.value, self.reason = QLineEdit(), QLineEdit()
         self.words, self._words_box = _words_editor(step)
         self.parts = PartsTable(look, step) if step.rows else None
-        self._limits, self._said, self._reason_row = QLabel(), QLabel(), QWidget()
+        self._limits, self._said, self._reason_row = Label(), Label(), QWidget()
         self.work_button = QPushButton(_WORKED.get(step.key, ("", ""))[0])
         self.work_button.setToolTip(_WORKED.get(step.key, ("", ""))[1])
         self.work_button.setVisible(step.key in _WORKED)
@@ -82,7 +82,7 @@ class StepRow(QWidget):
             unit = unit_words(step.field, self._units)
             self.value.setMaximumWidth(round(look.height() * 4.5))
             self.value.setAccessibleName(f"{step.measure}, {unit}")
-            for widget in (self.value, QLabel(unit)):
+            for widget in (self.value, Label(unit)):
                 line.addWidget(widget)
             line.addWidget(self._limits, 1)
             line.addWidget(self.work_button)
@@ -170,8 +170,8 @@ class StepRow(QWidget):
         self.entered.emit(step, Entered(self.done.isChecked(), value, words, self.reason.text().strip(), rows))
 
 
-def _label(text: str, look: Look, kind: Type, color: str = "") -> QLabel:
-    label = QLabel(text)
+def _label(text: str, look: Look, kind: Type, color: str = "") -> Label:
+    label = Label(text)
     label.setWordWrap(True)
     label.setFont(look.font(kind))
     if color:

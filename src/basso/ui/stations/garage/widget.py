@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from basso.garage.history import CarHistory
 from basso.garage.records import Build, Car, Engine, Record, Session
+from basso.ui.passing import replace_menu
 from basso.ui.stations.form import RecordForm
 from basso.ui.stations.garage.jobs import JobsPanel
 from basso.ui.stations.garage.line import BuildLine
@@ -35,7 +36,6 @@ from basso.ui.stations.garage.picture import (
     normals_words,
     opening,
 )
-from basso.ui.menus import replace_menu
 from basso.ui.stations.words import PageBar, Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
@@ -105,7 +105,9 @@ class GarageStation(QWidget):
             words.addWidget(label)
         head.addLayout(words, 1)
         self.accept_button = QPushButton("Accept this car")
-        self.accept_button.setToolTip("Its sensor cards, oils, floors, saved normals and decisions act on logs from then on.")
+        self.accept_button.setToolTip(
+            "Its sensor cards, oils, floors, saved normals and decisions act on logs from then on."
+        )
         self.accept_button.clicked.connect(lambda: self.verb_wanted.emit("accept", None))
         head.addWidget(self.accept_button, 0, Qt.AlignmentFlag.AlignTop)
         self.car_button.setText("Cars  ▾")

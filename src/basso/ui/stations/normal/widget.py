@@ -15,7 +15,6 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QScrollArea,
     QSlider,
@@ -28,6 +27,7 @@ from PySide6.QtWidgets import (
 from basso.normal.question import Question
 from basso.report.normal_documents import flow_words, port_words
 from basso.ui.commands import BY_KEY
+from basso.ui.plain import Label, tip
 from basso.ui.stations.normal.curve import CurveView
 from basso.ui.stations.normal.curve_picture import curve_picture
 from basso.ui.stations.normal.field import FieldView
@@ -175,13 +175,13 @@ class NormalStation(QWidget):
         row.addWidget(self._held_words)
         row.addWidget(self.held_to)
         self.verbs: dict[str, QPushButton] = {}
-        for key, words, tip in (
+        for key, words, hint in (
             ("judge.normal", "Keep a normal…", "Learn this build's normal from its sessions together and keep it with the build"),
             ("judge.floors", "Floors…", "Which schools of floor apply, and your own lines"),
             ("judge.oils", "Oils…", "Data sheets, and up to which temperature each oil is used"),
         ):  # fmt: skip
             button = QPushButton(words)
-            button.setToolTip(f"{tip} ({BY_KEY[key].shortcut[0]})")
+            button.setToolTip(f"{hint} ({BY_KEY[key].shortcut[0]})")
             button.clicked.connect(lambda _=False, key=key: self.verb_wanted.emit(key))
             row.addWidget(button)
             self.verbs[key] = button
@@ -228,13 +228,13 @@ class NormalStation(QWidget):
         ):  # fmt: skip
             box.setRange(low, high)
             box.setAccessibleName(name)
-            box.setToolTip(name)
+            box.setToolTip(tip(name))
             row.addWidget(box)
         self.racing.setDecimals(0)
         self.racing.setSingleStep(100.0)
         self.racing.setSuffix(" rpm")
         self.hottest.setDecimals(0)
-        self._margin_word = QLabel("with a margin of")
+        self._margin_word = Label("with a margin of")
         row.insertWidget(3, self._margin_word)
         row.addStretch(1)
         return row
@@ -307,9 +307,9 @@ class NormalStation(QWidget):
         _fill(self.schools, SCHOOL_HEADS, school_rows(told, units), words=(0, 5))
         heads = tuple(f"{h}, {u}" if u else h for h, u in zip(GRADE_HEADS, grade_units(units), strict=True))
         _fill(self.grades, heads, grade_rows(told, units), words=(0, 9))
-        for c, tip in enumerate(GRADE_TIPS):
+        for c, hint in enumerate(GRADE_TIPS):
             if (head := self.grades.horizontalHeaderItem(c)) is not None:
-                head.setToolTip(tip)
+                head.setToolTip(hint)
         self.grades.setVisible(told.advice is not None)
         self.cold.setText(" ".join(cold_to_hot(told, units)))
         self.heat.setText(" ".join(oil_temperature(told, units)))
@@ -435,7 +435,7 @@ def _fill(table: QTableWidget, heads: Sequence[str], rows: Sequence[Sequence[str
             item = QTableWidgetItem(text)
             item.setTextAlignment(_side(c in words))
             if c in words:
-                item.setToolTip(text)
+                item.setToolTip(tip(text))
             table.setItem(r, c, item)
     table.setFixedHeight(table.horizontalHeader().sizeHint().height() + table.verticalHeader().length() + 2)
 

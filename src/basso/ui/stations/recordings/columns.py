@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QStyle,
     QStyledItemDelegate,
@@ -24,6 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from basso.recording.roles import Role
+from basso.ui.plain import Label, tip
 from basso.ui.plots import paint
 from basso.ui.plots.strokes import points_of
 from basso.ui.stations.recordings.picture import ROLES, ColumnLine, Draft, column_lines, column_words, unit_choices
@@ -85,7 +85,7 @@ class ColumnsModel(QAbstractTableModel):
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
             return self.words(line, index.column())
         if role == Qt.ItemDataRole.ToolTipRole:
-            return line.told
+            return tip(line.told)
         if role == Qt.ItemDataRole.ForegroundRole:
             if index.column() == SURE and line.mark:
                 return self._look.color("below" if line.mark == "below" else "ink")
@@ -233,7 +233,7 @@ class ColumnsPanel(QWidget):
         super().__init__()
         self._look = look
         self.model = ColumnsModel(look)
-        self._title, self._detail, self._told = QLabel(), QLabel(), QLabel()
+        self._title, self._detail, self._told = Label(), Label(), Label()
         self.table = QTableView()
         self.use_button, self.back_button = QPushButton("Read it like this"), QPushButton("Put back")
         self.remember = QCheckBox("and every log with these columns")

@@ -15,7 +15,6 @@ from PySide6.QtWidgets import (
     QDialogButtonBox,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QLineEdit,
     QTableWidget,
     QTableWidgetItem,
@@ -26,6 +25,7 @@ from PySide6.QtWidgets import (
 from basso.errors import InputError
 from basso.formats.gauge import Triple, gauge_csv
 from basso.pressure.gauge import GaugeReading, judge_readings
+from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 from basso.units import UNITS, DisplayUnits, Quantity
 
@@ -41,7 +41,7 @@ class GaugePanel(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
-        self._title = QLabel()
+        self._title = Label()
         self.table = QTableWidget(0, 6)
         self.table.setShowGrid(False)
         self.table.verticalHeader().hide()
@@ -113,9 +113,9 @@ class GaugeDialog(QDialog):
         self.data = b""
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 14)
-        title = QLabel("Readings off a gauge")
+        title = Label("Readings off a gauge")
         title.setFont(look.font(Type.TITLE))
-        words = QLabel(
+        words = Label(
             "One line for each reading: engine speed, oil pressure, and oil temperature if there is a gauge for it. Read warm, at "
             "steady rpm; let somebody else read while you drive, on a closed course. Each is held against the floors by itself: a "
             "gauge shows no dips."
@@ -135,7 +135,7 @@ class GaugeDialog(QDialog):
         for name, widget in (
             ("Pressure in", self.pressure), ("temperature in", self.temperature), ("Car", self.car), ("Date", self.day),
         ):  # fmt: skip
-            label = QLabel(name)
+            label = Label(name)
             label.setBuddy(widget)
             widget.setAccessibleName(name)
             line.addWidget(label)
@@ -149,7 +149,7 @@ class GaugeDialog(QDialog):
             f"QTableView {{ gridline-color: {look.palette.rule}; background: {look.palette.panel}; }}"
         )
         layout.addWidget(self.sheet, 1)
-        self._problem = QLabel()
+        self._problem = Label()
         self._problem.setWordWrap(True)
         self._problem.setStyleSheet(f"color: {look.palette.below};")
         layout.addWidget(self._problem)

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QSplitter,
     QStyledItemDelegate,
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from basso.ui.plain import Label, tip
 from basso.ui.plots import paint
 from basso.ui.stations.recordings.columns import ColumnsPanel
 from basso.ui.stations.recordings.gauge import GaugePanel
@@ -81,8 +81,10 @@ class _LogsModel(QAbstractTableModel):
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         line = self.lines[index.row()]
         text = RecordingsStation.cells(line)[index.column()]
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
+        if role == Qt.ItemDataRole.DisplayRole:
             return text
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return tip(text)
         if role == Qt.ItemDataRole.ForegroundRole:
             if index.column() == (_FINDING if line.length else _DATE) and line.mark == "below":
                 return self._look.color("below")
@@ -143,7 +145,7 @@ class _DropHere(QWidget):
         super().__init__()
         self._look = look
         self.demo = QPushButton("Open the demo data")
-        self._words = [QLabel(), QLabel(), QLabel()]
+        self._words = [Label(), Label(), Label()]
         layout = QVBoxLayout(self)
         layout.addStretch(2)
         for label, text in zip(

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QScrollArea,
@@ -25,6 +24,8 @@ from basso.fitting.catalogue import parts_in_use
 from basso.fitting.places import GALLERY, places
 from basso.fitting.planner import Part, Plan, plan_fit, shipped_parts
 from basso.fitting.threads import GENDERS, End, identify, threads
+from basso.ui.passing import run_dialog
+from basso.ui.plain import Label
 from basso.ui.stations.words import Words
 from basso.ui.theme.look import Look, Type
 
@@ -64,7 +65,7 @@ class FitPanel(QWidget):
         self.diameter, self.pitch = QLineEdit(), QLineEdit()
         self.taper = QComboBox()
         self.taper.addItems(["not looked at", "tapers", "is parallel"])
-        self._known, self._said = QLabel(), QLabel()
+        self._known, self._said = Label(), Label()
         self._lay_out()
         for box in (self.port, self.sensor, self.switch, self.taper, self.place):
             box.currentIndexChanged.connect(lambda _: self._show())
@@ -97,7 +98,7 @@ class FitPanel(QWidget):
                 ("Room for stiff parts", self.room),
             )
         ):
-            label = QLabel(words)
+            label = Label(words)
             label.setBuddy(widget)
             widget.setAccessibleName(words or widget.text() if isinstance(widget, QCheckBox) else words)
             grid.addWidget(label, row, 0)
@@ -121,7 +122,7 @@ class FitPanel(QWidget):
         buttons.addStretch(1)
         left.addLayout(buttons)
         left.addSpacing(18)
-        which = QLabel("Which thread is it? Measure the male one, in mm")
+        which = Label("Which thread is it? Measure the male one, in mm")
         which.setFont(self._look.font(Type.STRONG))
         left.addWidget(which)
         left.addLayout(measured)
@@ -182,7 +183,7 @@ class FitPanel(QWidget):
         from basso.ui.parts_dialog import PartsDialog
 
         dialog = PartsDialog(self.window(), self._look, self.parts)
-        if dialog.exec():
+        if run_dialog(dialog):
             self.parts_edited.emit(tuple(dialog.parts))
 
     @property

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from basso.garage.records import Sensor
+from basso.ui.passing import replace_menu
 from basso.ui.stations.form import RecordForm
 from basso.ui.stations.sensors.circuit import CircuitView
 from basso.ui.stations.sensors.evidence import EvidencePlot
@@ -236,11 +237,11 @@ class RegisterPanel(QWidget):
             menu.addAction(f"{calibration.day[:10]}, {calibration.against}").triggered.connect(
                 lambda _=False, c=calibration: self.verb_wanted.emit("calibration", c)
             )
-        self.buttons["calibration"].setMenu(menu)
+        replace_menu(self.buttons["calibration"], menu)
         cars = QMenu(self.buttons["move"])
         for car, name in register.other_cars():
             cars.addAction(name).triggered.connect(lambda _=False, c=car: self.verb_wanted.emit(f"move {c}", self.card))
-        self.buttons["move"].setMenu(cars)
+        replace_menu(self.buttons["move"], cars)
 
     @property
     def words(self) -> str:
