@@ -26,6 +26,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from basso.errors import BassoError
+from basso.plain_text import spelled_out
 from basso.workflow import demo_folder
 
 LONGEST_S, MOST_BYTES = 20.0, 1_500_000_000
@@ -274,7 +275,7 @@ def _taken(path: Path, work: Callable[[], object]) -> tuple[bool, str]:
         words = str(error)
         if "\n" in words or "\x1b" in words:
             return True, f"a message of several lines: {words[:200]!r}"
-        if path.name[:20].split("\n")[0] not in words:
+        if spelled_out(path.name)[:20] not in words:
             return True, f"a message without the file's name: {words[:200]}"
         return True, ""
     except BaseException as error:

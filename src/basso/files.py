@@ -75,20 +75,34 @@ def put_whole(path: Path, data: bytes, lasting: bool = True) -> None:
 
 @contextmanager
 def _replacing(path: Path, lasting: bool) -> Iterator[BinaryIO]:
+    """A stream into a file that takes the place of ``path`` when the block ends.
+
+    Where the disk can, the file has no name before it is whole: a process that is killed leaves nothing behind.
+    """
     import tempfile
 
-    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name[:100]}.")
+    fresh = path.parent / f".{path.name[:100]}.{os.getpid()}-{os.urandom(4).hex()}.tmp"
+    nameless = Path("/proc/self/fd").is_dir()
+    try:
+        if not nameless:
+            raise OSError
+        handle = os.open(path.parent, os.O_TMPFILE | os.O_RDWR | os.O_CLOEXEC, 0o644)
+    except OSError:
+        handle, made = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name[:100]}.")
+        fresh, nameless = Path(made), False
     try:
         with os.fdopen(handle, "w+b") as stream:
             yield stream
+            stream.flush()
             if lasting:
-                stream.flush()
                 os.fsync(stream.fileno())
-        fresh = Path(name)
+            if nameless:
+                # With a folder's number, though the path is absolute: only then the link itself is followed.
+                os.link(f"/proc/self/fd/{stream.fileno()}", fresh, src_dir_fd=stream.fileno(), follow_symlinks=True)
         fresh.chmod(0o644)
         fresh.replace(path)
     except BaseException:
-        Path(name).unlink(missing_ok=True)
+        fresh.unlink(missing_ok=True)
         raise
 
 

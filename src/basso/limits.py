@@ -21,6 +21,8 @@ MOST_UNPACKED_RATIO = 200
 """Bytes that come out of one packed byte; a log of constant readings packs 100 to 1, a bomb 1000 to 1."""
 FREE_UNPACKED_BYTES = 32_000_000
 """Up to this the ratio does not matter."""
+LONGEST_LOG_S = 7 * 86400.0
+"""From the first to the last sample of a log: a clock that jumped by years is no week of driving."""
 LONGEST_NAME = 200
 """Characters of a column's name or a fact that are kept."""
 LONGEST_LINE_BYTES = 1_000_000

@@ -394,7 +394,7 @@ def test_a_car_goes_out_and_another_garage_takes_it_in(
     desk.run("edit.undo")
     assert desk.garage_model.view is None
     desk.run("edit.redo")
-    assert desk.garage_model.view == before
+    assert desk.garage_model.view == shown
 
 
 def test_a_new_car_from_nothing(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:

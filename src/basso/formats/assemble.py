@@ -15,7 +15,7 @@ from basso.errors import FormatError
 from basso.formats.arrays import finite, without_error_codes
 from basso.formats.mappings import Confirmed, shape_of, with_confirmed
 from basso.formats.options import ReadOptions
-from basso.limits import LONGEST_NAME, MOST_COLUMNS, MOST_NUMBERS, SPLIT
+from basso.limits import LONGEST_LOG_S, LONGEST_NAME, MOST_COLUMNS, MOST_NUMBERS, SPLIT
 from basso.plain_text import plain
 from basso.recording.channel import Channel, extremes
 from basso.recording.lap_signals import with_lap_numbers
@@ -100,6 +100,10 @@ def assemble(
     """
     if len(columns) > MOST_COLUMNS or sum(c.values.size for c in columns) > MOST_NUMBERS:
         raise FormatError(path, f"holds more than {MOST_NUMBERS:,} readings or {MOST_COLUMNS:,} channels", SPLIT)
+    spans = [(float(c.time_s[0]), float(c.time_s[-1])) for c in columns if c.time_s.size]
+    span = max((b for _, b in spans), default=0.0) - min((a for a, _ in spans), default=0.0)
+    if not span <= LONGEST_LOG_S:
+        raise FormatError(path, f"runs over {span / 86400:,.0f} days by its time", "check the time column and its unit")
     for column in columns:
         column.values = finite(without_error_codes(column.values, column.heading.name, notes))
     headings = [c.heading for c in columns]

@@ -106,7 +106,7 @@ def _check_extent(path: Path, raw: bytes, layout: TextLayout) -> None:
         raise FormatError(path, f"has {columns:,} columns", "export the channels you need, a few hundred at most")
     if len(raw) < MOST_NUMBERS:  # a reading takes a byte and its separator at the least
         return
-    rows = raw.count(b"\n")
+    rows = raw.count(b"\n") - layout.data_line
     if rows * columns > MOST_NUMBERS:
         raise FormatError(path, f"holds {rows:,} rows of {columns} columns, more than {MOST_NUMBERS:,} readings", SPLIT)
 

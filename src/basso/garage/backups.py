@@ -131,8 +131,9 @@ def finish_restore(folder: Path) -> tuple[str, ...]:
     """Finish putting a backup back where that was interrupted; what is said about it. Nobody else has the garage open."""
     marker, fresh = folder / _RESTORING, folder / f".{FILE}.restored"
     if not marker.exists():
-        with suppress(OSError):
-            fresh.unlink(missing_ok=True)  # a copy that was not whole yet: nothing had been changed
+        for left in (fresh, fresh.with_name(f"{fresh.name}-journal"), fresh.with_name(f"{fresh.name}-wal")):
+            with suppress(OSError):
+                left.unlink(missing_ok=True)  # a copy that was not whole yet: nothing had been changed
         return ()
     try:
         noted = json.loads(marker.read_text(encoding="utf-8"))

@@ -124,6 +124,8 @@ def changes_of(recording: Recording, longest_s: float = _ENOUGH_S) -> Changes | 
         return None
     first = float(frame.time_s[0])
     grid = np.arange(first, min(float(frame.time_s[-1]), first + longest_s), GRID_S)
+    if grid.size < 3:
+        return None
     pressure, rpm = (np.nan_to_num(frame.filled(r)) for r in (Role.OIL_PRESSURE, Role.RPM))
     smooth = max(1, round(max(0.1, 2.0 * frame.step_s) / GRID_S))
     rates = []
