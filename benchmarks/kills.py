@@ -113,7 +113,9 @@ def _look_at_cache(folder: Path) -> str:
 
     os.environ["XDG_CACHE_HOME"] = str(folder / "home")
     kept, fresh = open_recording(folder / "log.csv"), read_recording(folder / "log.csv")
-    same = all(np.array_equal(a.values, b.values, equal_nan=True) for a, b in zip(kept.channels, fresh.channels, strict=True))
+    same = all(
+        np.array_equal(a.values, b.values, equal_nan=True) for a, b in zip(kept.channels, fresh.channels, strict=True)
+    )
     return "" if same else "what was kept of the log is not the log"
 
 

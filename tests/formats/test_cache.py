@@ -5,12 +5,14 @@ from __future__ import annotations
 import os
 import time
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 
 from basso import workflow
-from basso.formats import registry
+from basso.errors import FormatError
+from basso.formats import csv_text, registry
 from basso.formats.options import ReadOptions
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
@@ -109,3 +111,76 @@ def test_the_oldest_make_room(log: Path, tmp_path: Path, monkeypatch: pytest.Mon
         workflow.open_recording(other)
     kept = [p for p in (tmp_path / "cache" / "basso" / "recordings").iterdir() if p.name != "index"]
     assert 1 <= len(kept) <= 3
+
+
+# What is kept is that of the bytes that were read, or is not used
+
+
+def _kept_files(log: Path) -> list[Path]:
+    cache = log.parent / "cache"
+    return sorted(p for p in cache.rglob("*") if p.is_file())
+
+
+def test_no_changed_byte_is_believed(log: Path) -> None:
+    """Every kept file, at many places: what does not hold together is read anew, in silence."""
+    sound = workflow.open_recording(log)
+    rng = np.random.default_rng(5)
+    files = _kept_files(log)
+    assert {p.name for p in files} >= {"summary.json", "places.json", "samples.npy"}
+    for file in files:
+        whole = file.read_bytes()
+        for change in range(12):
+            spoiled = bytearray(whole)
+            at = int(rng.integers(len(whole)))
+            spoiled[at] ^= int(rng.integers(1, 256))
+            if change in (10, 11):
+                spoiled = bytearray((b"", b"{}")[change - 10])
+            file.write_bytes(spoiled)
+            _same(sound, workflow.open_recording(log))
+            file.write_bytes(whole)
+
+
+def test_another_logs_entry_is_not_taken_for_this_one(log: Path) -> None:
+    other = log.with_name("other.csv")
+    other.write_text(HEAD + ROWS.replace(",40", ",50"))
+    sound, second = workflow.open_recording(log), workflow.open_recording(other)
+    assert sound.content_hash != second.content_hash
+    folders = [p.parent for p in _kept_files(log) if p.name == "samples.npy"]
+    mine, its = sorted(folders, key=lambda p: sound.content_hash not in p.name)
+    for name in ("samples.npy", "places.json", "summary.json"):
+        (mine / name).write_bytes((its / name).read_bytes())
+        _same(sound, workflow.open_recording(log))
+
+
+@pytest.mark.parametrize("kind", [".csv", ".parquet"])
+def test_a_log_replaced_while_it_is_read_is_not_kept_as_the_new_one(
+    kind: str, log: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    old, new = log.with_name(f"old{kind}"), log.with_name(f"new{kind}")
+    for target, text in ((old, ROWS), (new, ROWS.replace(",40", ",50"))):
+        log.write_text(HEAD + text)
+        if kind == ".csv":
+            target.write_bytes(log.read_bytes())
+        else:
+            workflow.export_recording(registry.read_recording(log), target)
+    name = log.with_name(f"drive{kind}")
+    name.write_bytes(old.read_bytes())
+    _settle(name)
+    real = registry.read_isolated if kind == ".parquet" else csv_text.read_table
+
+    def replaced(*arguments: Any, **named: Any) -> Any:
+        made = real(*arguments, **named)  # type: ignore[operator]
+        os.replace(new, name)  # noqa: PTH105
+        return made
+
+    if kind == ".parquet":
+        monkeypatch.setattr(registry, "read_isolated", replaced)
+        with pytest.raises(FormatError, match="was changed while it was being read"):
+            workflow.open_recording(name)
+    else:
+        monkeypatch.setattr(csv_text, "read_table", replaced)
+        workflow.open_recording(name)
+    monkeypatch.undo()
+    monkeypatch.setenv("XDG_CACHE_HOME", str(log.parent / "cache"))
+    pressure = workflow.open_recording(name).channel(Role.OIL_PRESSURE)
+    assert pressure is not None and float(pressure.values.min()) == 500.0

@@ -16,7 +16,7 @@ import numpy as np
 import pytest
 
 from basso import workflow
-from basso.errors import BassoError, FormatError, InputError
+from basso.errors import FormatError
 from basso.formats.options import ReadOptions
 from basso.formats.registry import read_recording
 from basso.recording.roles import Role
@@ -306,70 +306,3 @@ def test_a_full_disk_leaves_what_was_there(tmp_path: Path) -> None:
     assert done.stderr.count("\n") == 1 and "cannot be written" in done.stderr
     assert out.read_text() == "before"
     assert [p.name for p in tmp_path.iterdir()] == ["out.csv"]
-
-
-def _damaged(rng: np.random.Generator, data: bytes) -> bytes:
-    kind = rng.integers(4)
-    if kind == 0:
-        return data[: rng.integers(1, len(data))]
-    spoiled = bytearray(data)
-    for _ in range(int(rng.integers(1, 30))):
-        spoiled[int(rng.integers(len(spoiled)))] = int(rng.integers(256))
-    if kind == 2:
-        at = int(rng.integers(len(spoiled)))
-        del spoiled[at : at + int(rng.integers(1, 5000))]
-    if kind == 3:
-        at = int(rng.integers(len(spoiled)))
-        spoiled[at:at] = bytes(rng.integers(0, 256, int(rng.integers(1, 200)), dtype=np.uint8))
-    return bytes(spoiled)
-
-
-@pytest.fixture(scope="module")
-def sound(tmp_path_factory: pytest.TempPathFactory) -> dict[str, bytes]:
-    """Small sound files of every kind."""
-    folder = tmp_path_factory.mktemp("sound")
-    log = workflow.demo_folder() / "dyno.csv"
-    recording = read_recording(log)
-    files = {".csv": log.read_bytes()[:20000]}
-    workflow.export_recording(recording, folder / "a.parquet", (0.0, 30.0))
-    files[".parquet"] = (folder / "a.parquet").read_bytes()
-    import polars as pl
-    from asammdf import MDF, Signal
-    from can import ASCWriter, BLFWriter, Message
-
-    frame = pl.DataFrame({"Time [s]": TIME, "RPM": TRUTH[Role.RPM], "Oil pressure [kPa]": TRUTH[Role.OIL_PRESSURE]})
-    frame.write_ipc(folder / "a.arrow")
-    files[".arrow"] = (folder / "a.arrow").read_bytes()
-    with MDF() as measured:
-        measured.append(
-            [
-                Signal(TRUTH[Role.RPM], TIME, name="RPM"),
-                Signal(TRUTH[Role.OIL_TEMP], TIME, name="Oil temp", unit="degC"),
-            ]
-        )
-        measured.save(folder / "a.mf4", overwrite=True)
-    files[".mf4"] = (folder / "a.mf4").read_bytes()
-    for suffix, writer in ((".asc", ASCWriter), (".blf", BLFWriter)):
-        with writer(str(folder / f"a{suffix}")) as out:
-            for i in range(200):
-                out.on_message_received(
-                    Message(timestamp=i * 0.01, arbitration_id=0x640, is_extended_id=False, data=bytes(range(8)))
-                )
-        files[suffix] = (folder / f"a{suffix}").read_bytes()
-    files[".log"] = (workflow.demo_folder() / "bus" / "harrowfell.log").read_bytes()[:20000]
-    return files
-
-
-@pytest.mark.parametrize("suffix", [".csv", ".parquet", ".arrow", ".mf4", ".asc", ".blf", ".log"])
-def test_no_damage_gets_past_as_anything_but_a_sentence(suffix: str, sound: dict[str, bytes]) -> None:
-    """Bounded fuzz over every reader: it reads, or it says so in one line; never anything else."""
-    rng = np.random.default_rng(int(os.environ.get("BASSO_FUZZ_SEED", "20261125")))
-    for _ in range(int(os.environ.get("BASSO_FUZZ_RUNS", "25"))):
-        path = write_temporary(_damaged(rng, sound[suffix]), f"log{suffix}")
-        try:
-            recording = read_recording(path)
-            for c in recording.channels:
-                assert c.time_s.size == c.values.size
-                assert c.time_s.size < 2 or bool(np.all(np.diff(c.time_s) > 0))
-        except BassoError as error:
-            assert isinstance(error, InputError) and "\n" not in str(error)

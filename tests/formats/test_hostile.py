@@ -32,7 +32,12 @@ def measurement(folder: Path, version: str, pressure: object, clock: object = No
 
     path = folder / ("log.mdf" if version < "4" else "log.mf4")
     with MDF(version=version) as file:  # type: ignore[arg-type]
-        file.append([Signal(RAW, TIME, name="Oil pressure", unit="kPa", conversion=pressure), Signal(3000 + TIME, TIME, name="RPM")])  # type: ignore[arg-type]
+        file.append(
+            [
+                Signal(RAW, TIME, name="Oil pressure", unit="kPa", conversion=pressure),
+                Signal(3000 + TIME, TIME, name="RPM"),
+            ]
+        )  # type: ignore[arg-type]
         file.save(path, overwrite=True)
     return path
 
@@ -54,8 +59,18 @@ def test_a_formula_is_worked_out(version: str, tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("version", ["3.30", "4.10"])
-@pytest.mark.parametrize("planted", ["__import__('os').system('touch {mark}') or X", "open('{mark}', 'w') and X", "X.tofile('{mark}')", "[X for _ in (1,)][0]"])
-def test_a_formula_that_is_a_program_is_not_run_and_leaves_no_raw_numbers(version: str, planted: str, tmp_path: Path) -> None:
+@pytest.mark.parametrize(
+    "planted",
+    [
+        "__import__('os').system('touch {mark}') or X",
+        "open('{mark}', 'w') and X",
+        "X.tofile('{mark}')",
+        "[X for _ in (1,)][0]",
+    ],
+)
+def test_a_formula_that_is_a_program_is_not_run_and_leaves_no_raw_numbers(
+    version: str, planted: str, tmp_path: Path
+) -> None:
     mark = tmp_path / "planted"
     recording = read_recording(measurement(tmp_path, version, conversion(formula=planted.format(mark=mark))))
     assert not mark.exists()
@@ -183,7 +198,9 @@ def test_what_no_database_can_claim_is_refused_at_once(what: str, tmp_path: Path
     [(b"SG_ Throttle :", b"SG_ Throttle m0M :", set()), (b"(0.25,0)", b"(1e99999,0)", {"EngineSpeed"}),
      (b"SG_ OilPressure : 16|16@1+", b"SG_ OilPressure : 16|12@1+", {"OilPressure"})],
 )  # fmt: skip
-def test_a_signal_that_no_frame_can_hold_is_left_out_and_told(old: bytes, new: bytes, lost: set[str], tmp_path: Path) -> None:
+def test_a_signal_that_no_frame_can_hold_is_left_out_and_told(
+    old: bytes, new: bytes, lost: set[str], tmp_path: Path
+) -> None:
     database = tmp_path / "odd.dbc"
     circle = b"\nSG_MUL_VAL_ 1600 Throttle OilPressure 0-1;\nSG_MUL_VAL_ 1600 OilPressure Throttle 0-1;\n"
     text = DATABASE.replace(old, new, 1)
@@ -299,7 +316,9 @@ def test_damaged_gzip_of_any_kind_is_a_sentence() -> None:
 
 
 @pytest.mark.parametrize(("why", "says"), [("time", "takes far longer"), ("memory", "asks for more memory")])
-def test_a_reader_that_runs_wild_is_ended_and_said(why: str, says: str, bus: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_reader_that_runs_wild_is_ended_and_said(
+    why: str, says: str, bus: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     tight = Bounds(60_000_000, 60.0, 1 << 30) if why == "memory" else Bounds(1 << 30, 0.05, 1 << 30)
     monkeypatch.setattr(isolated, "Bounds", lambda *_: tight)
     with pytest.raises(FormatError, match=rf"harrowfell\.log: {says}"):
@@ -310,7 +329,9 @@ def test_readings_far_beyond_anything_are_missing_and_told() -> None:
     values = [f"{i * 0.1:.1f},{3000 + i},{300 + i % 7}" for i in range(200)]
     values[50] = "5.0,3050,8.3e21"
     values[60] = "6.0,3060,-4e9"
-    recording = read_recording(write_temporary(("Time [s],RPM,Oil pressure [kPa]\n" + "\n".join(values)).encode(), "wild.csv"))
+    recording = read_recording(
+        write_temporary(("Time [s],RPM,Oil pressure [kPa]\n" + "\n".join(values)).encode(), "wild.csv")
+    )
     pressure = recording.channel(Role.OIL_PRESSURE)
     assert pressure is not None and np.flatnonzero(np.isnan(pressure.values)).tolist() == [50, 60]
     assert any("2 readings far beyond" in n and "5.0 s" in n for n in recording.notes)

@@ -194,9 +194,10 @@ def _without_nonsense(channel: Channel, notes: list[str]) -> Channel:
 
     Many of them are no damage but a wrong unit or column, which is doubted elsewhere and never cut.
     """
-    if channel.role not in PLAUSIBLE or channel.values.size == 0:
+    role = channel.role
+    if role is None or role not in PLAUSIBLE or channel.values.size == 0:
         return channel
-    low, high = PLAUSIBLE[channel.role]
+    low, high = PLAUSIBLE[role]
     reach = _FAR * (high - low)
     least, most = extremes(channel.values)
     if not (least < low - reach or most > high + reach):
@@ -207,7 +208,7 @@ def _without_nonsense(channel: Channel, notes: list[str]) -> Channel:
         return channel
     first = float(channel.time_s[int(np.argmax(wild))])
     notes.append(
-        f"'{channel.name}' holds {count} {'reading' if count == 1 else 'readings'} far beyond what {channel.role.words} can be (the first at "
+        f"'{channel.name}' holds {count} {'reading' if count == 1 else 'readings'} far beyond what {role.words} can be (the first at "
         f"{first:.1f} s), as in a damaged file; {'it was' if count == 1 else 'they were'} taken as missing."
     )
     return replace(channel, values=np.where(wild, np.nan, channel.values))

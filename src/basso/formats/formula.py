@@ -30,7 +30,9 @@ LONGEST = 2_000
 DEEPEST = 50
 """Parentheses, signs and powers inside one another."""
 
-_TOKEN = re.compile(r"\s*(?:(\d+\.?\d*(?:[eE][+-]?\d+)?|\.\d+(?:[eE][+-]?\d+)?)|([A-Za-z_]\w*)|(\*\*|[-+*/^(),]))", re.ASCII)
+_TOKEN = re.compile(
+    r"\s*(?:(\d+\.?\d*(?:[eE][+-]?\d+)?|\.\d+(?:[eE][+-]?\d+)?)|([A-Za-z_]\w*)|(\*\*|[-+*/^(),]))", re.ASCII
+)
 _VARIABLE = frozenset({"X", "X1", "x", "x1"})
 _CONSTANTS = MappingProxyType({"pi": np.pi, "inf": np.inf, "nan": np.nan})
 _FUNCTIONS: MappingProxyType[str, Callable[[FloatArray], FloatArray]] = MappingProxyType(

@@ -81,6 +81,8 @@ def find_drops(recording: Recording, oil: Grade | None = None) -> list[Drop]:
         return []
     frame = frame_on(recording, places[-1])
     time_s = np.arange(frame.time_s[0], frame.time_s[-1], _GRID_S)
+    if time_s.size < 3:
+        return []
     seen = {r: np.interp(time_s, frame.time_s, frame.filled(r)) for r in (*places, Role.RPM)}
     rpm = seen[Role.RPM]
     temperature = frame.get(Role.OIL_TEMP)

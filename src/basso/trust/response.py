@@ -181,6 +181,8 @@ def _fading(constant_s: float) -> FloatArray:
 def _moments(frame: Frame, speeds: int, most: int) -> _Moments | None:
     first = float(frame.time_s[0])
     grid = np.arange(first, min(float(frame.time_s[-1]), first + _ENOUGH_S), _GRID_S)
+    if grid.size < 3:
+        return None
     pressure, rpm = (np.interp(grid, frame.time_s, frame.filled(r, 0.0)) for r in (Role.OIL_PRESSURE, Role.RPM))
     speed = np.log(np.maximum(rpm, 600.0))
     quick = np.abs(np.gradient(rolling_mean(speed, 5), _GRID_S)) > _QUICK

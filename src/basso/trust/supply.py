@@ -92,6 +92,8 @@ def left_over(frame: Frame, voltage: Channel) -> LeftOver | None:
     if known.sum() < 50:
         return None
     time_s = np.arange(frame.time_s[0], frame.time_s[-1], _GRID_S)
+    if time_s.size < 3:
+        return None
     volts = np.interp(time_s, voltage.time_s[known], voltage.values[known])
     pressure, rpm = (np.interp(time_s, frame.time_s, frame.filled(r)) for r in (Role.OIL_PRESSURE, Role.RPM))
     change = np.abs(np.gradient(rolling_mean(rpm, 3), _GRID_S)) / np.maximum(rpm, 500.0)

@@ -66,14 +66,15 @@ def _place(frame: Frame, channel: Channel) -> list[Check]:
             )
         ]
     grid = np.arange(frame.time_s[0], frame.time_s[-1], _GRID_S)
-    temperature, speed = (
+    read = [
         np.interp(grid, frame.time_s[ok], values[ok])
         for values in (frame.filled(Role.OIL_TEMP, np.nan), frame.filled(Role.SPEED, np.nan))
         if (ok := np.isfinite(values)).sum() > 10
-    )
+    ]
     window = round(60.0 / _GRID_S)
-    if grid.size < 3 * window:
+    if len(read) < 2 or grid.size < 3 * window:
         return []
+    temperature, speed = read
     swing_t, swing_v = (v - rolling_mean(v, window) for v in (rolling_mean(temperature, 4), rolling_mean(speed, 4)))
     best, slope = 0.0, 0.0
     for lag_s in (0.0, 2.0, 4.0, 6.0, 9.0):

@@ -1,0 +1,44 @@
+"""Logs of a few samples, at any rate, with readings missing and pauses: judged or not, never a fault."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from types import MappingProxyType
+
+import numpy as np
+import pytest
+
+from basso.pressure.drops import find_drops
+from basso.recording.channel import Channel
+from basso.recording.recording import Recording
+from basso.recording.roles import QUANTITY_OF, Role
+from basso.report.documents import analysis_document, dump
+from basso.units import base_unit
+from basso.workflow import judge
+
+MIDDLE_AND_SPREAD = {
+    Role.RPM: (4000, 2000), Role.OIL_PRESSURE: (300, 150), Role.PRESSURE_PUMP_OUT: (340, 150), Role.OIL_TEMP: (90, 15), Role.LATERAL_G: (0, 1),
+    Role.LONGITUDINAL_G: (0, 1), Role.SPEED: (30, 15), Role.LATITUDE: (50, 1e-4), Role.LONGITUDE: (5, 1e-4), Role.LAP: (2, 2), Role.AIR_PRESSURE: (100, 1),
+    Role.THROTTLE: (50, 50), Role.DISTANCE: (500, 400),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("step", [0.001, 0.02, 0.1, 1.0])
+@pytest.mark.parametrize("gaps", ["whole", "missing", "paused"])
+def test_a_few_samples_are_no_fault(step: float, gaps: str) -> None:
+    for n in (2, 3, 4, 5, 7, 12, 30, 120):
+        rng = np.random.default_rng(n)
+        time_s = np.cumsum(rng.uniform(0.5, 1.5, n)) * step
+        if gaps == "paused":
+            time_s[n // 2 :] += 1000.0
+        channels = []
+        for role, (middle, spread) in MIDDLE_AND_SPREAD.items():
+            values = middle + spread * rng.uniform(-1, 1, n)
+            if gaps == "missing":
+                values[rng.random(n) < 0.3] = np.nan
+            quantity = QUANTITY_OF[role]
+            unit = base_unit(quantity) if quantity is not None else None
+            channels.append(Channel(role.value, role, unit, False, time_s, values, 1.0, "", ""))
+        a = judge(Recording(Path("few.csv"), "test", tuple(channels), (), MappingProxyType({}), "few"))
+        assert dump(analysis_document(a))  # which holds no NaN
+        find_drops(a.corrected, None)
