@@ -6,7 +6,10 @@ writing make a name look like another.
 
 from __future__ import annotations
 
+import csv
+import io
 import re
+from collections.abc import Iterable, Sequence
 
 # C0 and C1 controls, line and paragraph separators, marks of direction, zero-width characters, lone surrogates, tags.
 _UNSEEN = re.compile(
@@ -37,12 +40,26 @@ def spelled_out(text: str) -> str:
 
 
 def as_cell(text: str) -> str:
-    """Text for a cell of a table that a spreadsheet may open: what begins like a formula stays text."""
-    return f"'{text}" if text.lstrip("\t\r\n ")[:1] in ("=", "+", "@", "-") and not _is_number(text) else text
+    """Text for a cell of a table that a spreadsheet may open: what would be a formula there stays text.
+
+    A number, with a sign, a unit or a range behind it, is left as it is.
+    """
+    starts = text.lstrip("\t\r\n ")[:1]
+    return f"'{text}" if starts and starts in "=+@-" and not _HARMLESS.match(text) else text
 
 
-_NUMBER = re.compile(r"\s*[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?\s*$")
+def out_of_cell(text: str) -> str:
+    """The text behind :func:`as_cell`."""
+    return text[1:] if text[:1] == "'" and text[1:2] in ("=", "+", "@", "-") else text
 
 
-def _is_number(text: str) -> bool:
-    return bool(_NUMBER.match(text))
+_HARMLESS = re.compile(r"\s*[+-]?\d[\d.,\s]*[A-Za-z%°/·²³±–;:\s\d.,-]*(\s\([^()\"'|!=@]*\))?\s*$|-+$")
+
+
+def separated(rows: Iterable[Sequence[object]], separator: str = ",") -> str:
+    """A table as separated text for spreadsheets and other programs: plain digits, and no cell that acts."""
+    out = io.StringIO()
+    writer = csv.writer(out, delimiter=separator, lineterminator="\n")
+    for row in rows:
+        writer.writerow([as_cell(c.replace("\u2009", "").replace("−", "-")) if isinstance(c, str) else c for c in row])
+    return out.getvalue()

@@ -31,7 +31,7 @@ NO_ROLE_FACT = "no role "
 """A fact ``no role 1`` → ``Acc 3`` says that a column means nothing, whatever its name."""
 MANUAL_KIND = "gauge readings"
 """What the fact ``Kind`` says of single readings off a gauge."""
-_LONGEST_NOTE = 1_000
+_LONGEST_NOTE, _MOST_NOTES = 1_000, 300
 _NEEDED = (Role.OIL_PRESSURE, Role.RPM)
 _DATE_KEYS = re.compile(r"(?i)\b(date|datum|day|log ?date|start(ed)?|recorded|session date|created)\b")
 _TIME_KEYS = re.compile(r"(?i)^(log |session |start |local )?(time|zeit|time of day|start time)$")
@@ -145,8 +145,8 @@ def assemble(
                 f'No column was recognised as {role.words}; say which one it is, under Columns or with --role {role}="NAME".'
             )
     return Recording(
-        path, kind, tuple(channels), tuple(plain(n, _LONGEST_NOTE) for n in notes),
-        MappingProxyType({plain(k, LONGEST_NAME): plain(v, LONGEST_NAME) for k, v in facts.items()}), started=started or started_of(facts),
+        path, kind, tuple(channels), tuple(plain(n, _LONGEST_NOTE) for n in notes[:_MOST_NOTES]),
+        MappingProxyType({plain(k, LONGEST_NAME): plain(v, LONGEST_NAME) for k, v in list(facts.items())[:_MOST_NOTES]}), started=started or started_of(facts),
         manual=facts.get("Kind", "").lower() == MANUAL_KIND, shape=shape,
     )  # fmt: skip
 

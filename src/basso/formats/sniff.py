@@ -8,7 +8,7 @@ from collections import Counter
 from dataclasses import dataclass
 
 from basso.limits import LONGEST_NAME
-from basso.plain_text import plain
+from basso.plain_text import out_of_cell, plain
 from basso.recording.roles import recognise, take_apart
 from basso.units import parse_unit
 
@@ -172,7 +172,8 @@ def facts_of(preamble: tuple[tuple[str, ...], ...]) -> dict[str, str]:
         elif not value and "=" in first:
             first, _, value = first.partition("=")
         if first.strip() and value.strip():
-            facts[plain(first, LONGEST_NAME).strip().rstrip(":").strip()] = plain(value, LONGEST_NAME).strip()
+            key = out_of_cell(plain(first, LONGEST_NAME).strip().rstrip(":").strip())
+            facts[key] = out_of_cell(plain(value, LONGEST_NAME).strip())
     return facts
 
 

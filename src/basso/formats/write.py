@@ -8,7 +8,6 @@ set by the user) and the session's facts stand above the heading (CSV) or in the
 
 from __future__ import annotations
 
-import csv
 import io
 from collections.abc import Mapping
 from dataclasses import replace
@@ -18,6 +17,7 @@ import numpy as np
 
 from basso.errors import InputError
 from basso.formats.assemble import MANUAL_KIND, NO_ROLE_FACT, ROLE_FACT
+from basso.plain_text import as_cell, separated
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 from basso.recording.roles import Role, recognise, take_apart
@@ -65,11 +65,9 @@ def recording_bytes(recording: Recording, suffix: str, facts: Mapping[str, str] 
         binary = io.BytesIO()
         frame.write_parquet(binary, metadata=said)
         return binary.getvalue()
-    head = io.StringIO()
-    writer = csv.writer(head, lineterminator="\n")
     # Facts have a field of their own beside them, so that no line of them can be taken for the heading.
-    writer.writerows([*said.items(), []] if said else [])
-    return head.getvalue().encode() + frame.write_csv().encode()
+    head = separated([*said.items(), []] if said else [])
+    return head.encode() + frame.rename({name: as_cell(name) for name in frame.columns}).write_csv().encode()
 
 
 def column_name(channel: Channel) -> str:

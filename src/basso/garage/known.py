@@ -9,6 +9,7 @@ from __future__ import annotations
 import hashlib
 import json
 import os
+import zlib
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import replace
@@ -119,7 +120,10 @@ def _figures(
     file = folder / f"{hashlib.sha256(asked.encode()).hexdigest()[:32]}.json"
     said = {"title": session.title, "day": session.began[:10]}
     with suppress(OSError, ValueError, KeyError, TypeError):
-        plain = json.loads(file.read_text(encoding="utf-8"))
+        check, _, text = file.read_text(encoding="utf-8").partition("\n")
+        if check != f"{zlib.crc32(text.encode()):08x}":
+            raise ValueError(file)  # a changed byte: worked out anew
+        plain = json.loads(text)
         return Earlier.from_plain({**plain, **said})
     try:
         recording = log_of(session)
@@ -130,7 +134,8 @@ def _figures(
     figures = figures_of(analyse(recording, JudgeOptions(oil=oil).by(decision)), session.title, said["day"], oil)
     with suppress(OSError, ValueError):
         folder.mkdir(parents=True, exist_ok=True)
-        put_whole(file, json.dumps(figures.as_plain()).encode(), lasting=False)
+        text = json.dumps(figures.as_plain())
+        put_whole(file, f"{zlib.crc32(text.encode()):08x}\n{text}".encode(), lasting=False)
     return figures
 
 

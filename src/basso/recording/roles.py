@@ -16,7 +16,7 @@ from functools import cache
 from types import MappingProxyType
 
 from basso.limits import LONGEST_NAME
-from basso.plain_text import plain
+from basso.plain_text import out_of_cell, plain
 from basso.units import UNITS, Quantity, Unit, parse_unit
 
 
@@ -129,7 +129,7 @@ def take_apart(heading: str) -> Heading:
 
     ``"Oil Press [psi]"`` → (oil, press), psi; ``"oil_pressure_kPa"`` → (oil, pressure), kPa.
     """
-    name = plain(heading.strip().strip('"').strip(), LONGEST_NAME).strip()
+    name = out_of_cell(plain(heading.strip().strip('"').strip(), LONGEST_NAME).strip())
     body, unit = name, None
     match = _BRACKETED.match(name)
     if match:

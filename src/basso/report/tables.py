@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import csv
 import io
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from basso.plain_text import as_cell, plain_lines, separated
 from basso.units import DisplayUnits, digits_of, told_in
 
 if TYPE_CHECKING:
@@ -102,11 +102,7 @@ def _r(value: float | None, digits: int) -> Cell:
 
 def as_csv(sheet: Sheet) -> bytes:
     """A table as CSV, UTF-8."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(sheet.headings)
-    writer.writerows(sheet.rows)
-    return out.getvalue().encode()
+    return separated([sheet.headings, *sheet.rows]).encode()
 
 
 def as_spreadsheet(sheets: Sequence[Sheet]) -> bytes:
@@ -138,7 +134,4 @@ def as_spreadsheet(sheets: Sequence[Sheet]) -> bytes:
 
 def _safe(cell: Cell) -> Cell:
     """Text that begins like a formula stays text, and control characters, which the format forbids, go."""
-    if isinstance(cell, str):
-        plain = "".join(c for c in cell if c >= " " or c in "\n\t")
-        return f"'{plain}" if plain[:1] in ("=", "+", "@") else plain
-    return cell
+    return as_cell(plain_lines(cell)) if isinstance(cell, str) else cell

@@ -56,6 +56,7 @@ _WORDS: MappingProxyType[str, tuple[str, str]] = MappingProxyType(
         "g": ("g", "Which way the oil was thrown is not known."),
         "lateral_g": ("Sideways g", "It is worked out from the path."),
         "longitudinal_g": ("Fore–aft g", "It is worked out from the speed."),
+        "doubt": ("Whether a column is what it says", "A wrong unit, column or clock makes everything else wrong."),
         "reader": ("What the reader assumed or repaired", "Wrong units or columns make everything else wrong."),
         "gauge": ("Readings off a gauge", "Between two readings nothing is known."),
         "expected": ("Expected pressure", "Nothing can be held against normal; only fixed floors hold."),

@@ -9,13 +9,18 @@ from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QImageReader, QKeyEvent, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QPushButton, QVBoxLayout, QWidget
 
+from basso.files import is_plain_file
 from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 
 
 def is_photo(path: Path) -> bool:
-    """True for a picture that can be shown here."""
-    return QImageReader(str(path)).canRead()
+    """True for a picture that can be shown here: one of the kinds that cameras make and that name no other file."""
+    reader = QImageReader(str(path))
+    return is_plain_file(path) and reader.canRead() and reader.format().data() in _KINDS
+
+
+_KINDS = (b"png", b"jpeg", b"jpg", b"webp", b"gif", b"bmp", b"tiff")
 
 
 class PhotoDialog(QDialog):

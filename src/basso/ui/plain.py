@@ -10,8 +10,8 @@ import html
 import re
 from typing import Any
 
-from PySide6.QtCore import Qt, QUrl
-from PySide6.QtGui import QTextDocument
+from PySide6.QtCore import QByteArray, Qt, QUrl
+from PySide6.QtGui import QImage, QTextDocument
 from PySide6.QtWidgets import QLabel, QTextBrowser
 
 
@@ -24,12 +24,21 @@ class Label(QLabel):
         self.setText(text)
 
 
+def _nothing(kind: int) -> Any:
+    """In the place of what a document names: an empty picture. Where there is none, Qt opens the file itself."""
+    if kind == QTextDocument.ResourceType.ImageResource.value:
+        empty = QImage(1, 1, QImage.Format.Format_ARGB32)
+        empty.fill(0)
+        return empty
+    return QByteArray(b" ")
+
+
 class Document(QTextDocument):
     """Markup of our own to be printed; it loads nothing, whatever it names."""
 
     def loadResource(self, kind: int, name: QUrl | str) -> Any:
         """Nothing."""
-        return None
+        return _nothing(kind)
 
 
 class Browser(QTextBrowser):
@@ -42,7 +51,7 @@ class Browser(QTextBrowser):
 
     def loadResource(self, kind: int, name: QUrl | str) -> Any:
         """Nothing."""
-        return None
+        return _nothing(kind)
 
 
 def tip(text: str) -> str:

@@ -82,6 +82,7 @@ def _sensors(a: Analysis, units: DisplayUnits) -> State:
                 "delay": "late, corrected",
                 "update_rate": "renewed slowly",
                 "gauge": "read off a gauge",
+                "doubt": "a unit or column is doubted",
             }
             return State(names.get(found[0].id, found[0].id.replace("_", " ")), mark)
     return State("readings hold up")
@@ -106,7 +107,8 @@ def _corners(a: Analysis) -> State:
         return State(run_words(most, kinds.count(most)) if most else "no laps to place dips on")
     places = [d.place.label for d in a.dips if d.place is not None]
     if not places:
-        return State(f"{sum(p.is_corner for p in a.track.places)} turns, no dips")
+        turns = f"{sum(p.is_corner for p in a.track.places)} turns"
+        return State(f"{turns}, no dips" if a.judged.any() else f"{turns}, nothing to judge")
     worst = max(dict.fromkeys(places), key=places.count)  # of equals the one that came first
     return State(f"most in {worst}", "below")
 

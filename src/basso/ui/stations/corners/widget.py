@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
+from basso.plain_text import separated
 from basso.report.corners_words import knee_words, runs_words, side_words, slides_words, threshold_words
 from basso.ui.cursor import Cursor
 from basso.ui.stations.corners.circuit_view import CircuitView
@@ -257,8 +256,6 @@ class CornersStation(QWidget):
         """Places and thresholds as text."""
         if self.told is None:
             return ""
-        out = io.StringIO()
-        writer = csv.writer(out, delimiter=separator, lineterminator="\n")
         rows = [
             [self.title],
             TABLE_HEADS,
@@ -266,6 +263,4 @@ class CornersStation(QWidget):
             *([w] for t in self.told.thresholds if (w := threshold_words(t))),
             [knee_words(self.told)],
         ]
-        for row in rows:
-            writer.writerow([c.replace("\u2009", "").replace("−", "-") for c in row])
-        return out.getvalue()
+        return separated(rows, separator)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QModelIndex, QSortFilterProxyModel, Qt, QTimer, Signal
@@ -20,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from basso.plain_text import separated
 from basso.report.headline import opening
 from basso.ui.cursor import Cursor
 from basso.ui.plain import Label, tip
@@ -342,12 +341,9 @@ class DipsStation(QWidget):
         """The dip list as text, in the shown order and units."""
         rows = sorted({i.row() for i in self.table.selectionModel().selectedIndexes()}) if only_selected else []
         rows = rows or list(range(self._sorted.rowCount()))
-        out = io.StringIO()
-        writer = csv.writer(out, delimiter=separator, lineterminator="\n")
-        writer.writerow([*columns(self._units), "Reason"])
+        lines: list[list[str]] = [[*columns(self._units), "Reason"]]
         for row in rows:
             source = self._sorted.mapToSource(self._sorted.index(row, 0)).row()
             cells = [self._model.item(source, c).text() for c in range(self._model.columnCount())]
-            reason = self._model.item(source, 0).toolTip()
-            writer.writerow([c.replace("\u2009", "").replace("−", "-") for c in cells] + [reason])
-        return out.getvalue()
+            lines.append([*cells, self._model.item(source, 0).accessibleDescription()])
+        return separated(lines, separator)

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
-
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QFrame,
@@ -22,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from basso.garage.history import CarHistory
 from basso.garage.records import Build, Car, Engine, Record, Session
+from basso.plain_text import separated
 from basso.ui.passing import replace_menu
 from basso.ui.stations.form import RecordForm
 from basso.ui.stations.garage.jobs import JobsPanel
@@ -358,9 +356,7 @@ class GarageStation(QWidget):
             rows += [
                 (r.day, r.title, r.words, r.more, r.mark) for r in line_rows(self.view, self._units, self.search.text())
             ]
-        out = io.StringIO()
-        csv.writer(out, delimiter=separator, lineterminator="\n").writerows(rows)
-        return out.getvalue()
+        return separated(rows, separator)
 
 
 _CORRECTING = (

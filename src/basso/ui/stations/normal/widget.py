@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
@@ -25,6 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from basso.normal.question import Question
+from basso.plain_text import separated
 from basso.report.normal_documents import flow_words, port_words
 from basso.ui.commands import BY_KEY
 from basso.ui.plain import Label, tip
@@ -380,11 +379,9 @@ class NormalStation(QWidget):
         """Schools, oils, and where normal meets the floor at each engine speed, as text in the units shown."""
         if self.told is None:
             return ""
-        out = io.StringIO()
-        writer = csv.writer(out, delimiter=separator, lineterminator="\n")
         units = self._units
         heads = [f"{h}, {u}" if u else h for h, u in zip(GRADE_HEADS, grade_units(units), strict=True)]
-        for row in (
+        rows: list[Sequence[str]] = [
             [self.title],
             [self._schools_head.text()],
             SCHOOL_HEADS,
@@ -393,9 +390,8 @@ class NormalStation(QWidget):
             *grade_rows(self.told, units),
             FLOOR_MET_HEADS,
             *floor_met_rows(self.told, units),
-        ):
-            writer.writerow([c.replace("\u2009", "").replace("−", "-") for c in row])
-        return out.getvalue()
+        ]
+        return separated(rows, separator)
 
 
 def _slider(low: int, high: int, name: str) -> QSlider:

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from basso.plain_text import separated
 from basso.ui.plain import Label, tip
 from basso.ui.plots import paint
 from basso.ui.stations.recordings.columns import ColumnsPanel
@@ -340,14 +341,7 @@ class RecordingsStation(QWidget):
 
     def table_text(self, separator: str = "\t") -> str:
         """The log list as text."""
-        import csv
-        import io
-
-        out = io.StringIO()
-        writer = csv.writer(out, delimiter=separator, lineterminator="\n")
-        writer.writerow(_HEADINGS)
-        writer.writerows(self.cells(line) for line in self.model.lines)
-        return out.getvalue()
+        return separated([_HEADINGS, *(self.cells(line) for line in self.model.lines)], separator)
 
     @staticmethod
     def cells(line: LogLine) -> Sequence[str]:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING
@@ -22,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from basso.plain_text import separated
 from basso.ui.stations.sensors.evidence import EvidencePlot
 from basso.ui.stations.sensors.evidence_picture import drop_curves, drop_trend, evidence
 from basso.ui.stations.sensors.fit import FitPanel
@@ -297,8 +296,5 @@ class SensorsStation(QWidget):
             return self.fit.words
         if self._pages.currentIndex() == REGISTER:
             return self.register.words
-        out = io.StringIO()
-        writer = csv.writer(out, delimiter=separator, lineterminator="\n")
-        writer.writerow(["Check", "State", "Finding", "What hangs on it"])
-        writer.writerows([x.name, x.state, x.finding, x.costs] for x in self.lines)
-        return out.getvalue()
+        heads = ["Check", "State", "Finding", "What hangs on it"]
+        return separated([heads, *([x.name, x.state, x.finding, x.costs] for x in self.lines)], separator)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -11,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
+from basso.plain_text import separated
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
 from basso.ui.stations.trial.picture import (
@@ -118,28 +117,13 @@ class TrialStation(QWidget):
         """The verdict and the places as text, in the units shown."""
         if self._comparison is None:
             return ""
-        out = io.StringIO()
-        writer = csv.writer(out, delimiter=separator, lineterminator="\n")
         unit = self._units.pressure.symbol
-        writer.writerow([self.title])
-        writer.writerow([self.detail])
-        writer.writerow(
-            [
-                "Place",
-                f"A, {unit}",
-                f"B, {unit}",
-                f"B − A, {unit}",
-                f"low, {unit}",
-                f"high, {unit}",
-                "Passes",
-                "Dips a lap",
-            ]
-        )
+        heads = ["Place", *(f"{h}, {unit}" for h in ("A", "B", "B − A", "low", "high")), "Passes", "Dips a lap"]
+        lines: list[list[str]] = [[self.title], [self.detail], heads]
         for r in rows(self._comparison, self._units):
             low, high = (f"{v:.1f}" for v in r.interval[1:]) if r.interval is not None else ("", "")
-            cells = [r.place, r.a, r.b, r.effect, low, high, r.passes, r.dips]
-            writer.writerow([c.replace("\u2009", "").replace("−", "-") for c in cells])
-        return out.getvalue()
+            lines.append([r.place, r.a, r.b, r.effect, low, high, r.passes, r.dips])
+        return separated(lines, separator)
 
     @property
     def title(self) -> str:
