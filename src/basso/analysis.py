@@ -267,6 +267,7 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
         _coolest(temperature, is_judged),
         _level_share(pressure, expected_kpa, is_settled) if given is not None else 1.0,
         _felt(lateral, longitudinal, frame.step_s),
+        tuple((run.start_s, run.end_s) for run in located.runs if run.kind == "launch"),
     )
     judged_dips = tuple(_judge(d, signals, laps, track) for d in dips)
     below_s = sum(d.duration_s for d in dips)

@@ -59,7 +59,19 @@ def test_import_document(capsys: pytest.CaptureFixture[str]) -> None:
 def test_analysis_document(capsys: pytest.CaptureFixture[str]) -> None:
     d = _json(capsys, "analyze", str(DEMO / "baseline-1.csv"), "--json")
     assert d["schema"] == "basso.analysis/1"
-    fixed = {"schema", "log", "checks", "corrections", "laps", "corners", "expected", "events", "exposure"}
+    fixed = {
+        "schema",
+        "log",
+        "checks",
+        "corrections",
+        "laps",
+        "corners",
+        "expected",
+        "events",
+        "exposure",
+        "judged",
+        "sentence",
+    }
     assert set(d) == {*fixed, "more"}, "what the contract fixes, and the rest in a place of its own"
     assert d["log"]["schema"] == "basso.import/1"
     assert d["events"]

@@ -50,7 +50,9 @@ class Made:
 def drive() -> Made:
     rpm = 4700.0 + 1500.0 * np.sin(T / 13.0)
     temperature = 88.0 + 14.0 * T / SECONDS
-    return Made(rpm, temperature, np.zeros(T.size), np.zeros(T.size), np.ones(T.size))
+    # A g that never moves at all is a dead sensor, and what it does is then not known.
+    side, along = np.random.default_rng(2).normal(0.0, 0.01, (2, T.size))
+    return Made(rpm, temperature, side, along, np.ones(T.size))
 
 
 EVENTS = (40.0, 75.0, 110.0, 150.0, 190.0)

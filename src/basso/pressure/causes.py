@@ -7,7 +7,7 @@ the bottom. Each candidate is weighed by what speaks for it in the record; the r
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +17,7 @@ from basso.pressure.expected import ExpectedPressure
 from basso.pressure.floors import FloorLine
 from basso.pressure.pull import EQUAL, find_pull
 from basso.pressure.slosh import felt
+from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean, rolling_min
 from basso.units import FloatArray
 
@@ -52,6 +53,7 @@ class Cause:
             not the cause.
         lag_s: from the g reaching 70 % of its peak to the crossing; None when g is not the cause.
         together_with: the direction that helped to bare the pickup ("braking" into a turn); "" where one did it alone.
+        needs: roles whose absence keeps the cause from being named: what would tell.
     """
 
     name: str
@@ -62,6 +64,7 @@ class Cause:
     lag_s: float | None
     held_g: float | None = None
     together_with: str = ""
+    needs: tuple[Role, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -86,6 +89,15 @@ class Signals:
     """Settled pressure of this session as a share of the normal it is judged by (1 when fitted to itself)."""
     felt: tuple[FloatArray, FloatArray] | None = None
     """What the oil feels sideways and fore and aft, each of shape (n,); None where no g is logged."""
+
+    launches: tuple[tuple[float, float], ...] = ()
+    """(from, to) in s: driven off hard from a standstill, where a car does not corner."""
+
+    @property
+    def missing_g(self) -> tuple[Role, ...]:
+        """The g that is neither logged nor worked out: what it does to the oil is not known, which is not the same as nothing."""
+        pairs = ((Role.LATERAL_G, self.lateral_g), (Role.LONGITUDINAL_G, self.longitudinal_g))
+        return tuple(role for role, g in pairs if g is None)
 
 
 _Held = tuple[float, str, FloatArray, float, str]
@@ -113,6 +125,8 @@ class Elsewhere:
     """How much of the session one sample stands for."""
     pull: Mapping[str, float] = field(default_factory=lambda: EQUAL)
     """How much of baring the pickup one g does, by direction."""
+    has_both_g: bool = True
+    """Without one of them nothing is known of running without g, or with g one way alone."""
 
     def low_share_at_rpm_without_g(self, rpm: float) -> Counted:
         """How often the share of normal is low at this rpm (or a little more) with the oil lying level."""
@@ -123,6 +137,8 @@ class Elsewhere:
 
         Only the larger component is held against the rest of the session.
         """
+        if not self.has_both_g:
+            return _NOTHING_KNOWN
         if abs(lateral_g) >= abs(longitudinal_g):
             same = self.held_lateral_g * np.sign(lateral_g) >= 0.9 * abs(lateral_g)
         else:
@@ -131,6 +147,8 @@ class Elsewhere:
 
     def low_share_thrown_one_way(self, name: str, g: float) -> Counted:
         """How often it is low with this much g held one way and little the other way: what that g does alone."""
+        if not self.has_both_g:
+            return _NOTHING_KNOWN
         side, along = self.held_lateral_g, self.held_longitudinal_g
         way, other = {
             "left_turn": (side, along),
@@ -143,7 +161,7 @@ class Elsewhere:
     def _low(self, where: NDArray[np.bool_]) -> Counted:
         shares = self.share[where]
         if shares.size == 0:
-            return Counted(0, 0.0, 1.0)
+            return _NOTHING_KNOWN
         return Counted(
             shares.size, float(np.mean(shares < _SAG)), float(np.median(shares)), shares.size * self.sample_s
         )
@@ -189,6 +207,9 @@ class Counted:
         return self.samples >= 12
 
 
+_NOTHING_KNOWN = Counted(0, 0.0, 1.0)
+
+
 def look_elsewhere(
     rpm: FloatArray,
     share: FloatArray,
@@ -211,14 +232,15 @@ def look_elsewhere(
     thin = max(1, use.size // 8000)
     use = use[::thin]
     side, along = side[use], along[use]
-    level = np.hypot(side, along) < 0.40
+    has_both_g = lateral_g is not None and longitudinal_g is not None
+    level = (np.hypot(side, along) < 0.40) & has_both_g
     # What the oil feels now shows in the gallery when it has come up the pipe.
     late = max(0, round(_PIPE_S / step_s))
     held = [np.roll(felt(g, step_s), late)[use] for g in sides] if use.size else sides
     known_rpm = rpm[use]
     fast = np.maximum(known_rpm - np.percentile(known_rpm, 60), 0.0) / 1000.0 if use.size else known_rpm
     pull = find_pull(share[use] < _SAG, held[0], held[1], fast)
-    return Elsewhere(rpm[use], held_rpm[use], share[use], side, along, level, memory, step_s * thin, pull)
+    return Elsewhere(rpm[use], held_rpm[use], share[use], side, along, level, memory, step_s * thin, pull, has_both_g)
 
 
 def find_cause(dip: Dip, s: Signals) -> Cause:
@@ -230,9 +252,10 @@ def find_cause(dip: Dip, s: Signals) -> Cause:
     side = float(s.lateral_g[lead].mean()) if s.lateral_g is not None else float("nan")
     along = float(s.longitudinal_g[lead].mean()) if s.longitudinal_g is not None else float("nan")
 
+    missing = s.missing_g
     fall = fastest_fall(s, dip)
     g_now = max(abs(np.nan_to_num(side)), abs(np.nan_to_num(along)))
-    if fall > OIL_FALLS_KPA_S and g_now < LEAST_G:
+    if fall > OIL_FALLS_KPA_S and g_now < LEAST_G and not missing:
         return Cause(
             "sensor",
             0.7,
@@ -247,6 +270,8 @@ def find_cause(dip: Dip, s: Signals) -> Cause:
         return near_normal
 
     thrown = _thrown(dip, s, side, along)
+    if missing:
+        return _without_a_g(dip, s, thrown, rpm, side, along, missing)
     frothed = _frothed(dip, s, rpm, side, along, thrown)
     if frothed is not None:
         return frothed
@@ -261,8 +286,49 @@ def find_cause(dip: Dip, s: Signals) -> Cause:
             along,
             None,
         )
-    why = "no g was logged" if s.lateral_g is None and s.longitudinal_g is None else f"only {g_now:.2f} g before it"
+    why = f"only {g_now:.2f} g before it"
     return Cause("unknown", 0.3, f"{why}, {rpm:.0f} rpm, and normal there is well above the floor", side, along, None)
+
+
+_LONG_ENOUGH_S = 0.7
+"""A turn that began later than this before the dip may not have been what moved the oil: the braking into it is not known."""
+_NEAR_THE_LIMIT = 0.85
+"""Of the most lateral g of a session: a car that corners so hard has little grip left to brake or accelerate with."""
+
+
+def _without_a_g(
+    dip: Dip, s: Signals, thrown: Cause | None, rpm: float, side: float, along: float, missing: tuple[Role, ...]
+) -> Cause:
+    """Without one of the two g, what it did is neither named nor ruled out.
+
+    A launch from a standstill is one exception: such a car does not corner. A turn near the limit of the tyres is the
+    other, once it has lasted: sideways and fore-and-aft grip share one circle, so little is left for braking. The reverse
+    does not hold: cars brake hard into turns.
+    """
+    launched = any(start <= dip.start_s <= end for start, end in s.launches)
+    if thrown is not None and thrown.name == "acceleration" and launched:
+        reason = f"{thrown.reason}; no lateral g is logged, and off the line a car does not corner"
+        return replace(thrown, confidence=min(thrown.confidence, 0.8), reason=reason, needs=missing)
+    if thrown is not None and s.lateral_g is not None and thrown.held_g is not None:
+        most = float(np.percentile(np.abs(s.lateral_g), 99.5))
+        if thrown.held_g >= _NEAR_THE_LIMIT * most and thrown.lag_s is not None and thrown.lag_s >= _LONG_ENOUGH_S:
+            return replace(
+                thrown,
+                confidence=min(thrown.confidence, 0.7),
+                reason=f"{thrown.reason}; no longitudinal g is logged, and little grip is left for it",
+                needs=missing,
+            )
+    names = " and ".join(role.words for role in missing)
+    seen = f" ({thrown.reason})" if thrown is not None else ""
+    return Cause(
+        "unknown",
+        0.3,
+        f"{names} {'is' if len(missing) == 1 else 'are'} not logged, so which way the oil went cannot be told{seen}; {rpm:.0f} rpm",
+        side,
+        along,
+        None,
+        needs=missing,
+    )
 
 
 def _frothed(dip: Dip, s: Signals, rpm: float, side: float, along: float, thrown: Cause | None) -> Cause | None:
@@ -301,6 +367,8 @@ def _near_normal(dip: Dip, s: Signals, rpm: float, side: float, along: float) ->
     expected = s.expected_kpa[inside]
     known = np.isfinite(expected)
     if s.level_share < 0.88:
+        if s.temperature_c is None:
+            return _heat_or_wear(f"settled running is at {s.level_share:.0%} of the earlier normal", side, along)
         share = float(np.nanmedian(s.pressure_kpa[inside] / expected)) if known.any() else float("nan")
         if not np.isfinite(share) or share > s.level_share - 0.12:
             return Cause(
@@ -341,14 +409,13 @@ def _near_normal(dip: Dip, s: Signals, rpm: float, side: float, along: float) ->
             along,
             None,
         )
-    return Cause(
-        "low_everywhere",
-        0.4,
-        f"share of normal stays at {share:.0%}; without oil temperature heat cannot be told from wear",
-        side,
-        along,
-        None,
-    )
+    return _heat_or_wear(f"share of normal stays at {share:.0%}", side, along)
+
+
+def _heat_or_wear(seen: str, side: float, along: float) -> Cause:
+    """Low, and no temperature that would tell thin oil from a loss."""
+    reason = f"{seen}; without oil temperature heat cannot be told from wear"
+    return Cause("unknown", 0.3, reason, side, along, None, needs=(Role.OIL_TEMP,))
 
 
 def _falls_locally(dip: Dip, s: Signals, shares: FloatArray) -> bool:

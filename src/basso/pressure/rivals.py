@@ -35,7 +35,9 @@ class Rival:
 def rivals_of(dip: Dip, cause: Cause, s: Signals) -> tuple[Rival, ...]:
     """Every cause that something speaks for, or that a reader would ask after: the one that was judged first, then by weight."""
     share = dip.told_share
-    found = [*_directions(dip, s), _frothing(dip, s), *_normal_itself(dip, s), _sensor(dip, s)]
+    found = [*_directions(dip, s), *_normal_itself(dip, s), _sensor(dip, s)]
+    if not s.missing_g:  # without one of the two g, a sag without g is neither seen nor ruled out
+        found.append(_frothing(dip, s))
     if share is None:
         found = [r for r in found if r.name not in ("hot_oil", "low_everywhere")]
     if all(r.name != cause.name for r in found):

@@ -198,6 +198,7 @@ def _event(d: JudgedDip) -> Document:
         "corner": d.place.id if d.place is not None and d.place.is_corner else None,
         "cause": d.cause.name,
         "confidence": rounded(d.cause.confidence, 2),
+        **({"needs": [role.value for role in d.cause.needs]} if d.cause.needs else {}),
         "rule": d.rule,
     }
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from basso.plain_text import plain
 from basso.report.coverage import coverage_of
 from basso.report.session_words import (
     by_cause,
@@ -20,7 +21,10 @@ from basso.report.session_words import (
 from basso.units import DisplayUnits, Quantity
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from basso.analysis import Analysis, JudgedDip
+    from basso.recording.roles import Role
 
 Q = Quantity
 CAUSE_NAMES = {
@@ -95,6 +99,11 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
     name, group = by_cause(a.dips)[0]
     lead = [d.cause.held_g for d in group if d.cause.held_g is not None]
     title = _CLAIMS[name].format(g=float(np.percentile(lead, 10)) if lead else 0.0)
+    needed = tuple(dict.fromkeys(role for d in group for role in d.cause.needs)) if name == "unknown" else ()
+    if needed:
+        title = (
+            f"The pressure falls below the floor; why cannot be told without {' and '.join(r.words for r in needed)}"
+        )
     helped = together_words(group)
     title = (
         title.replace(" bare the", f", with {helped}, bare the").replace(" bares the", f", with {helped}, bares the")
@@ -111,7 +120,7 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
         + (f", {severe} severe" if severe else "")
         + (f" ({CAUSE_NAMES[name].lower()} {len(group)}, {', '.join(others)})" if others else "")
         + f"; deepest {_deepest_words(a, lowest, units)}; "
-        f"{exposure_words(a, units)}.{resting} {_NEXT[name]}"
+        f"{exposure_words(a, units)}.{resting} {_missing_next(a, needed) or _NEXT[name]}"
     )
     return Words(title, detail)
 
@@ -158,6 +167,18 @@ def _with_heat(group: list[JudgedDip]) -> str:
         if r < -0.5 and abs(r) * math.sqrt((len(pairs) - 2) / max(1 - r * r, 1e-9)) > 3
         else ""
     )
+
+
+def _missing_next(a: Analysis, needed: Sequence[Role]) -> str:
+    """What would tell: the columns that may be the missing ones, or logging them; "" where nothing is missing."""
+    if not needed:
+        return ""
+    names = " and ".join(role.words for role in needed)
+    free = [c.name for c in a.recording.channels if c.role is None and not np.isnan(c.values).all()]
+    if not free:
+        return f"Next: log {names}, then look again."
+    some = ", ".join(f"'{plain(n, 40)}'" for n in free[:4]) + (" …" if len(free) > 4 else "")
+    return f"Next: if {names} {'is' if len(needed) == 1 else 'are'} among the columns not recognised ({some}), say which; else log it and look again."
 
 
 def doubt_words(a: Analysis) -> str:

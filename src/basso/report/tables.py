@@ -134,4 +134,4 @@ def as_spreadsheet(sheets: Sequence[Sheet]) -> bytes:
 
 def _safe(cell: Cell) -> Cell:
     """Text that begins like a formula stays text, and control characters, which the format forbids, go."""
-    return as_cell(plain_lines(cell)) if isinstance(cell, str) else cell
+    return as_cell(plain_lines(cell).rstrip()) if isinstance(cell, str) else cell

@@ -61,7 +61,8 @@ def find_runs(
     """Every run of a recording, in the order of time.
 
     Launches, stops and cold starts are cut out whatever else was driven; passes and hill climbs only from drives without a whole lap.
-    Without speed the car is taken to stand where both g and the engine are calm; without g as well there are only sweeps and starts.
+    Without speed the car is taken to stand where both g and the engine are calm; what is not logged is not taken for standing: a
+    sweep on a dyno needs a speed of nothing, or both g at nothing.
     """
     t = frame.time_s
     if t.size < 20 or frame.step_s <= 0:
@@ -70,19 +71,27 @@ def find_runs(
     speed = frame.get(Role.SPEED)
     speed = np.nan_to_num(speed) if speed is not None and np.isfinite(speed).mean() > 0.9 else None
     second = max(1, round(1.0 / frame.step_s))
+    turns_known = lateral_g is not None
     side = rolling_mean(np.nan_to_num(lateral_g), second) if lateral_g is not None else np.zeros(t.size)
     fore = rolling_mean(np.nan_to_num(longitudinal_g), second) if longitudinal_g is not None else None
     if fore is None and speed is not None:
         fore = rolling_mean(np.gradient(speed, t) / 9.80665, second)
     cuts: list[_Cut] = []
-    if fore is not None:
+    if fore is not None and (speed is not None or turns_known):
         stands = _stands(speed, rpm, side, fore, second)
         for first, last in _drives(stands):
-            cuts += _of_drive(t, speed, side, fore, first, last, laps, second)
+            cuts += [
+                c
+                for c in _of_drive(t, speed, side, fore, first, last, laps, second)
+                if turns_known or c[0] not in _TOLD_BY_TURNS
+            ]
     moves = np.zeros(t.size, dtype=bool) if speed is None else speed > _STANDS_MPS
-    if fore is None or not moves.any():
+    if not moves.any():
         calm = np.hypot(side, fore) < _STEADY_G if fore is not None else np.ones(t.size, dtype=bool)
-        cuts += [("dyno sweep", a, b) for a, b in _sweeps(t, rolling_mean(rpm, second), calm & ~moves)]
+        smooth = rolling_mean(rpm, second)
+        known_to_stand = speed is not None or (fore is not None and turns_known)
+        if known_to_stand or _climbs_as_on_a_dyno(t, smooth):
+            cuts += [("dyno sweep", a, b) for a, b in _sweeps(t, smooth, calm & ~moves)]
     cuts += [("cold start", a, b) for a, b in _cold_starts(t, rpm, frame.get(Role.OIL_TEMP))]
     cuts.sort(key=lambda c: (c[1], RUN_KINDS.index(c[0])))
     counts = dict.fromkeys(RUN_KINDS, 0)
@@ -179,6 +188,19 @@ def _held(on: NDArray[np.bool_], gap: int) -> int:
         return 0
     off = runs_of(~on[begins[0] :], max(2, 3 * gap))
     return int(begins[0] + (off[0][0] if off else on.size - 1 - begins[0]))
+
+
+_TOLD_BY_TURNS = ("straight pass", "hill climb")
+"""Runs that only the lateral g tells apart."""
+_SLOW_CLIMB_S, _MOST_CLIMBS = 8.0, 0.6
+
+
+def _climbs_as_on_a_dyno(t: FloatArray, rpm: FloatArray) -> bool:
+    """With neither speed nor g: most climbs of the engine speed are slower than in any gear on the road (default 8 s for 1000 rpm)."""
+    rate = np.gradient(rpm, t)
+    climbs = [(a, b - 1) for a, b in runs_of((rate > 25.0) & (rpm > 800.0), 4) if rpm[b - 1] - rpm[a] >= 1000.0]
+    slow = sum(t[b] - t[a] >= _SLOW_CLIMB_S for a, b in climbs)
+    return bool(climbs) and slow >= _MOST_CLIMBS * len(climbs)
 
 
 def _sweeps(t: FloatArray, rpm: FloatArray, where: NDArray[np.bool_]) -> list[tuple[int, int]]:

@@ -405,8 +405,8 @@ class Desk(QObject):
         i = nearest(a.time_s, at)
         held = slice(int(np.searchsorted(a.time_s, a.time_s[i] - _HELD_S)), i + 1)
 
-        def mean(values: np.ndarray | None) -> float:
-            return float(np.nan_to_num(values[held]).mean()) if values is not None else 0.0
+        def mean(values: np.ndarray | None) -> float | None:
+            return float(np.nan_to_num(values[held]).mean()) if values is not None else None
 
         lap = next((f"lap {lap.number}" for lap in a.laps if lap.start_s <= at < lap.end_s), "")
         lines = [ReadingLine(r.name, r.value, r.unit, r.low) for r in readings(a, at, self.workspace.units)]

@@ -34,8 +34,9 @@ class Moment:
 
     time_s: float
     lap: str
-    ax_g: float
-    ay_g: float
+    ax_g: float | None
+    ay_g: float | None
+    """None where that g is neither logged nor worked out: the oil is then not drawn, since where it lies is not known."""
     readings: Sequence[ReadingLine]
 
 
@@ -80,6 +81,10 @@ class PanView(QWidget):
         m = self._moment
         paint.text(painter, left, y, f"Pan at {clock(m.time_s, 1)}", look.font(Type.STRONG), look.color("ink"))
         paint.text(painter, right, y, m.lap, look.font(Type.SMALL), look.color("soft"), paint.RIGHT)
+        if m.ax_g is None or m.ay_g is None:
+            self._paint_unknown(painter, QRectF(left, y + line * 0.6, right - left, line * 8.0), m)
+            self._paint_readings(painter, y + line * 9.5, left, right, m.readings)
+            return
         picture = pan_picture(self._pan, ASSUMED_VOLUME_L, m.ax_g, m.ay_g)
         room = max(220.0, self.height() - line * (5.6 + 1.62 * len(m.readings)) - line * 2.6)
         cut_height, plan_height = room * 0.29, room * 0.42
@@ -125,8 +130,19 @@ class PanView(QWidget):
         )
         self._paint_readings(painter, y + line * 1.75, left, right, m.readings)
 
+    def _paint_unknown(self, painter: QPainter, box: QRectF, m: Moment) -> None:
+        """Say what is missing in the place of the oil."""
+        missing = [w for w, g in (("sideways g", m.ay_g), ("fore–aft g", m.ax_g)) if g is None]
+        painter.setFont(self._look.font(Type.SMALL))
+        painter.setPen(self._look.color("soft"))
+        words = (
+            f"Where the oil lies is not known: no {' and no '.join(missing)} in this log. If a column holds it, say which "
+            "under Recordings."
+        )
+        painter.drawText(box, int(Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap), words)
+
     def _behind_words(self, m: Moment) -> str:
-        if abs(m.ay_g) < 0.05:
+        if m.ay_g is None or abs(m.ay_g) < 0.05:
             return "from behind"
         return f"from behind · {'left' if m.ay_g > 0 else 'right'} turn {abs(m.ay_g):.2f} g"
 

@@ -234,16 +234,14 @@ def readings(a: Analysis, time_s: float, units: DisplayUnits) -> list[Reading]:
     ]
     if a.temperature_c is not None:
         rows.append(Reading("Oil", units.number(float(a.temperature_c[i]), Q.TEMPERATURE), t))
-    if a.lateral_g is not None:
-        side = float(np.nan_to_num(a.lateral_g[i]))
+    if a.lateral_g is not None and not np.isfinite(a.lateral_g[i]):
+        rows.append(Reading("Sideways", "–", "g"))
+    elif a.lateral_g is not None:
+        side = float(a.lateral_g[i])
         way = " left" if side > 0.05 else " right" if side < -0.05 else ""
         rows.append(Reading("Sideways", f"{abs(side):.2f}{way}", "g"))
     if a.longitudinal_g is not None:
-        rows.append(
-            Reading(
-                "Fore–aft", units.number(float(np.nan_to_num(a.longitudinal_g[i])), Q.ACCELERATION, signed=True), "g"
-            )
-        )
+        rows.append(Reading("Fore–aft", units.number(float(a.longitudinal_g[i]), Q.ACCELERATION, signed=True), "g"))
     return rows
 
 

@@ -1,0 +1,94 @@
+"""What is not logged is not nothing: no cause, run or corner may appear that the full log contradicts."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+import pytest
+
+from basso.analysis import Analysis
+from basso.recording.roles import Role
+from basso.report.documents import analysis_document
+from basso.report.headline import opening
+from basso.units import DisplayUnits
+from basso.workflow import demo_folder, judge, open_recording
+
+R = Role
+REMOVED = (
+    (R.LATERAL_G,), (R.LONGITUDINAL_G,), (R.LATERAL_G, R.LONGITUDINAL_G), (R.SPEED,), (R.OIL_TEMP,), (R.LATERAL_G, R.OIL_TEMP),
+    (R.LONGITUDINAL_G, R.SPEED), (R.LATERAL_G, R.LONGITUDINAL_G, R.SPEED, R.LATITUDE, R.LONGITUDE), (R.LATERAL_G, R.LONGITUDINAL_G, R.SPEED, R.OIL_TEMP, R.LATITUDE),
+    (R.LAP,), (R.THROTTLE,),
+)  # fmt: skip
+LOGS = ("baseline-1", "hot-day", "hill-climb", "dyno", "gated")
+
+
+def without(log: str, roles: tuple[Role, ...]) -> Analysis:
+    recording = open_recording(demo_folder() / f"{log}.csv")
+    return judge(recording.with_channels(tuple(c for c in recording.channels if c.role not in roles)))
+
+
+@pytest.mark.parametrize("log", LOGS)
+def test_nothing_is_said_that_the_full_log_contradicts(log: str) -> None:
+    full = without(log, ())
+    kinds = Counter(r.kind for r in full.runs)
+    ways = Counter(p.kind for p in full.track.places) if full.track is not None else Counter()
+    for roles in REMOVED:
+        a = without(log, roles)
+        for d in a.dips:
+            same = [f.cause.name for f in full.dips if f.dip.start_s < d.dip.end_s and f.dip.end_s > d.dip.start_s]
+            assert d.cause.name == "unknown" or d.cause.name in same, (roles, d.cause)
+            needs = set(d.cause.needs)
+            assert needs <= set(roles) and (needs or d.cause.name != "unknown" or "unknown" in same)
+            for rival in a.rivals(d):
+                words = " ".join((*rival.speaks_for, *rival.speaks_against))
+                assert (
+                    "without g" not in words
+                    or not {R.LATERAL_G, R.LONGITUDINAL_G} & set(roles)
+                    or a.lateral_g is not None
+                )
+        assert not Counter(r.kind for r in a.runs) - kinds, roles
+        if a.track is not None and roles != (R.LAP,):
+            assert not Counter(p.kind for p in a.track.places) - ways, roles
+        words = opening(a, DisplayUnits())
+        assert "without g" not in words.title or (full.dips and "without g" in opening(full, DisplayUnits()).title)
+
+
+@pytest.mark.parametrize(
+    ("log", "roles", "title"),
+    [
+        ("baseline-1", (R.LATERAL_G,), "why cannot be told without sideways g"),
+        (
+            "baseline-1",
+            (R.LATERAL_G, R.LONGITUDINAL_G, R.SPEED),
+            "why cannot be told without sideways g and fore–aft g",
+        ),
+        ("hot-day", (R.OIL_TEMP,), "why cannot be told without oil temperature"),
+    ],
+)
+def test_the_headline_says_what_would_tell(log: str, roles: tuple[Role, ...], title: str) -> None:
+    a = without(log, roles)
+    words = opening(a, DisplayUnits())
+    assert title in words.title and "Next: log " in words.detail
+    events = analysis_document(a)["events"]
+    assert all(set(e["needs"]) <= {r.value for r in roles} for e in events if e["cause"] == "unknown")
+    assert any(e["cause"] == "unknown" and e["needs"] for e in events)
+
+
+def test_columns_that_may_be_the_missing_ones_are_named() -> None:
+    recording = open_recording(demo_folder() / "baseline-1.csv")
+    from dataclasses import replace
+
+    nameless = tuple(
+        replace(c, name="a_quer [m/s²]", role=None) if c.role is R.LATERAL_G else c for c in recording.channels
+    )
+    a = judge(recording.with_channels(nameless))
+    assert "'a_quer [m/s²]'" in opening(a, DisplayUnits()).detail and "say which" in opening(a, DisplayUnits()).detail
+
+
+def test_a_turn_at_the_limit_of_the_tyres_is_named_without_longitudinal_g_and_less_surely() -> None:
+    a = without("baseline-1", (R.LONGITUDINAL_G, R.SPEED))
+    turns = [d.cause for d in a.dips if d.cause.name == "left_turn"]
+    assert turns and all(
+        c.confidence <= 0.7 and c.needs == (R.LONGITUDINAL_G,) and "little grip is left" in c.reason for c in turns
+    )
+    assert any(d.cause.name == "unknown" and d.cause.needs for d in a.dips)
