@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import os
 import re
 import threading
 from dataclasses import replace
@@ -83,6 +84,8 @@ def _bytes_of(path: Path) -> bytes:
     """
     try:
         with open_plain(path) as stream:
+            if os.fstat(stream.fileno()).st_size > MOST_TEXT_BYTES:
+                raise _too_large(path)
             raw = stream.read(MOST_TEXT_BYTES + 1)
     except OSError as error:
         raise FormatError(path, f"cannot be read ({error.strerror})", "check the disk or the card") from None
