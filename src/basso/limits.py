@@ -29,7 +29,7 @@ LONGEST_LINE_BYTES = 1_000_000
 """A line of a text log."""
 READING_MEMORY_BYTES = 1_300_000_000
 """Of the process that reads a binary log."""
-READING_S = 60.0
+READING_S = 18.0
 """To read a binary log, and a second for every two megabytes of it."""
 MOST_BUNDLE_BYTES = 1_000_000_000
 """A car's bundle, unpacked; MOST_BUNDLE_PART_BYTES of it in one part."""

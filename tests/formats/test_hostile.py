@@ -158,6 +158,25 @@ def test_a_cut_log_says_how_much_of_it_is_there(bus: Path) -> None:
     assert not any("damaged" in n or "cut" in n for n in sound.notes)
 
 
+def test_a_block_that_points_at_itself_is_not_read_for_ever(bus: Path) -> None:
+    from can import BLFWriter, CanutilsLogReader
+
+    path = bus / "circle.blf"
+    with BLFWriter(str(path), compression_level=0) as out:
+        for m in list(CanutilsLogReader(str(BUS / "harrowfell.log")))[:9000]:
+            out.on_message_received(m)
+    sound = read_recording(path)
+    data = bytearray(path.read_bytes())
+    inner = data.index(b"LOBJ", data.index(b"LOBJ", 144) + 4)
+    third = data.index(b"LOBJ", data.index(b"LOBJ", inner + 4) + 4)
+    data[third + 8 : third + 12] = bytes(4)  # the next object begins where this one does
+    path.write_bytes(data)
+    begun = time.monotonic()
+    read = read_recording(path)
+    assert time.monotonic() - begun < 12.0
+    assert any("damaged block" in n for n in read.notes) and read.samples > 0.4 * sound.samples
+
+
 def _sheet() -> bytes:
     import io
 

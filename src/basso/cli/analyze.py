@@ -81,6 +81,7 @@ def _judge(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> A
 
     (path,) = options.paths([name])
     recording = open_recording(path, options.reading(arguments))
+    options.check_named(judging, [recording])
     known = options.known(arguments, [recording])
     return judge(recording, judging.by(None, known.get(recording.content_hash)))
 

@@ -46,6 +46,7 @@ def run(arguments: argparse.Namespace) -> int:
     if set(map(str, arguments.a)) & set(map(str, arguments.b)):
         raise InputError("--a and --b name the same log; a change is judged between different runs.")
     a, b = ([open_recording(Path(p), reading) for p in side] for side in (arguments.a, arguments.b))
+    options.check_named(judging, [*a, *b])
     comparison = run_trial(arguments.label_a, a, arguments.label_b, b, replace(judging))
     cards = _cards(arguments.garage, comparison)
     if arguments.json:

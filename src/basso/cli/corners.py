@@ -46,6 +46,7 @@ def run(arguments: argparse.Namespace) -> int:
     judging, reading = options.judging(arguments), options.reading(arguments)
     (path,) = options.paths([arguments.log])
     recording = open_recording(path, reading)
+    options.check_named(judging, [recording])
     known = options.known(arguments, [recording]).get(recording.content_hash)
     told = tell_corners(judge(recording, judging.by(None, known)))
     if told is None:

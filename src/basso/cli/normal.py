@@ -69,6 +69,7 @@ def run(arguments: argparse.Namespace) -> int:
     question = _question(arguments)
     judging, reading = options.judging(arguments), options.reading(arguments)
     recordings = [open_recording(path, reading) for path in options.paths(arguments.logs)]
+    options.check_named(judging, recordings)
     before = judging.normal
     own = replace(judging, normal=None)
     if len(recordings) > 1:

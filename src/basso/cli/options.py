@@ -197,6 +197,23 @@ def judging(arguments: argparse.Namespace) -> JudgeOptions:
     return replace(options, normal=normal)
 
 
+def check_named(judging: JudgeOptions, recordings: Sequence[Recording]) -> None:
+    """``--refuse`` and ``--correct`` name channels that there are.
+
+    Raises:
+        InputError: one names none of the logs' channels; the sentence lists them.
+    """
+    names = {c.name for r in recordings for c in r.channels}
+    for option, named in (
+        ("--refuse", {c for c, _ in judging.refused}),
+        ("--correct", {c for c, _, _ in judging.edited}),
+    ):
+        for name in sorted(named - names):
+            known = ", ".join(f"'{n}'" for n in sorted(names)[:20])
+            where = recordings[0].path if len(recordings) == 1 else "the logs"
+            raise InputError(f"{option}: '{name}' is no channel of {where}; there are {known}.")
+
+
 def _correction(text: str) -> tuple[str, str, str]:
     """Channel, kind and what stands after it, of ``CHANNEL=KIND`` or ``CHANNEL=KIND:VALUE``."""
     from typing import get_args

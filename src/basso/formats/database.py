@@ -8,10 +8,8 @@ here, a whole signal at a time, because frame by frame an hour's log would take 
 from __future__ import annotations
 
 import re
-import signal as signals_of_the_system
 from collections import defaultdict
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -25,6 +23,7 @@ from basso.formats.frames import Frames, Key
 from basso.formats.timebase import repair
 from basso.limits import MOST_DATABASE_BYTES, MOST_NUMBERS, SPLIT
 from basso.plain_text import plain
+from basso.platform.patience import time_box
 from basso.progress import Progress
 from basso.units import FloatArray
 
@@ -41,7 +40,7 @@ _MARKS = {
     "arxml": re.compile(r"<(\w+:)?AUTOSAR\b"),
 }
 _HEAD = 200_000
-_LOADING_S = 15
+_LOADING_S = 12
 _LONGEST_SIGNAL_BITS = 512
 _FLOAT_BITS = (16, 32, 64)
 _WIDEST_RANGE = 65_536
@@ -61,7 +60,7 @@ def load_database(path: Path) -> dict[Key, Message]:
     text, kind = _text_of(path)
     _check_claims(path, text, kind)
     try:
-        with _time_box(_LOADING_S):
+        with time_box(_LOADING_S):
             database: Any = cantools.database.load_string(text, database_format=kind, strict=False)
             return {(m.frame_id, bool(m.is_extended_frame)): m for m in database.messages}
     except MemoryError:
@@ -128,27 +127,6 @@ def _check_claims(path: Path, text: str, kind: str) -> None:
                 path, f"lets '{plain(name, 60)}' stand for more multiplexer values than there are",
                 "correct it or export the database again",
             )  # fmt: skip
-
-
-@contextmanager
-def _time_box(seconds: int) -> Iterator[None]:
-    """Raise TimeoutError in this process' main thread when a block takes longer; elsewhere the process has its own limit."""
-    import threading
-
-    if threading.current_thread() is not threading.main_thread():
-        yield
-        return
-
-    def over(*_: object) -> None:
-        raise TimeoutError
-
-    before = signals_of_the_system.signal(signals_of_the_system.SIGALRM, over)
-    signals_of_the_system.alarm(seconds)
-    try:
-        yield
-    finally:
-        signals_of_the_system.alarm(0)
-        signals_of_the_system.signal(signals_of_the_system.SIGALRM, before)
 
 
 def decode(

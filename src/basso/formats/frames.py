@@ -8,6 +8,7 @@ import re
 from array import array
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
+from itertools import islice
 from pathlib import Path
 from typing import IO, TYPE_CHECKING, BinaryIO, TextIO, cast
 
@@ -18,6 +19,7 @@ from basso.errors import Cancelled, FormatError
 from basso.files import open_plain
 from basso.formats.kinds import ASC, CANDUMP
 from basso.limits import LONGEST_LINE_BYTES, MOST_FRAMES, SPLIT
+from basso.platform.patience import time_box
 from basso.progress import Progress
 from basso.units import FloatArray
 
@@ -36,6 +38,8 @@ _FURTHEST_S = 4.3e9
 """Stamps beyond the year 2106 are damage."""
 _BLF_HEADER = 144
 _PIECE_BYTES = 1 << 20
+_LONGEST_BLOCK_S, _MOST_IN_BLOCK, _BATCH = 2.0, 500_000, 200
+"""To give the next frames, and how many a block of a BLF log (some 130 kB unpacked) can hold with room to spare."""
 
 
 @dataclass(slots=True)
@@ -294,7 +298,7 @@ def _blf_frames(raw: IO[bytes], size: int, losses: _Losses) -> Iterator[_Frame]:
     last, broken = 0.0, False
     while start < size:
         try:
-            for frame in _messages(can.BLFReader(cast(BinaryIO, _BlfFile(raw, header, start)))):
+            for frame in _without_circles(_messages(can.BLFReader(cast(BinaryIO, _BlfFile(raw, header, start)))), raw):
                 if broken and last:
                     losses.seconds += max(frame[0] - last, 0.0)
                 last, broken = frame[0], False
@@ -310,6 +314,27 @@ def _blf_frames(raw: IO[bytes], size: int, losses: _Losses) -> Iterator[_Frame]:
             broken = True
             start = _next_mark(raw, at, size)
             header = header[:4] + _BLF_HEADER.to_bytes(4, "little") + header[8:]  # what else stood there was read
+
+
+def _without_circles(frames: Iterator[_Frame], raw: IO[bytes]) -> Iterator[_Frame]:
+    """Frames of a reader that a damaged length can send round in a circle, within one block, with or without giving any."""
+    at, given = -1, 0
+    while True:
+        batch: list[_Frame] = []
+        try:
+            with time_box(_LONGEST_BLOCK_S):
+                batch.extend(islice(frames, _BATCH))
+        except Exception:
+            yield from batch  # what came before the damage
+            raise
+        if not batch:
+            return
+        if raw.tell() != at:
+            at, given = raw.tell(), 0
+        given += len(batch)
+        if given > _MOST_IN_BLOCK:
+            raise ValueError("a block without end")
+        yield from batch
 
 
 def _next_mark(raw: IO[bytes], start: int, size: int) -> int:

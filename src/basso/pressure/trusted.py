@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from typing import cast
 
 from basso.pressure.earlier import checks_of
 from basso.pressure.options import JudgeOptions
-from basso.recording.corrections import Correction, apply
+from basso.recording.corrections import Correction, Kind, apply
 from basso.recording.recording import Frame, Recording
 from basso.recording.roles import Role
 from basso.trust.axes import check_axes, lateral_from_path_g, longitudinal_from_speed_g
@@ -26,7 +27,7 @@ from basso.trust.update_rate import check_update_rate
 from basso.trust.verdict import Check
 from basso.trust.vibration import check_vibration
 from basso.trust.zero import check_zero
-from basso.units import FloatArray
+from basso.units import FloatArray, base_unit
 
 
 def trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], list[Correction], Recording]:
@@ -54,6 +55,16 @@ def trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], l
             )
         )
     checks += check_doubts(recording)
+    found, sound = _looked_at(recording, options)
+    own = _by_the_users_word(recording, found, options)
+    if own:
+        options = replace(options, refused=options.refused | {c.key for c in own})
+        found, sound = _looked_at(apply(recording, own), options)
+    return [*checks, *found], [*own, *accepted(found, options)], sound
+
+
+def _looked_at(recording: Recording, options: JudgeOptions) -> tuple[list[Check], Recording]:
+    """What the checks find, and the recording with what they found put right."""
     # Each check sees the recording with what was found before it put right: clocks, then axes (bounds hold for g in its true
     # unit), then values that cannot be.
     found: list[Check] = []
@@ -66,8 +77,26 @@ def trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], l
         made = checks_of(options.known, sound, found)
         found += made
         sound = apply(sound, accepted(made, options))
-    checks += found
-    return checks, accepted(found, options), sound
+    return found, sound
+
+
+_USERS_KINDS = ("offset", "sign", "delay")
+"""What a user may correct where no check found anything; a scale of the pressure is offered by its own check."""
+
+
+def _by_the_users_word(recording: Recording, found: Sequence[Check], options: JudgeOptions) -> list[Correction]:
+    """Corrections that the user asks for and no check found: they are made before anything is looked at."""
+    known = {c.correction.key for c in found if c.correction is not None}
+    channels = {c.name: c for c in recording.channels}
+    own = []
+    for name, kind, value in sorted(options.edited):
+        channel = channels.get(name)
+        if kind not in _USERS_KINDS or (name, kind) in known or channel is None or (kind == "sign" and value > 0):
+            continue
+        base = base_unit(channel.unit.quantity).symbol if channel.unit is not None else ""
+        unit = {"offset": base, "delay": "s"}.get(kind, "")
+        own.append(Correction(name, cast(Kind, kind), value, unit, "you said so; no check calls for it"))
+    return own
 
 
 def _impossible_readings(recording: Recording) -> list[Check]:

@@ -88,7 +88,7 @@ def _corrected(channel: Channel, correction: Correction) -> Channel:
     if correction.kind in ("scale", "gain"):
         return replace(channel, values=channel.values * correction.value)
     if correction.kind == "sign":
-        return replace(channel, values=-channel.values)
+        return replace(channel, values=-channel.values if correction.value < 0 else channel.values)
     if correction.kind == "slip":
         t = channel.time_s
         late = t >= t[correction.samples[0]]
