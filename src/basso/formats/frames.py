@@ -285,8 +285,6 @@ class _BlfFile:
 
 def _blf_frames(raw: IO[bytes], size: int, losses: _Losses) -> Iterator[_Frame]:
     """The frames of a BLF log; after a damaged block the next one is looked for by its mark."""
-    import can
-
     header = raw.read(_BLF_HEADER)
     whole = int.from_bytes(header[16:24], "little")
     start = _BLF_HEADER
@@ -298,7 +296,7 @@ def _blf_frames(raw: IO[bytes], size: int, losses: _Losses) -> Iterator[_Frame]:
     last, broken = 0.0, False
     while start < size:
         try:
-            for frame in _without_circles(_messages(can.BLFReader(cast(BinaryIO, _BlfFile(raw, header, start)))), raw):
+            for frame in _without_circles(_messages(_blf_reader(_BlfFile(raw, header, start), broken)), raw):
                 if broken and last:
                     losses.seconds += max(frame[0] - last, 0.0)
                 last, broken = frame[0], False
@@ -314,6 +312,23 @@ def _blf_frames(raw: IO[bytes], size: int, losses: _Losses) -> Iterator[_Frame]:
             broken = True
             start = _next_mark(raw, at, size)
             header = header[:4] + _BLF_HEADER.to_bytes(4, "little") + header[8:]  # what else stood there was read
+
+
+def _blf_reader(file: _BlfFile, resumes: bool) -> Iterable[can.Message]:
+    """The library's reader. One that resumes after damage begins with the first whole object: the one before it began in a
+    block that is lost."""
+    import can
+
+    class Resuming(can.BLFReader):
+        _first = resumes
+
+        def _parse_container(self, data: bytes) -> Iterator[can.Message]:
+            if self._first:
+                self._first = False
+                data = data[max(data.find(b"LOBJ"), 0) :]
+            return super()._parse_container(data)
+
+    return Resuming(cast(BinaryIO, file))
 
 
 def _without_circles(frames: Iterator[_Frame], raw: IO[bytes]) -> Iterator[_Frame]:
