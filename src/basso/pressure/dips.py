@@ -102,7 +102,8 @@ def find_dips(
     told = telling.margin_kpa
     below = np.nan_to_num(told, nan=1.0) < 0
     below &= judged
-    runs = _joined(below, told, floor_kpa, judged, time_s, rules)
+    longest = longest_step_s(time_s)
+    runs = _joined(below, told, floor_kpa, judged, time_s, rules, longest)
     if not runs:
         return []
     depth, least_depth = -np.nan_to_num(told), _LEAST_DEPTH_OF_TOLD * telling.unsure_kpa
@@ -111,8 +112,8 @@ def find_dips(
         least_depth = _LEAST_DEPTH * telling.unsure_kpa
     dips = []
     for first, last in runs:
-        start = _crossing(time_s, told, first, -1)
-        end = _crossing(time_s, told, last - 1, +1)
+        start = _crossing(time_s, told, first, -1, longest)
+        end = _crossing(time_s, told, last - 1, +1, longest)
         if end - start < rules.least_s - 1e-9:
             continue
         part = slice(first, last)
@@ -173,15 +174,15 @@ def _joined(
     judged: NDArray[np.bool_],
     time_s: FloatArray,
     rules: DipRules,
+    longest_s: float,
 ) -> list[tuple[int, int]]:
     joined: list[tuple[int, int]] = []
-    longest = longest_step_s(time_s)
-    for start, end in _without_pauses(runs_of(below), time_s, longest):
+    for start, end in _without_pauses(runs_of(below), time_s, longest_s):
         if joined:
             before = joined[-1][1]
             between = slice(before, start)
             gap = float(time_s[start] - time_s[before - 1])
-            if float(np.diff(time_s[before - 1 : start + 1]).max()) > longest:
+            if float(np.diff(time_s[before - 1 : start + 1]).max()) > longest_s:
                 joined.append((start, end))  # the log paused in between
                 continue
             held = bool(judged[between].all()) and not np.isnan(margin[between]).any()
@@ -214,13 +215,13 @@ def _without_pauses(runs: list[tuple[int, int]], time_s: FloatArray, longest_s: 
     return cut
 
 
-def _crossing(time_s: FloatArray, margin: FloatArray, inside: int, way: int) -> float:
-    """The time at which the margin crosses 0 between ``inside`` and its neighbour outside the dip."""
+def _crossing(time_s: FloatArray, margin: FloatArray, inside: int, way: int, longest_s: float) -> float:
+    """The time at which the margin crosses 0 between ``inside`` and its neighbour outside the dip; no crossing over a pause."""
     outside = inside + way
     at = float(time_s[inside])
     if not 0 <= outside < time_s.size:
         return at
     a, b = float(margin[inside]), float(margin[outside])
-    if not np.isfinite(b) or b <= a or b < 0 or abs(float(time_s[outside]) - at) > longest_step_s(time_s):
+    if not np.isfinite(b) or b <= a or b < 0 or abs(float(time_s[outside]) - at) > longest_s:
         return at
     return at + (float(time_s[outside]) - at) * (-a) / (b - a)
