@@ -7,9 +7,11 @@ from collections import Counter
 import pytest
 
 from basso.analysis import Analysis
+from basso.corners.told import tell_corners
 from basso.recording.roles import Role
 from basso.report.documents import analysis_document
 from basso.report.headline import opening
+from basso.ui.stations.corners.picture import opening as corners_opening
 from basso.units import DisplayUnits
 from basso.workflow import demo_folder, judge, open_recording
 
@@ -92,3 +94,20 @@ def test_a_turn_at_the_limit_of_the_tyres_is_named_without_longitudinal_g_and_le
         c.confidence <= 0.7 and c.needs == (R.LONGITUDINAL_G,) and "little grip is left" in c.reason for c in turns
     )
     assert any(d.cause.name == "unknown" and d.cause.needs for d in a.dips)
+
+
+@pytest.mark.parametrize(
+    "roles", [(R.LATERAL_G,), (R.LONGITUDINAL_G, R.SPEED), (R.LATERAL_G, R.LONGITUDINAL_G, R.SPEED)]
+)
+def test_without_one_g_no_threshold_and_no_rose_is_drawn_from_the_other(roles: tuple[Role, ...]) -> None:
+    told = tell_corners(without("baseline-1", roles))
+    assert told is not None and told.thresholds == () and told.rose is None
+    words = corners_opening(told, DisplayUnits())
+    assert "cannot be told without" in words.detail and "keep" not in words.detail
+    assert "nothing in braking" not in words.title and "or in braking" not in words.title
+
+
+def test_with_both_g_they_are_there() -> None:
+    told = tell_corners(without("baseline-1", ()))
+    assert told is not None and told.thresholds and told.rose is not None
+    assert "cannot be told" not in corners_opening(told, DisplayUnits()).detail

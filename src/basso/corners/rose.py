@@ -33,16 +33,19 @@ class Rose:
 
 
 def oil_rose(a: Analysis) -> Rose | None:
-    """The rose of a session; None without g to speak of, or where nothing is expected."""
-    if a.lateral_g is None and a.longitudinal_g is None:
+    """The rose of a session; None without both g, without g to speak of, or where nothing is expected.
+
+    A g that is missing is not nothing: what it did would be drawn as if the other had.
+    """
+    if a.lateral_g is None or a.longitudinal_g is None:
         return None
     use = a.judged & np.isfinite(a.share)
     if not use.any():
         return None
     step = float(np.median(np.diff(a.time_s)))
     # Oil goes the other way than the car: left turn to the right, braking to the nose.
-    right = felt(_whole(a.lateral_g, a), step)
-    nose = -felt(_whole(a.longitudinal_g, a), step)
+    right = felt(np.nan_to_num(a.lateral_g), step)
+    nose = -felt(np.nan_to_num(a.longitudinal_g), step)
     size, angle = np.hypot(right, nose)[use], np.arctan2(right, nose)[use]
     if float(np.percentile(size, 99.9)) < _LEAST_G:
         return None
@@ -58,7 +61,3 @@ def oil_rose(a: Analysis) -> Rose | None:
             least[c] = float(np.percentile(part, 5))
     seconds = counts.astype(np.float64) * step
     return Rose(least.reshape(SECTORS, rings), seconds.reshape(SECTORS, rings))
-
-
-def _whole(g: FloatArray | None, a: Analysis) -> FloatArray:
-    return np.nan_to_num(g) if g is not None else np.zeros(a.time_s.size)

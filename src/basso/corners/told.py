@@ -155,10 +155,11 @@ def _slides(a: Analysis, line: CircuitLine | None) -> tuple[tuple[float, float],
 
 
 def thresholds_of(a: Analysis) -> tuple[Threshold, ...]:
-    """From which g on the pressure falls, by direction; () where nothing can be judged."""
-    if not a.judgeable or not a.judged.any():
+    """From which g on the pressure falls, by direction; () where nothing can be judged, or one of the two g is missing: what it
+    did would be put down to the other."""
+    if not a.judgeable or not a.judged.any() or a.lateral_g is None or a.longitudinal_g is None:
         return ()
-    side, along = (np.nan_to_num(g) if g is not None else None for g in (a.lateral_g, a.longitudinal_g))
+    side, along = np.nan_to_num(a.lateral_g), np.nan_to_num(a.longitudinal_g)
     return find_thresholds(a.time_s, a.share, a.rpm, side, along, a.judged)
 
 

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from basso.pressure.floors import Share
+from basso.recording.roles import Role
 from basso.report.corners_words import (
     DIRECTION_WORDS,
     held_up_words,
@@ -118,13 +119,10 @@ def opening(told: CornersTold, units: DisplayUnits) -> Opening:
         if told.runs:
             kinds = [r.run.kind for r in told.runs]
             counts = [run_words(kind, kinds.count(kind)) for kind in RUN_IDS if kind in kinds]
-            return Opening(
-                f"No laps, but runs: {', '.join(counts)}",
-                f"{runs} {thresholds} {_NO_G if told.rose is None else ''}".strip(),
-            )
+            return Opening(f"No laps, but runs: {', '.join(counts)}", f"{runs} {thresholds} {_no_g(told)}".strip())
         return Opening(
             "No laps to find corners on" + (f"; {dips} dips stand under Dips" if dips else ""),
-            f"{thresholds} Corners need laps: a lap column, GPS, or a few laps of speed and g.".strip(),
+            f"{thresholds} Corners need laps: a lap column, GPS, or a few laps of speed and g. {_missing_g(told)}".strip(),
         )
     if (
         all(p.dips >= _OFTEN * len(p.passes) for p in told.places if p.passes)
@@ -142,7 +140,7 @@ def opening(told: CornersTold, units: DisplayUnits) -> Opening:
     clear = [
         w
         for kind, w in (("left", "to the left"), ("right", "to the right"), ("braking", "in braking"))
-        if kind not in at
+        if kind not in at and not (kind == "braking" and told.analysis.longitudinal_g is None)
     ]
     title = " and ".join(
         filter(
@@ -150,8 +148,31 @@ def opening(told: CornersTold, units: DisplayUnits) -> Opening:
         )
     )
     title = title[:1].upper() + title[1:] + (f"; nothing {' or '.join(clear)}" if clear else "")
-    said = (thresholds, _when_words(told, units), _lean_words(told), held_up_words(told), _test_words(told))
+    said = (
+        thresholds,
+        _missing_g(told),
+        _when_words(told, units),
+        _lean_words(told),
+        held_up_words(told),
+        _test_words(told),
+    )
     return Opening(title, " ".join(w for w in said if w))
+
+
+def _no_g(told: CornersTold) -> str:
+    return _missing_g(told) or (_NO_G if told.rose is None else "")
+
+
+def _missing_g(told: CornersTold) -> str:
+    """What cannot be told for want of a g; "" where both are there."""
+    a = told.analysis
+    pairs = ((Role.LATERAL_G, a.lateral_g), (Role.LONGITUDINAL_G, a.longitudinal_g))
+    missing = " and ".join(role.words for role, g in pairs if g is None)
+    return (
+        f"From which g on the pressure falls, and which way the oil went, cannot be told without {missing}."
+        if missing
+        else ""
+    )
 
 
 def _named(places: list[PlaceTold]) -> str:
