@@ -192,3 +192,27 @@ def test_a_trial_whose_side_was_emptied_meanwhile_says_nothing(
     for _ in range(20):
         application.processEvents()
     assert desk.workspace.comparison is None and "Helps" not in desk.trial.title
+
+
+def test_the_pan_says_what_is_missing_and_only_that(
+    application: QApplication, wide_window: MainWindow, tmp_path: Path
+) -> None:
+    """Without lateral g; and for a log that cannot be judged, whose g is there."""
+    rows = (demo_folder() / "baseline-1.csv").read_text().splitlines()
+    desk = wide_window.desk
+    for name, old, new, wanted in (
+        ("side", "Lateral acc [g]", "x1", (False, True, True)),
+        ("pressure", "Oil pressure [psi]", "x2", (False, False, False)),
+    ):
+        log = tmp_path / f"{name}.csv"
+        log.write_text("\n".join([rows[0].replace(old, new), *rows[1:]]))
+        entry = Entry(log, name, "", "", "", "")
+        desk.workspace.add([entry])
+        desk.workspace.show(entry)
+        wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+        desk.cursor.move_to(400.0)
+        moment = desk.pan._moment
+        assert moment is not None
+        assert (moment.ay_g is not None, moment.ax_g is not None, moment.is_judged) == wanted
+        assert not any(r.name == "Sideways" for r in moment.readings)
+        desk.pan.grab()

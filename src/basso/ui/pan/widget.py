@@ -38,6 +38,8 @@ class Moment:
     ay_g: float | None
     """None where that g is neither logged nor worked out: the oil is then not drawn, since where it lies is not known."""
     readings: Sequence[ReadingLine]
+    is_judged: bool = True
+    """False for a log that cannot be judged yet: then its g is not looked at, whether it is there or not."""
 
 
 class PanView(QWidget):
@@ -136,8 +138,12 @@ class PanView(QWidget):
         painter.setFont(self._look.font(Type.SMALL))
         painter.setPen(self._look.color("soft"))
         words = (
-            f"Where the oil lies is not known: no {' and no '.join(missing)} in this log. If a column holds it, say which "
-            "under Recordings."
+            "Where the oil lies is worked out once the log can be judged."
+            if not m.is_judged
+            else (
+                f"Where the oil lies is not known: no {' and no '.join(missing)} in this log. If a column holds it, say which "
+                "under Recordings."
+            )
         )
         painter.drawText(box, int(Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap), words)
 
