@@ -90,6 +90,32 @@ def test_formulas_within_other_conversions_are_held_to_the_same(tmp_path: Path) 
         assert any("'Oil pressure'" in n and "left out" in n for n in recording.notes)
 
 
+def test_a_damaged_block_costs_itself_and_is_told_with_its_place(tmp_path: Path) -> None:
+    from asammdf import MDF, Signal
+
+    path, clock = tmp_path / "blocks.mf4", np.arange(120_000) * 0.01
+    noise = np.random.default_rng(1).normal(size=(2, clock.size))
+    with MDF(version="4.10") as file:
+        file.configure(write_fragment_size=1 << 19)
+        file.append(
+            [Signal(3000 + noise[0], clock, name="RPM"), Signal(300 + noise[1], clock, name="Oil pressure", unit="kPa")]
+        )
+        file.save(path, overwrite=True, compression=1)
+    data = bytearray(path.read_bytes())
+    blocks = [at for at in range(len(data)) if data[at : at + 4] == b"##DZ"]
+    assert len(blocks) >= 4
+    data[blocks[2] + 300 : blocks[2] + 360] = bytes(60)
+    path.write_bytes(data)
+    recording = read_recording(path)
+    pressure = recording.channel(Role.OIL_PRESSURE)
+    assert pressure is not None and 0.5 * clock.size < pressure.values.size < clock.size
+    (told,) = [n for n in recording.notes if "damaged block" in n]
+    gap = int(np.argmax(np.diff(pressure.time_s)))
+    assert "'Oil pressure'" in told and f"from {pressure.time_s[gap]:.1f} s on" in told
+    right = np.round(pressure.time_s / 0.01).astype(int)
+    np.testing.assert_allclose(pressure.values, (300 + noise[1])[right])
+
+
 # Bus logs and their databases
 
 

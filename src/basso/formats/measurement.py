@@ -32,6 +32,8 @@ if TYPE_CHECKING:
 
 _FRAMES = "CAN_DataFrame"
 _TOLD_ONE_BY_ONE = 8
+_PIECES = 64
+"""A channel with a damaged block is read in so many pieces."""
 
 
 def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
@@ -132,6 +134,7 @@ class _Taken:
         self._refused = 0
         self._wordy: list[str] = []
         self._damaged: list[str] = []
+        self._lost: list[tuple[str, float, float]] = []
 
     def put(self, name: str, unit: str, times: FloatArray, values: FloatArray) -> None:
         """One more channel.
@@ -164,6 +167,12 @@ class _Taken:
         """A channel of text or of several numbers at a time."""
         self._wordy.append(name)
 
+    def lose(self, name: str, share: float, times: FloatArray) -> None:
+        """A channel of which a share is in a damaged block; ``times`` are those that are left."""
+        steps = np.diff(times)
+        gap = int(np.argmax(steps)) if steps.size else 0
+        self._lost.append((name, share, float(times[gap] - times[0]) if times.size else 0.0))
+
     def damage(self, name: str) -> None:
         """A channel whose data cannot be read."""
         self._damaged.append(name)
@@ -177,6 +186,13 @@ class _Taken:
         if len(self._wordy) > _TOLD_ONE_BY_ONE:
             self.notes.append(
                 f"{len(self._wordy) - _TOLD_ONE_BY_ONE} more channels hold no single numbers and were left out."
+            )
+        if self._lost:
+            share, at = max((share, at) for _, share, at in self._lost)
+            some = ", ".join(f"'{plain(n, 60)}'" for n, _, _ in self._lost[:_TOLD_ONE_BY_ONE])
+            self.notes.append(
+                f"A damaged block of the file takes up to {share:.0%} of {some}{' …' if len(self._lost) > _TOLD_ONE_BY_ONE else ''} "
+                f"with it, from {at:.1f} s on; the rest was read."
             )
         if self._damaged:
             some = ", ".join(f"'{plain(n, 60)}'" for n in self._damaged[:_TOLD_ONE_BY_ONE])
@@ -214,27 +230,60 @@ def _take_channels(file: MDF, taken: _Taken, progress: Progress) -> None:
             if index == master or channel.name.startswith((_FRAMES, "LIN_Frame")):
                 continue
             try:
-                signal = file.get(group=number, index=index)
-                samples = np.asarray(signal.samples)
-                if samples.dtype.kind not in "fiub":
-                    if _mixes_words_and_numbers(channel.conversion):
-                        taken.word(channel.name)
-                        continue
-                    # Numbers with a name each, such as a gear: the numbers are the readings.
-                    samples = np.asarray(file.get(group=number, index=index, raw=True).samples)
-                times = np.asarray(signal.timestamps, dtype=np.float64)
+                read = _read_channel(file, number, index, taken)
             except _Refused as refused:
                 taken.refuse(channel.name, refused)
                 continue
-            except (Cancelled, MemoryError):
-                raise
-            except Exception:  # a damaged block takes its own channels along, and no others
-                taken.damage(channel.name)
+            if read is None:
                 continue
+            name, unit, samples, times = read
             if samples.ndim != 1 or samples.dtype.kind not in "fiub":
                 taken.word(channel.name)
             elif samples.size >= 2 and times.size == samples.size:
-                taken.put(signal.name, signal.unit or "", times, samples.astype(np.float64))
+                taken.put(name, unit, times, samples.astype(np.float64))
+
+
+_Read = tuple[str, str, Any, FloatArray]
+"""Name, unit, samples and times of a channel."""
+
+
+def _read_channel(file: MDF, group: int, index: int, taken: _Taken) -> _Read | None:
+    """One channel, whole or what damage has left of it; None where nothing is left, or it is no numbers (both noted)."""
+    channel = file.groups[group].channels[index]
+    words = _mixes_words_and_numbers(channel.conversion)
+    get: Any = file.get  # whose overloads do not take keywords by name
+
+    def part(**which: int) -> _Read:
+        signal = get(group=group, index=index, **which)
+        samples = np.asarray(signal.samples)
+        if samples.dtype.kind not in "fiub" and not words:
+            # Numbers with a name each, such as a gear: the numbers are the readings.
+            samples = np.asarray(get(group=group, index=index, raw=True, **which).samples)
+        return signal.name, signal.unit or "", samples, np.asarray(signal.timestamps, dtype=np.float64)
+
+    try:
+        return part()
+    except (_Refused, Cancelled, MemoryError):
+        raise
+    except Exception:  # a damaged block costs itself: the rest is read in pieces
+        pass
+    cycles = int(file.groups[group].channel_group.cycles_nr)
+    size = max(1, -(-cycles // _PIECES))
+    parts: list[_Read] = []
+    for start in range(0, min(cycles, MOST_NUMBERS), size):
+        try:
+            parts.append(part(record_offset=start, record_count=min(size, cycles - start)))
+        except (_Refused, Cancelled, MemoryError):
+            raise
+        except Exception:
+            continue
+    alike = [p for p in parts if p[2].dtype == parts[0][2].dtype and p[2].ndim == 1]
+    if not alike:
+        taken.damage(channel.name)
+        return None
+    samples, times = np.concatenate([p[2] for p in alike]), np.concatenate([p[3] for p in alike])
+    taken.lose(channel.name, 1.0 - samples.size / cycles, times)
+    return alike[0][0], alike[0][1], samples, times
 
 
 def _mixes_words_and_numbers(conversion: Any) -> bool:
