@@ -58,13 +58,13 @@ def test_nothing_is_said_that_the_full_log_contradicts(log: str) -> None:
 @pytest.mark.parametrize(
     ("log", "roles", "title"),
     [
-        ("baseline-1", (R.LATERAL_G,), "why cannot be told without sideways g"),
+        ("baseline-1", (R.LATERAL_G,), "the cause cannot be told without sideways g"),
         (
             "baseline-1",
             (R.LATERAL_G, R.LONGITUDINAL_G, R.SPEED),
-            "why cannot be told without sideways g and fore–aft g",
+            "the cause cannot be told without sideways g and fore–aft g",
         ),
-        ("hot-day", (R.OIL_TEMP,), "why cannot be told without oil temperature"),
+        ("hot-day", (R.OIL_TEMP,), "the cause cannot be told without oil temperature"),
     ],
 )
 def test_the_headline_says_what_would_tell(log: str, roles: tuple[Role, ...], title: str) -> None:

@@ -20,6 +20,7 @@ from basso.errors import FormatError
 from basso.files import open_plain
 from basso.formats.assemble import RawColumn, headings_of
 from basso.formats.frames import Frames, Key
+from basso.formats.options import DATABASE_KINDS
 from basso.formats.timebase import repair
 from basso.limits import MOST_DATABASE_BYTES, MOST_NUMBERS, SPLIT
 from basso.plain_text import plain
@@ -31,8 +32,6 @@ if TYPE_CHECKING:
     from cantools.database import Message
     from cantools.database.can.signal import Signal
 
-ENDINGS = (".dbc", ".kcd", ".sym", ".arxml")
-_KINDS = ("dbc", "kcd", "sym", "arxml")
 _MARKS = {
     "dbc": re.compile(r'(?m)^\s*(VERSION\s*"|BO_ +\d+ |BU_ *:|NS_ *:)'),
     "kcd": re.compile(r"<(\w+:)?NetworkDefinition\b"),
@@ -93,8 +92,13 @@ def _text_of(path: Path) -> tuple[str, str]:
         )
     text = raw.decode("utf-8-sig", errors="strict") if _is_utf8(raw) else raw.decode("cp1252", errors="replace")
     named = path.suffix.lower().removeprefix(".")
-    kinds = [k for k in _KINDS if _MARKS[k].search(text[:_HEAD])]
-    if not kinds or b"\x00" in raw or (named in _KINDS and named not in kinds) or (named and named not in _KINDS):
+    kinds = [k for k in DATABASE_KINDS if _MARKS[k].search(text[:_HEAD])]
+    if (
+        not kinds
+        or b"\x00" in raw
+        or (named in DATABASE_KINDS and named not in kinds)
+        or (named and named not in DATABASE_KINDS)
+    ):
         raise FormatError(
             path,
             "is no bus database (those are DBC, KCD, SYM or ARXML files, by name and by content)",

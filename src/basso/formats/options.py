@@ -18,6 +18,10 @@ if TYPE_CHECKING:
     from basso.units import Unit
 
 
+DATABASE_KINDS = ("dbc", "kcd", "sym", "arxml")
+"""Kinds of bus databases, by their endings; nothing else is opened as one."""
+
+
 @dataclass(frozen=True, slots=True)
 class ReadOptions:
     """What the user says about a file beyond what it says itself.
@@ -70,7 +74,7 @@ def options_from_plain(plain: dict[str, Any]) -> ReadOptions:
 
 def databases_beside(path: Path) -> list[Path]:
     """Bus databases in a log's folder, by name alone: a folder may hold thousands of logs. Raises OSError."""
-    endings = (".dbc", ".kcd", ".sym", ".arxml")
+    endings = tuple(f".{kind}" for kind in DATABASE_KINDS)
     found = [path.parent / n for n in sorted(os.listdir(path.parent)) if n.lower().endswith(endings)]  # noqa: PTH208
     return [p for p in found if is_plain_file(p)]
 

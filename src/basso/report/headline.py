@@ -101,9 +101,7 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
     title = _CLAIMS[name].format(g=float(np.percentile(lead, 10)) if lead else 0.0)
     needed = tuple(dict.fromkeys(role for d in group for role in d.cause.needs)) if name == "unknown" else ()
     if needed:
-        title = (
-            f"The pressure falls below the floor; why cannot be told without {' and '.join(r.words for r in needed)}"
-        )
+        title = "The pressure falls below the floor"
     helped = together_words(group)
     title = (
         title.replace(" bare the", f", with {helped}, bare the").replace(" bares the", f", with {helped}, bares the")
@@ -111,7 +109,8 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
         else title
     )
     when = when_words(*lap_pattern(a, group), units)
-    title += (f", {when}" if when else _how_often(group, a) + _with_heat(group)) + "."
+    title += f", {when}" if when else _how_often(group, a) + _with_heat(group)
+    title += f"; the cause cannot be told without {' and '.join(r.words for r in needed)}." if needed else "."
     lowest = min(a.dips, key=lambda d: d.dip.told_margin_kpa)
     severe = sum(d.severity == "severe" for d in a.dips)
     others = [f"{CAUSE_NAMES[n].lower()} {len(g)}" for n, g in by_cause(a.dips)[1:3]]
