@@ -49,6 +49,7 @@ from basso.track.corners import Place, TrackMap
 from basso.track.laps import Lap, find_laps
 from basso.track.located import locate, rounds
 from basso.track.runs import Run
+from basso.trust.lookalikes import Lookalike, find_lookalikes
 from basso.trust.scale import check_scale_against
 from basso.trust.verdict import Check
 from basso.units import FloatArray
@@ -109,6 +110,8 @@ class Analysis:
     """What normal followed where no oil temperature told."""
     likely_kpa: FloatArray | None = None
     """What the rest of the session leads to expect at each moment, starved or not; None where readings tell on their own."""
+    lookalikes: tuple[Lookalike, ...] = ()
+    """Columns without a role that look like one the verdict lacks; offered, never taken."""
 
     @property
     def margin_kpa(self) -> FloatArray:
@@ -173,8 +176,10 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     if recording.manual:
         return _unjudged(recording, options, recording, [_gauge_check(recording, options)], [])
     checks, corrections, corrected = trusted(recording, options)
+    alike = find_lookalikes(recording)
+    checks += [_lookalike_check(x) for x in alike]
     if not recording.has(Role.OIL_PRESSURE) or not recording.has(Role.RPM):
-        return _unjudged(recording, options, corrected, checks, corrections)
+        return replace(_unjudged(recording, options, corrected, checks, corrections), lookalikes=alike)
 
     progress(0.3, "finding laps and places")
     frame = frame_on(corrected, Role.OIL_PRESSURE)
@@ -301,6 +306,20 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
         signals,
         drift,
         likely_kpa,
+        alike,
+    )
+
+
+def _lookalike_check(found: Lookalike) -> Check:
+    """What a nameless column may be, and how to say so."""
+    names = " or ".join(f"'{name}'" for name, _ in found.columns)
+    name = found.columns[0][0]
+    return Check(
+        "lookalike",
+        "note",
+        f"{names} may be {found.role.words}: it {found.why}. Until you say so it is not used "
+        f'(Columns, or --role {found.role}="{name}").',
+        name,
     )
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 
+import numpy as np
 import pytest
 
 from basso.analysis import Analysis
@@ -58,11 +59,11 @@ def test_nothing_is_said_that_the_full_log_contradicts(log: str) -> None:
 @pytest.mark.parametrize(
     ("log", "roles", "title"),
     [
-        ("baseline-1", (R.LATERAL_G,), "the cause cannot be told without sideways g"),
+        ("baseline-1", (R.LATERAL_G,), "the cause cannot be told without lateral g"),
         (
             "baseline-1",
             (R.LATERAL_G, R.LONGITUDINAL_G, R.SPEED),
-            "the cause cannot be told without sideways g and fore–aft g",
+            "the cause cannot be told without lateral g and longitudinal g",
         ),
         ("hot-day", (R.OIL_TEMP,), "the cause cannot be told without oil temperature"),
     ],
@@ -83,8 +84,11 @@ def test_columns_that_may_be_the_missing_ones_are_named() -> None:
     nameless = tuple(
         replace(c, name="a_quer [m/s²]", role=None) if c.role is R.LATERAL_G else c for c in recording.channels
     )
-    a = judge(recording.with_channels(nameless))
-    assert "'a_quer [m/s²]'" in opening(a, DisplayUnits()).detail and "say which" in opening(a, DisplayUnits()).detail
+    words = opening(judge(recording.with_channels(nameless)), DisplayUnits())
+    assert words.title == "Lateral g not recognised: a_quer [m/s²] looks like it. Confirm."
+    still = tuple(replace(c, values=np.abs(c.values)) if c.name == "a_quer [m/s²]" else c for c in nameless)
+    words = opening(judge(recording.with_channels(still)), DisplayUnits())
+    assert "'a_quer [m/s²]'" in words.detail and "say which" in words.detail
 
 
 def test_a_turn_at_the_limit_of_the_tyres_is_named_without_longitudinal_g_and_less_surely() -> None:

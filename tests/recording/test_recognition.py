@@ -109,7 +109,7 @@ def test_lap_numbers_from_a_beacon_and_from_lap_times() -> None:
 @pytest.mark.parametrize(
     ("has", "said"),
     [
-        ({"oil_pressure", "rpm"}, ["oil temperature", "sideways g", "fore–aft g", "speed", "lap number"]),
+        ({"oil_pressure", "rpm"}, ["oil temperature", "lateral g", "longitudinal g", "speed", "lap number"]),
         ({"rpm"}, ["oil pressure"]),
         ({"oil_pressure", "rpm", "oil_temp", "lateral_g", "longitudinal_g", "speed", "lap"}, []),
     ],

@@ -312,3 +312,44 @@ def test_an_empty_list_says_what_to_do(application: QApplication, desk: Desk) ->
     wait_until(application, lambda: desk.workspace.analysis is not None and not desk.log_list.busy)
     assert desk.recordings.words[0] == "10 logs"
     assert {x.finding for x in desk.recordings.model.lines if x.title == "Full mark, stint 1"} == {"nothing"}
+
+
+def test_one_key_confirms_the_column_that_looks_like_the_missing_one_in_every_log_with_these_columns(
+    application: QApplication, desk: Desk, tmp_path: Path
+) -> None:
+    demo = (workflow.demo_folder() / "baseline-1.csv").read_text(encoding="utf-8")
+    changed = demo.replace("Lateral acc [g]", "CH5 [g]", 1)
+    first, second = tmp_path / "first.csv", tmp_path / "second.csv"
+    first.write_text(changed, encoding="utf-8")
+    second.write_text("\n".join(changed.splitlines()[:-40]), encoding="utf-8")
+    _open(application, desk, first, second)
+    desk.go_to("dips")
+    shown = desk.workspace.shown
+    assert desk.dips._title.text() == "Lateral g not recognised: CH5 [g] looks like it. Confirm."
+    assert desk.dips.confirm_button.isVisible() and desk.dips.confirm_button.text() == "Confirm CH5 [g] as lateral g"
+    QTest.keyClick(desk.window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    _wait(application, desk)
+    assert desk.workspace.shown == shown and "left turn" in desk.dips._title.text().lower()
+    assert not desk.dips.confirm_button.isVisible()
+    # The other log was only listed so far, and has its lateral g at once.
+    card = _row(desk, "second").card
+    assert card is not None and card.summary.has("lateral_g")
+    desk.run("edit.undo")
+    _wait(application, desk)
+    card = _row(desk, "second").card
+    assert card is not None and not card.summary.has("lateral_g")
+    assert "not recognised" in desk.dips._title.text()
+
+
+def test_a_stated_unit_stays_when_the_role_changes(application: QApplication, desk: Desk, tmp_path: Path) -> None:
+    log = tmp_path / "a.csv"
+    log.write_text(_log(1, "Time [s],RPM,Oil pressure [kPa],P7 [bar],Lat acc [g],Long acc [g]"))
+    _open(application, desk, log)
+    panel = desk.recordings.columns
+    panel.choose("P7 [bar]", role=Role.OIL_TEMP)
+    assert "says bar, which is no unit of oil temperature" in panel.words[1] and not panel.use_button.isEnabled()
+    panel.choose("P7 [bar]", unit="°F")
+    assert panel.use_button.isEnabled()
+    panel.choose("P7 [bar]", role=Role.COOLANT_TEMP)
+    line = next(x for x in panel.model.lines if x.name == "P7 [bar]")
+    assert line.unit is UNITS["°F"]

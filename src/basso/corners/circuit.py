@@ -1,4 +1,4 @@
-"""The circuit as a line: from GPS where it was logged, else from speed and sideways g, closed."""
+"""The circuit as a line: from GPS where it was logged, else from speed and lateral g, closed."""
 
 from __future__ import annotations
 

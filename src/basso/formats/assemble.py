@@ -22,7 +22,7 @@ from basso.recording.lap_signals import with_lap_numbers
 from basso.recording.plausible import PLAUSIBLE
 from basso.recording.recognition import Recognition, recognise_columns
 from basso.recording.recording import Recording
-from basso.recording.roles import Heading, Role, take_apart
+from basso.recording.roles import Heading, Role, clash, take_apart
 from basso.units import UNITS, FloatArray, parse_unit
 
 ROLE_FACT = "role "
@@ -119,6 +119,11 @@ def assemble(
             raise FormatError(path, f"has no column '{name}' to set a unit for", f"use one of: {_some(headings)}")
     set_units = frozenset(i for i, h in enumerate(headings) if h.name in options.units)
     headings = [replace(h, unit=options.units.get(h.name, h.unit)) for h in headings]
+    for i, role in forced.items():
+        if why := clash(role, headings[i].unit):
+            raise FormatError(
+                path, f"column '{headings[i].name}' {why}", f"choose another column for {role}, or say its unit as well"
+            )
     barred = frozenset(i for i, h in enumerate(headings) if h.name in options.ignored)
     recognised, more = recognise_columns(
         headings, [c.time_s for c in columns], [c.values for c in columns], forced, set_units, barred

@@ -307,7 +307,7 @@ def _without_a_g(
     """
     launched = any(start <= dip.start_s <= end for start, end in s.launches)
     if thrown is not None and thrown.name == "acceleration" and launched:
-        reason = f"{thrown.reason}; no lateral g is logged, and off the line a car does not corner"
+        reason = f"{thrown.reason}; no lateral g is known, and off the line a car does not corner"
         return replace(thrown, confidence=min(thrown.confidence, 0.8), reason=reason, needs=missing)
     if thrown is not None and s.lateral_g is not None and thrown.held_g is not None:
         most = float(np.percentile(np.abs(s.lateral_g), 99.5))
@@ -315,7 +315,7 @@ def _without_a_g(
             return replace(
                 thrown,
                 confidence=min(thrown.confidence, 0.7),
-                reason=f"{thrown.reason}; no longitudinal g is logged, and little grip is left for it",
+                reason=f"{thrown.reason}; no longitudinal g is known, and little grip is left for it",
                 needs=missing,
             )
     names = " and ".join(role.words for role in missing)
@@ -323,7 +323,7 @@ def _without_a_g(
     return Cause(
         "unknown",
         0.3,
-        f"{names} {'is' if len(missing) == 1 else 'are'} not logged, so which way the oil went cannot be told{seen}; {rpm:.0f} rpm",
+        f"without {names} it cannot be told which way the oil went{seen}; {rpm:.0f} rpm",
         side,
         along,
         None,

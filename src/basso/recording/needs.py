@@ -45,13 +45,13 @@ def costs(has: Callable[[str], bool]) -> list[Cost]:
         1,
     )
     if path:
-        missing("lateral_g", "sideways g", "it is taken from the path, which is coarser", 0)
+        missing("lateral_g", "lateral g", "it is taken from the path, which is coarser", 0)
     else:
-        missing("lateral_g", "sideways g", "left and right turns cannot be told apart", 1)
+        missing("lateral_g", "lateral g", "left and right turns cannot be told apart", 1)
     if has("speed"):
-        missing("longitudinal_g", "fore–aft g", "it is taken from the speed, which is coarser", 0)
+        missing("longitudinal_g", "longitudinal g", "it is taken from the speed, which is coarser", 0)
     else:
-        missing("longitudinal_g", "fore–aft g", "braking and acceleration cannot be told apart", 1)
+        missing("longitudinal_g", "longitudinal g", "braking and acceleration cannot be told apart", 1)
     if not has("distance"):
         missing("speed", "speed", "dips have no place on the circuit", 1)
     if path:

@@ -109,7 +109,7 @@ def _one(
                 note = f"'{name}' has no unit; its values were taken as {unit.symbol}."
                 why += f"; {unit.symbol} from its values"
                 confidence = min(confidence, 0.75)
-        elif not unit_forced and (better := contradicts(role, unit, values)) is not None:
+        elif not unit_forced and not role_forced and (better := contradicts(role, unit, values)) is not None:
             note = f"'{name}' says {unit.symbol}, which no engine shows at these values; taken as {better.symbol}."
             why += f"; {better.symbol} from its values, not {unit.symbol}"
             unit, assumed, confidence = better, True, min(confidence, 0.6)
@@ -160,23 +160,21 @@ def _from_values(
     """Needed roles that no name claims: the one column whose unit and values fit, or a note when several do."""
     found: dict[int, Role] = {}
     if Role.RPM not in roles:
-        turning = [i for i in free if _turns(headings[i], values[i])]
+        turning = [i for i in free if turns(headings[i], values[i])]
         if len(turning) == 1:
             found[turning[0]] = Role.RPM
     if Role.OIL_PRESSURE not in roles:
         rpm = next((i for i, r in enumerate(roles) if r is Role.RPM), next(iter(found), None))
         if rpm is not None:
             fits = [
-                i
-                for i in free
-                if i not in found and _presses(headings[i], times[i], values[i], times[rpm], values[rpm])
+                i for i in free if i not in found and presses(headings[i], times[i], values[i], times[rpm], values[rpm])
             ]
             if len(fits) == 1:
                 found[fits[0]] = Role.OIL_PRESSURE
             if not fits:
                 fits = [
                     i for i in free
-                    if i not in found and _presses(_with_unit(headings[i], values[i]), times[i], values[i], times[rpm], values[rpm], 0.6)
+                    if i not in found and presses(_with_unit(headings[i], values[i]), times[i], values[i], times[rpm], values[rpm], 0.6)
                 ]  # fmt: skip
             if fits and fits[0] not in found:
                 names = " or ".join(f"'{headings[i].name}'" for i in fits[:4])
@@ -184,7 +182,7 @@ def _from_values(
     return found
 
 
-def _turns(heading: Heading, values: FloatArray) -> bool:
+def turns(heading: Heading, values: FloatArray) -> bool:
     """A rotation in rpm that idles and revs as an engine does, and is not some other shaft by name."""
     if (
         heading.unit is None
@@ -196,7 +194,7 @@ def _turns(heading: Heading, values: FloatArray) -> bool:
     return bool(known.size) and 1000.0 < float(np.percentile(heading.unit.to_base(known), 95)) < 20000.0
 
 
-def _presses(
+def presses(
     heading: Heading,
     time_s: FloatArray,
     values: FloatArray,

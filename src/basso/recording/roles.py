@@ -17,6 +17,7 @@ from types import MappingProxyType
 
 from basso.limits import LONGEST_NAME
 from basso.plain_text import out_of_cell, plain
+from basso.recording.vocabulary import in_english
 from basso.units import UNITS, Quantity, Unit, parse_unit
 
 
@@ -59,9 +60,8 @@ _WORDS = MappingProxyType(
     {
         "rpm": "engine speed",
         "oil_temp": "oil temperature",
-        "lateral_g": "sideways g",
-        "longitudinal_g": "fore–aft g",
-        "vertical_g": "vertical g",
+        "lateral_g": "lateral g",
+        "longitudinal_g": "longitudinal g",
         "lap": "lap number",
         "coolant_temp": "coolant temperature",
         "air_temp": "air temperature",
@@ -148,8 +148,8 @@ def take_apart(heading: str) -> Heading:
                 unit, body = candidate, suffix.group(1)
                 if unit.symbol == "ms" and re.search("speed|vel", body, re.IGNORECASE):
                     unit = UNITS["m/s"]
-    letters = "".join(c for c in unicodedata.normalize("NFKD", body) if not unicodedata.combining(c))
-    words = tuple(w for w in _SPLIT.split(_CAMEL.sub(" ", letters).lower()) if w)
+    letters = "".join(c for c in unicodedata.normalize("NFKD", body.replace("ß", "ss")) if not unicodedata.combining(c))
+    words = in_english([w for w in _SPLIT.split(_CAMEL.sub(" ", letters).lower()) if w])
     return Heading(name, words, unit)
 
 
@@ -189,8 +189,8 @@ _RULES: tuple[_Rule, ...] = (
     ),
     _Rule(
         Role.RPM,
-        (r"^(engine )?rpm( engine)?$", r"^(engine|eng|motor|crank(shaft)?) (speed|rpm|revs?|rev|n)$", r"^n ?(mot|engine|eng)$",
-         r"^(revs|tach|tacho|rotation|drehzahl|motordrehzahl)$", r"\brpm\b", r"\bengine (speed|revs)\b"),
+        (r"^(engine )?rpm( engine)?$", r"^(engine|eng|motor|crank(shaft)?) (speed|spd|rpm|revs?|rev|n)$", r"^n ?(mot|motor|engine|eng)$",
+         r"^(revs|tach|tacho|rotation)$|^(engspd|neng|engrpm|enginespeed)$", r"^(speed|rotation) engine$", r"\brpm\b", r"\bengine (speed|revs)\b"),
         r"wheel|prop|turbo|limit|target|pump|gear(box)?|shaft (in|out)|max|min",
     ),
     _Rule(
@@ -216,15 +216,15 @@ _RULES: tuple[_Rule, ...] = (
     _Rule(
         Role.OIL_PRESSURE,
         (r"^oil (pressure|press|pres|prs|p)( (sensor|main|gallery|engine|1))?$", r"^(engine|eng|motor) oil (pressure|press|pres|p)$",
-         r"^oil ?press(ure)?$", r"^(p|press|pressure|prs) ?oil$", r"^(eop|oilp|poil|oelp|oeldruck|oldruck)$",
-         r"\boil\b.*\b(pressure|press|pres|prs|druck)\b", r"\b(pressure|press|prs)\b.*\boil\b", r"\bgallery\b",
+         r"^oil ?press(ure)?$", r"^(p|press|pressure|prs) ?oil$", r"^(eop|oilp|poil|oelp|poel|phuile|polio|paceite)( (sensor|main|1))?$",
+         r"\boil\b.*\b(pressure|press|pres|prs|druck)\b", r"\b(pressure|press|pres|prs)\b.*\boil\b", r"\bgallery\b",
          r"^oil p\b", r"\bp oil\b"),
         OTHER_PRESSURES,
     ),
     _Rule(
         Role.OIL_TEMP,
         (r"^oil (temperature|temp|tmp|t)( (sensor|sump|main|engine|1))?$", r"^(engine|eng|motor) oil (temperature|temp|t)$",
-         r"^(t|temp|temperature|tmp) ?oil$", r"^(eot|oilt|toil|oelt|oeltemp|oiltemp|oltemp|oltemperatur|oeltemperatur)$",
+         r"^(t|temp|temperature|tmp) ?oil$", r"^(eot|oilt|toil|oelt|toel|thuile|tolio|taceite|oiltemp)( (sensor|main|sump|1))?$",
          r"\boil\b.*\b(temperature|temp|tmp)\b", r"\b(temperature|temp)\b.*\boil\b", r"^sump (temp|temperature)$"),
         r"gearbox|trans|diff|water|coolant|press",
     ),
@@ -232,8 +232,8 @@ _RULES: tuple[_Rule, ...] = (
         Role.LATERAL_G,
         (r"^(lateral|lat)( (g|acc|accel|acceleration|force|gforce))+( lat(eral)?)?$|^lateral$",
          r"^(g|a|acc|accel|acceleration|gforce|g force|force g)( g)? (lat|lateral|y|sideways)( (acc|accel|g))?$", r"^a ?y$",
-         r"^(y|sideways)( (g|acc|accel|acceleration))+$", r"\b(latacc|acclat|latg|glat|latac|accy|ay|accely)\b",
-         r"\blat(eral)?\b.*\b(g|acc\w*)\b", r"\b(g|acc\w*|gforce)\b.*\blat(eral)?\b", r"\b(querbeschl\w*|quer g)\b|^lat$",
+         r"^g ?y$", r"^(y|sideways)( (g|acc|accel|acceleration))+$", r"\b(latacc|acclat|latg|glat|latac|accy|ay|accely)\b",
+         r"\blat(eral)?\b.*\b(g|acc\w*)\b", r"\b(g|acc\w*|gforce)\b.*\blat(eral)?\b", r"^lat$",
          r"\bacc\w* y\b", r"\by acc\w*\b"),
         r"latitude|gyro|yaw|rate|deg|wheel|damper",
     ),
@@ -241,22 +241,22 @@ _RULES: tuple[_Rule, ...] = (
         Role.LONGITUDINAL_G,
         (r"^(longitudinal|long|lon)( (g|acc|accel|acceleration|force|gforce))+$|^longitudinal$",
          r"^(g|a|acc|accel|acceleration|gforce|g force|force g)( g)? (lon|long|longitudinal|x|fore ?aft|inline)( (acc|accel|g))?$",
-         r"^a ?x$", r"^(x|inline|fore ?aft)( (g|acc|accel|acceleration))+$",
+         r"^a ?x$", r"^g ?x$", r"^(x|inline|fore ?aft)( (g|acc|accel|acceleration))+$",
          r"\b(longacc|acclong|longg|glong|glon|longac|accx|ax|lonacc|acclon)\b", r"\b(inline|inl) ?(g|acc\w*)?\b",
          r"\blon(g|gitudinal)?\b.*\b(g|acc\w*)\b", r"\b(g|acc\w*|gforce)\b.*\blon(g|gitudinal)?\b",
-         r"\bacc\w* x\b", r"\bx acc\w*\b", r"\b(laengsbeschl\w*|langsbeschl\w*)\b|^(lon|long)$"),
+         r"\bacc\w* x\b", r"\bx acc\w*\b", r"^(lon|long)$"),
         r"longitude|gyro|rate|deg|wheel|damper",
     ),
     _Rule(
         Role.VERTICAL_G,
         (r"^(vert|vertical)( (g|acc|accel|acceleration))*$", r"^(g|acc|accel|acceleration|gforce)( g)? (vert|vertical|z)$",
-         r"^a ?z$", r"\b(vertacc|accvert|accz|az)\b", r"\bvert(ical)?\b.*\b(g|acc\w*)\b", r"\bacc\w* z\b"),
+         r"^[ag] ?z$", r"\b(vertacc|accvert|accz|az)\b", r"\bvert(ical)?\b.*\b(g|acc\w*)\b", r"\bacc\w* z\b"),
         r"gyro|rate|speed|damper",
     ),
     _Rule(
         Role.SPEED,
-        (r"^(speed|velocity|vel|v|vss|geschwindigkeit)$", r"^(vehicle|gps|ground|car|road|corr|wheel)( \w+)? (speed|velocity|vel)$",
-         r"^(speed|velocity) (gps|vehicle|ground|car|kph|kmh|mph|ms|km h|m s)$", r"^v (gps|car|veh|vehicle)$", r"\bspeed\b"),
+        (r"^(speed|velocity|vel|v|v ?x|vss|spd|vehspd)$", r"^(vehicle|veh|gps|ground|car|road|corr|wheel)( \w+)? (speed|spd|velocity|vel)$",
+         r"^(speed|velocity) (gps|vehicle|ground|car|kph|kmh|mph|ms|km h|m s)$", r"^v ?(gps|car|veh|vehicle)$", r"\bspeed\b"),
         r"engine|\bwind\b|fan|turbo|pump|accuracy|acc\b|error|motor|rotation|crank|angular|vertical",
     ),
     _Rule(Role.LATITUDE, (r"^(gps )?lat(itude)?( (deg|gps))?$", r"\blatitude\b"), r"acc|force|\bg\b"),
@@ -283,8 +283,8 @@ _RULES: tuple[_Rule, ...] = (
     ),
     _Rule(
         Role.LAP,
-        (r"^lap( (number|no|nr|num|count|counter|index|id))?$", r"^(lapno|lapnumber|lapnum|lapcount|laps|runde|rundennummer)$",
-         r"^(current|session) lap( number)?$", r"^n lap$"),
+        (r"^lap( (number|no|nr|num|count|counter|index|id))?$", r"^(lapno|lapnumber|lapnum|lapcount|laps)$|^number lap$",
+         r"^(current|session) lap( number)?$", r"^n (lap|tour)$"),
         r"time|dist|delta|fuel",
     ),
     _Rule(
@@ -312,7 +312,7 @@ _RULES: tuple[_Rule, ...] = (
          r"\bpress\w* (baro\w*|ambient|atm\w*)\b"),
         r"temp|oil|manifold",
     ),
-    _Rule(Role.FUEL_LEVEL, (r"\bfuel (level|lvl|qty|quantity|remaining|volume)\b", r"^fuel$"), r"press|temp|flow|used"),
+    _Rule(Role.FUEL_LEVEL, (r"\bfuel (level|lvl|qty|quantity|remaining|volume)\b", r"\blevel fuel\b", r"^fuel$"), r"press|temp|flow|used"),
 )  # fmt: skip
 
 
@@ -326,7 +326,7 @@ def score(heading: Heading, role: Role) -> float:
     """How well a heading fits a role, 0 (not at all) to 1 (the role's usual name and unit)."""
     wanted = QUANTITY_OF[role]
     unit = heading.unit
-    if unit is not None and wanted is not None and unit.quantity is not wanted and not _unit_excused(role, unit):
+    if clash(role, unit):
         return 0.0
     if unit is None and role in (Role.POSITION_X, Role.POSITION_Y):
         return 0.0  # "x" alone may be anything
@@ -339,6 +339,14 @@ def score(heading: Heading, role: Role) -> float:
             named = 1.0 - 0.5 * rank / len(patterns)
             return named if unit is not None or wanted is None else named - 0.1
     return 0.0
+
+
+def clash(role: Role, unit: Unit | None) -> str:
+    """Why a stated unit cannot be this role's, in words that follow the column's name; "" where it can."""
+    wanted = QUANTITY_OF[role]
+    if unit is None or wanted is None or unit.quantity is wanted or _unit_excused(role, unit):
+        return ""
+    return f"says {unit.symbol}, which is no unit of {role.words}"
 
 
 def _unit_excused(role: Role, unit: Unit) -> bool:

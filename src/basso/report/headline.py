@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from basso.plain_text import plain
+from basso.recording.roles import Role
 from basso.report.coverage import coverage_of
 from basso.report.session_words import (
     by_cause,
@@ -18,13 +19,13 @@ from basso.report.session_words import (
     unknowns_words,
     when_words,
 )
+from basso.trust.lookalikes import lookalike_words
 from basso.units import DisplayUnits, Quantity
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from basso.analysis import Analysis, JudgedDip
-    from basso.recording.roles import Role
 
 Q = Quantity
 CAUSE_NAMES = {
@@ -74,10 +75,11 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
     """What matters in this session, first."""
     from basso.corners.pattern import lap_pattern
 
+    alike = lookalike_words(a.lookalikes)
     if not a.judgeable:
         missing = " ".join(c.message for c in a.checks if c.level == "fail")
-        names = ", ".join(c.name for c in a.recording.channels)
-        return Words("This log cannot be judged yet", f"{missing} Its columns are: {names}.")
+        names = ", ".join(plain(c.name, 40) for c in a.recording.channels)
+        return Words(alike or "This log cannot be judged yet", f"{missing} Its columns are: {names}.")
     resting = " It rests on a zero that is only assumed." if a.zero_state == "assumed" else " The zero is wrong, and was left so." if a.zero_state == "left wrong" else ""  # fmt: skip
     doubts = doubt_words(a)
     over = _count(len(a.rounds), _round_word(a)) if a.rounds else f"{a.exposure.running_s / 60:.0f} min of running"
@@ -94,7 +96,8 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
             "No dips: the pressure stayed above the floor"
             if seen.is_most
             else f"No dips in the {seen.judged_min:.1f} min that could be judged",
-            f"Least margin {least} in {over}.{'' if seen.is_most else f' {seen.words}'}{resting} {unknowns_words(a, units)}",
+            f"Least margin {least} in {over}.{'' if seen.is_most else f' {seen.words}'}{resting} {unknowns_words(a, units)}"
+            + (f" {alike}" if alike else ""),
         )
     name, group = by_cause(a.dips)[0]
     lead = [d.cause.held_g for d in group if d.cause.held_g is not None]
@@ -111,6 +114,7 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
     when = when_words(*lap_pattern(a, group), units)
     title += f", {when}" if when else _how_often(group, a) + _with_heat(group)
     title += f"; the cause cannot be told without {' and '.join(r.words for r in needed)}." if needed else "."
+    of_needed = lookalike_words([x for x in a.lookalikes if x.role in needed or x.role is Role.SPEED])
     lowest = min(a.dips, key=lambda d: d.dip.told_margin_kpa)
     severe = sum(d.severity == "severe" for d in a.dips)
     others = [f"{CAUSE_NAMES[n].lower()} {len(g)}" for n, g in by_cause(a.dips)[1:3]]
@@ -121,7 +125,9 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
         + f"; deepest {_deepest_words(a, lowest, units)}; "
         f"{exposure_words(a, units)}.{resting} {_missing_next(a, needed) or _NEXT[name]}"
     )
-    return Words(title, detail)
+    if of_needed:
+        return Words(of_needed, f"{title} {detail}")
+    return Words(title, f"{detail} {alike}".strip())
 
 
 def _deepest_words(a: Analysis, lowest: JudgedDip, units: DisplayUnits) -> str:
@@ -174,6 +180,8 @@ def _missing_next(a: Analysis, needed: Sequence[Role]) -> str:
         return ""
     names = " and ".join(role.words for role in needed)
     free = [c.name for c in a.recording.channels if c.role is None and not np.isnan(c.values).all()]
+    if any(x.role in needed for x in a.lookalikes):
+        return "Next: confirm the column, then look again."
     if not free:
         return f"Next: log {names}, then look again."
     some = ", ".join(f"'{plain(n, 40)}'" for n in free[:4]) + (" …" if len(free) > 4 else "")

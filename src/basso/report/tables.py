@@ -72,8 +72,8 @@ def dips_sheet(analysis: Analysis, units: DisplayUnits) -> Sheet:
     p, t = units.pressure, units.temperature
     headings = (
         "Dip", "Start, s", "End, s", "Length, s", f"Lowest, {p.symbol}", f"Lowest margin, {p.symbol}", "Share of normal, %",
-        f"Missing pressure over time, {p.symbol}·s", "Engine speed, rpm", f"Oil temperature, {t.symbol}", "Sideways g, + left turn",
-        "Fore–aft g, + forward", "Lag, s", "Lap", "Place", "Cause", "Confidence, %", "Severity", "Reason",
+        f"Missing pressure over time, {p.symbol}·s", "Engine speed, rpm", f"Oil temperature, {t.symbol}", "Lateral g, + left turn",
+        "Longitudinal g, + forward", "Lag, s", "Lap", "Place", "Cause", "Confidence, %", "Severity", "Reason",
     )  # fmt: skip
 
     def pressure(value: float, difference: bool = False) -> Cell:

@@ -19,7 +19,7 @@ _BEND_G = 0.4
 def find_slides(
     time_s: FloatArray, lateral_g: FloatArray, speed_mps: FloatArray, track: TrackMap
 ) -> list[tuple[float, float]]:
-    """Stretches, (start, end) in s, in which the sideways g is off what the median lap's bend asks for at this speed.
+    """Stretches, (start, end) in s, in which the lateral g is off what the median lap's bend asks for at this speed.
 
     The bend is taken from the drive's own median lap, g/v² at each place, so that banking and a leaning sensor are in it. A slide, a
     correction and a kerb look alike: the g breaks away and comes back. Arrays of shape (n,).

@@ -136,6 +136,13 @@ COMMANDS: tuple[Command, ...] = (
         ("Ctrl+Shift+F",),
         "the shortest sound chain of parts from port to sensor",
     ),
+    Command(
+        "judge.confirm",
+        "Judge",
+        "Confirm columns",
+        ("Ctrl+Return",),
+        "take the columns that look like what is missing for it, in every log with these columns",
+    ),
     Command("judge.columns", "Judge", "Columns", ("Ctrl+M",), "which column of the log is what, and in which unit"),
     Command(
         "judge.working",

@@ -178,6 +178,7 @@ class Desk(QObject):
         self.dips.demo_wanted.connect(self.opening.open_demo)
         self.dips.ruling_wanted.connect(lambda: self.run("judge.rule"))
         self.dips.columns_wanted.connect(lambda: self.go_to("recordings"))
+        self.dips.confirm_wanted.connect(self.opening.confirm_lookalikes)
         self.cursor.moved.connect(lambda _: self._show_moment())
 
     # Commands
@@ -211,6 +212,7 @@ class Desk(QObject):
             "sensors.register": partial(self._sensors_page, REGISTER),
             "sensors.drops": partial(self._sensors_page, DROPS),
             "sensors.fit": partial(self._sensors_page, FIT),
+            "judge.confirm": self.opening.confirm_lookalikes,
             "judge.columns": lambda: self.go_to("recordings"),
             "judge.working": self._show_working,
             "garage.history": lambda: self.garaging.act("history", None),

@@ -54,6 +54,7 @@ class LogList(QObject):
         self._active = False
         workspace.entries_changed.connect(self._follow)
         workspace.read_again.connect(self._read_again)
+        workspace.columns_confirmed.connect(self._read_alike)
         workspace.log_refused.connect(self._judge_refused)
 
     @property
@@ -116,6 +117,15 @@ class LogList(QObject):
         self.changed.emit()
         if self._active:
             self._read_next()
+
+    def _read_alike(self, shape: str) -> None:
+        """Logs that were only listed so far, and have the columns that were just confirmed."""
+        self._read_again(
+            [
+                r.entry for r in self._rows.values()
+                if r.card is not None and r.card.summary.shape == shape and self._workspace.columns_of(r.entry) is None
+            ]
+        )  # fmt: skip
 
     def _read_next(self) -> None:
         if any(r.stage == "reading" for r in self._rows.values()):

@@ -129,6 +129,20 @@ class Opening:
         if recording is not None and shown is not None:
             self._desk.workspace.set_columns(draft.options(recording, self._desk.workspace.columns_of(shown)), remember)
 
+    def confirm_lookalikes(self) -> None:
+        """Take the columns that look like what is missing for it: in this log and in every one with these columns."""
+        from basso.ui.stations.recordings.picture import Draft
+
+        a = self._desk.workspace.analysis
+        sure = [x for x in a.lookalikes if x.alone is not None] if a is not None else []
+        if a is None or not sure:
+            self._desk.go_to("recordings")
+            return
+        draft = Draft()
+        for found in sure:
+            draft = draft.with_role(a.recording, found.columns[0][0], found.role)
+        self.use_columns(draft, remember=True)
+
     def pick_session(self) -> None:
         """Choose among the open sessions from a menu."""
         menu = QMenu(self._desk.window)

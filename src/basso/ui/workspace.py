@@ -83,6 +83,8 @@ class Workspace(QObject):
     """Another session is shown, or the shown one has (not) been judged: :attr:`analysis` may be None."""
     trial_changed = Signal()
     units_changed = Signal()
+    columns_confirmed = Signal(str)
+    """What the columns of logs of this shape are was confirmed, or taken back."""
     read_again = Signal(object)
     """Carries the list of entries whose logs are read with other columns from now on."""
     problem = Signal(str)
@@ -351,7 +353,7 @@ class Workspace(QObject):
     def _use_columns(self, entry: Entry, columns: ReadOptions | None, shape: str, confirmed: Confirmed | None) -> None:
         memory = Mappings()
         renewed = [entry]
-        if shape and memory.all().get(shape) != confirmed:
+        if changed := bool(shape and memory.all().get(shape) != confirmed):
             try:
                 memory.remember(shape, confirmed)
             except InputError as error:
@@ -364,6 +366,8 @@ class Workspace(QObject):
         for e in renewed:
             self._loaded[e].recording = self._loaded[e].analysis = None
         self.read_again.emit(renewed)
+        if changed:
+            self.columns_confirmed.emit(shape)
         if self.shown in renewed:
             self.shown_changed.emit()
             self._judge()

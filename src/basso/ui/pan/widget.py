@@ -134,7 +134,7 @@ class PanView(QWidget):
 
     def _paint_unknown(self, painter: QPainter, box: QRectF, m: Moment) -> None:
         """Say what is missing in the place of the oil."""
-        missing = [w for w, g in (("sideways g", m.ay_g), ("fore–aft g", m.ax_g)) if g is None]
+        missing = [w for w, g in (("lateral g", m.ay_g), ("longitudinal g", m.ax_g)) if g is None]
         painter.setFont(self._look.font(Type.SMALL))
         painter.setPen(self._look.color("soft"))
         words = (

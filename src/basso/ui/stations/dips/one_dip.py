@@ -162,7 +162,7 @@ class SharePicture:
 
     Attributes:
         share: from high to low, shape (n,); ``below``: the part of judged running below each, shape (n,).
-        g, share_at_g, low_at_g: ring of sideways g (left positive), and the median and the 5th percentile of the share there.
+        g, share_at_g, low_at_g: ring of lateral g (left positive), and the median and the 5th percentile of the share there.
         fore_g, fore_share, fore_low: the same for g forward.
         floor: the floor that is a share of normal; None without one.
     """

@@ -99,7 +99,7 @@ class SharesPage(QWidget):
         layout = QGridLayout(self)
         layout.setContentsMargins(0, 6, 0, 0)
         layout.setSpacing(8)
-        heads = ("Below which share of normal", "Against g sideways", "Against g fore and aft")
+        heads = ("Below which share of normal", "Against lateral g", "Against longitudinal g")
         for (row, column, span), words, view in zip(((0, 0, 2), (2, 0, 1), (2, 1, 1)), heads, self.views, strict=True):
             head = Words(look, Type.SMALL_STRONG)
             head.setText(words)

@@ -170,7 +170,7 @@ def panels(a: Analysis, units: DisplayUnits) -> tuple[Panel, ...]:
             a.zero_state in ZERO_STATES[2:],
         )
     ]
-    for title, values, hint in (("Sideways", a.lateral_g, "g, + left"), ("Fore–aft", a.longitudinal_g, "g, + forward")):
+    for title, values, hint in (("Lateral", a.lateral_g, "g, + left"), ("Longitudinal", a.longitudinal_g, "g, + forward")):
         if values is not None:
             reach = max(1.0, 1.08 * float(np.nanpercentile(np.abs(values), 99.9)))
             made.append(Panel(title, hint, (Line("", values, "measured"),), -reach, reach, True, 1.6))
@@ -235,13 +235,13 @@ def readings(a: Analysis, time_s: float, units: DisplayUnits) -> list[Reading]:
     if a.temperature_c is not None:
         rows.append(Reading("Oil", units.number(float(a.temperature_c[i]), Q.TEMPERATURE), t))
     if a.lateral_g is not None and not np.isfinite(a.lateral_g[i]):
-        rows.append(Reading("Sideways", "–", "g"))
+        rows.append(Reading("Lateral", "–", "g"))
     elif a.lateral_g is not None:
         side = float(a.lateral_g[i])
         way = " left" if side > 0.05 else " right" if side < -0.05 else ""
-        rows.append(Reading("Sideways", f"{abs(side):.2f}{way}", "g"))
+        rows.append(Reading("Lateral", f"{abs(side):.2f}{way}", "g"))
     if a.longitudinal_g is not None:
-        rows.append(Reading("Fore–aft", units.number(float(a.longitudinal_g[i]), Q.ACCELERATION, signed=True), "g"))
+        rows.append(Reading("Longitudinal", units.number(float(a.longitudinal_g[i]), Q.ACCELERATION, signed=True), "g"))
     return rows
 
 

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from basso.plain_text import separated
+from basso.plain_text import plain, separated
 from basso.report.headline import opening
 from basso.ui.cursor import Cursor
 from basso.ui.plain import Label, tip
@@ -56,6 +56,7 @@ class DipsStation(QWidget):
     open_wanted = Signal()
     demo_wanted = Signal()
     columns_wanted = Signal()
+    confirm_wanted = Signal()
     ruling_wanted = Signal()
 
     def __init__(self, look: Look, cursor: Cursor) -> None:
@@ -79,6 +80,11 @@ class DipsStation(QWidget):
         self._start = self._starting_points()
         self._columns = QPushButton("Say which column is what…")
         self._columns.clicked.connect(self.columns_wanted)
+        self.confirm_button = QPushButton()
+        self.confirm_button.setToolTip(
+            "In this log and in every one with these columns (Ctrl+Return); Ctrl+Z takes it back"
+        )
+        self.confirm_button.clicked.connect(self.confirm_wanted)
         self._build()
         look.changed.connect(self._restyle)
 
@@ -94,7 +100,11 @@ class DipsStation(QWidget):
         layout.addWidget(self._ruling)
         layout.addSpacing(6)
         layout.addWidget(self._start)
-        layout.addWidget(self._columns, 0, Qt.AlignmentFlag.AlignLeft)
+        asked = QHBoxLayout()
+        for button in (self.confirm_button, self._columns):
+            asked.addWidget(button)
+        asked.addStretch(1)
+        layout.addLayout(asked)
         self._stack = QStackedWidget()
         for page in (self.traces, self.one, self.shares):
             self._stack.addWidget(page)
@@ -171,7 +181,14 @@ class DipsStation(QWidget):
         self._reason.setVisible(has_dips)
         self._start.setVisible(analysis is None and not waiting)
         unknown = analysis is not None and not analysis.judgeable
-        self._columns.setVisible(unknown)
+        sure = [x for x in analysis.lookalikes if x.alone is not None] if analysis is not None else []
+        self.confirm_button.setText(
+            plain(f"Confirm {' and '.join(f'{x.columns[0][0]} as {x.role.words}' for x in sure)}", 120).replace(
+                "&", "&&"
+            )
+        )
+        self.confirm_button.setVisible(bool(sure))
+        self._columns.setVisible(unknown or (analysis is not None and len(sure) < len(analysis.lookalikes)))
         for widget in (self._stack, self.pages, self.rule_button):
             widget.setVisible(analysis is not None and not unknown)
         self._room.setVisible(analysis is None or unknown)

@@ -324,6 +324,7 @@ class ColumnsPanel(QWidget):
             self._title.setText("")
             self._detail.setText(getattr(self, "_waiting", ""))
             return
+        self.use_button.setEnabled(not draft.clashes(recording))
         title, detail = column_words(recording, draft)
         self._title.setText(title)
         self._detail.setText(detail)

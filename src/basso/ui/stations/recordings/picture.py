@@ -11,7 +11,7 @@ import numpy as np
 from basso.formats.options import ReadOptions
 from basso.recording.needs import Cost, costs
 from basso.recording.plausible import PLAUSIBLE
-from basso.recording.roles import QUANTITY_OF, Role
+from basso.recording.roles import QUANTITY_OF, Role, clash
 from basso.units import UNITS, FloatArray, Quantity, Unit
 
 if TYPE_CHECKING:
@@ -142,7 +142,13 @@ class Draft:
         unit = self.units.get(channel.name, channel.unit)
         role = self.role_of(channel)
         quantity = QUANTITY_OF[role] if role is not None else None
-        if channel.name not in self.units and quantity is not None and (unit is None or unit.quantity is not quantity):
+        stated = unit is not None and not channel.unit_assumed
+        if (
+            channel.name not in self.units
+            and quantity is not None
+            and not stated
+            and (unit is None or unit.quantity is not quantity)
+        ):
             from basso.recording.plausible import assume_unit
 
             return assume_unit(role, logged(channel)) if role is not None else unit
@@ -158,8 +164,18 @@ class Draft:
         own = next(c for c in recording.channels if c.name == name)
         if own.role is role:
             roles.pop(name)
-        units = {n: u for n, u in self.units.items() if n != name}
+        wanted = QUANTITY_OF[role] if role is not None else None
+        # A unit that was said stays said, unless it cannot be what the column is now taken for.
+        units = {n: u for n, u in self.units.items() if n != name or wanted is None or u.quantity is wanted}
         return replace(self, roles=roles, units=units)
+
+    def clashes(self, recording: Recording) -> list[str]:
+        """What has to be put right before the log can be read like this: a stated unit that is none of the role's."""
+        return [
+            f"'{c.name}' {why}: choose its unit, or another column."
+            for c in recording.channels
+            if c.name in self.roles and (role := self.role_of(c)) is not None and (why := clash(role, self.unit_of(c)))
+        ]
 
     def with_unit(self, name: str, unit: Unit) -> Draft:
         """Read a column in another unit."""
@@ -310,6 +326,8 @@ def column_words(recording: Recording, draft: Draft) -> tuple[str, str]:
     if recording.manual:
         return f"Columns of {recording.path.name}", "Readings off a gauge, each judged by itself."
     roles = {draft.role_of(c) for c in recording.channels if bool(np.isfinite(c.values).any())}
+    if clashes := draft.clashes(recording):
+        return f"Columns of {recording.path.name}", " ".join(clashes)
     found = costs(lambda name: Role(name) in roles)
     hard = [c for c in found if c.weight]
     doubts = [c.name for c in recording.channels if c.doubt and c.name not in draft.roles and c.name not in draft.units]
