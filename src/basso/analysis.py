@@ -51,6 +51,7 @@ from basso.track.located import locate, rounds
 from basso.track.runs import Run
 from basso.trust.lookalikes import Lookalike, find_lookalikes
 from basso.trust.scale import check_scale_against
+from basso.trust.side import KNOWN, SIDE_CHECK, Side, side_of
 from basso.trust.verdict import Check
 from basso.units import FloatArray
 
@@ -110,6 +111,8 @@ class Analysis:
     """What normal followed where no oil temperature told."""
     likely_kpa: FloatArray | None = None
     """What the rest of the session leads to expect at each moment, starved or not; None where readings tell on their own."""
+    side: Side = KNOWN
+    """Whether it is proven which side is left, and by what."""
     lookalikes: tuple[Lookalike, ...] = ()
     """Columns without a role that look like one the verdict lacks; offered, never taken."""
 
@@ -185,7 +188,25 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     frame = frame_on(corrected, Role.OIL_PRESSURE)
     lateral, longitudinal = g_channels(frame, checks)
     located = locate(corrected, frame, lateral, longitudinal, options.maps)
+    side = side_of(checks, lateral, corrected)
+    if not side.proven and (by_map := _side_by_map(located.track, options)) is not None:
+        side = by_map
+        checks = [replace(c, level="ok", message=side.by) if c.id == SIDE_CHECK else c for c in checks]
+    elif not side.proven and lateral is not None and any(m.shape.path is not None for m in options.maps):
+        # Not on any map as it reads: on one when it is turned over?
+        turned = locate(corrected, frame, -lateral, longitudinal, options.maps)
+        if (by_map := _side_by_map(turned.track, options)) is not None and (
+            over := _turned_over(checks, by_map, options)
+        ):
+            check, correction = over
+            side, located, lateral = by_map, turned, -lateral
+            checks = [check if c.id == SIDE_CHECK else c for c in checks]
+            corrections = [*corrections, correction]
+            corrected = apply(corrected, [correction])
+            frame = frame_on(corrected, Role.OIL_PRESSURE)
     laps, track = located.laps, located.track
+    if not side.proven and track is not None:
+        track = track.without_side()
 
     progress(0.5, "learning normal")
     pressure, rpm = frame.filled(Role.OIL_PRESSURE, np.nan), frame.filled(Role.RPM, np.nan)
@@ -273,6 +294,7 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
         _level_share(pressure, expected_kpa, is_settled) if given is not None else 1.0,
         _felt(lateral, longitudinal, frame.step_s),
         tuple((run.start_s, run.end_s) for run in located.runs if run.kind == "launch"),
+        side.proven,
     )
     judged_dips = tuple(_judge(d, signals, laps, track) for d in dips)
     below_s = sum(d.duration_s for d in dips)
@@ -306,8 +328,27 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
         signals,
         drift,
         likely_kpa,
+        side,
         alike,
     )
+
+
+def _side_by_map(track: TrackMap | None, options: JudgeOptions) -> Side | None:
+    """The side as a map of the circuit proves it: one that was made from a path, with the drive lying on it."""
+    known = next((m for m in options.maps if track is not None and m.name == track.circuit), None)
+    if known is None or known.shape.path is None:
+        return None
+    return Side(True, f"The turns go the way the map of {known.name} has them, which was made from a path.")
+
+
+def _turned_over(checks: Sequence[Check], by_map: Side, options: JudgeOptions) -> tuple[Check, Correction] | None:
+    """The check and the correction of a lateral g that lies on a map only when it is turned over; None where that was decided."""
+    check = next((c for c in checks if c.id == SIDE_CHECK), None)
+    if check is None or check.channel is None or (check.channel, "sign") in options.refused:
+        return None
+    reason = f"{by_map.by} Its own sign has left and right the other way about: it is turned over."
+    correction = Correction(check.channel, "sign", -1.0, "", reason)
+    return replace(check, level="warn", message=reason, correction=correction, offered=False), correction
 
 
 def _lookalike_check(found: Lookalike) -> Check:

@@ -68,7 +68,7 @@ def run(arguments: argparse.Namespace) -> int:
             f"  {p.place.label:<16} {place_words(p):<24} {len(p.passes):6d} {p.dips:6d}  {lowest} {worst}  {p.below_s:7.2f}  {p.phase or '–'}"
         )
     for words in (
-        *map(threshold_words, told.thresholds),
+        *(threshold_words(t, told.analysis.side) for t in told.thresholds),
         side_words(told),
         knee_words(told),
         runs_words(told),

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,7 +46,8 @@ class Cause:
     """The cause of a dip: its name in the contract's words, how sure, and why.
 
     Attributes:
-        name: one of right_turn, left_turn, braking, acceleration, high_rpm, hot_oil, low_everywhere, sensor, unknown.
+        name: one of right_turn, left_turn, turn, braking, acceleration, high_rpm, hot_oil, low_everywhere, sensor, unknown;
+            "turn" where it is not proven which side is left.
         confidence: 0 to 1.
         reason: one sentence with the numbers it rests on (g, rpm, shares; pressures are left to the screen's units).
         lateral_g, longitudinal_g: mean over the half second before the crossing, NaN when not logged.
@@ -54,6 +56,7 @@ class Cause:
         lag_s: from the g reaching 70 % of its peak to the crossing; None when g is not the cause.
         together_with: the direction that helped to bare the pickup ("braking" into a turn); "" where one did it alone.
         needs: roles whose absence keeps the cause from being named: what would tell.
+        side: of a "turn": "one_side" (the lateral g is positive there, as logged) or "other_side"; else "".
     """
 
     name: str
@@ -65,6 +68,33 @@ class Cause:
     held_g: float | None = None
     together_with: str = ""
     needs: tuple[Role, ...] = ()
+    side: str = ""
+
+    @property
+    def key(self) -> str:
+        """What dips are told together by: the name, and of a turn without a proven side which of the two it is."""
+        return self.side or self.name
+
+
+SIDE_OF = MappingProxyType({"left_turn": "one_side", "right_turn": "other_side"})
+_SIDE_WORDS = (("left turn", "turn to one side"), ("right turn", "turn to the other side"))
+
+
+def in_contract(key: str) -> str:
+    """A cause's key by its name in the contract: both sides of a turn without a proven side are a "turn"."""
+    return "turn" if key in SIDE_OF.values() else key
+
+
+def without_side(cause: Cause) -> Cause:
+    """The same where it is not proven which side is left: the turn stays, its side is only told apart from the other."""
+    reason = cause.reason
+    for sided, words in _SIDE_WORDS:
+        reason = reason.replace(sided, words)
+    side = SIDE_OF.get(cause.name, "")
+    return replace(
+        cause, name="turn" if side else cause.name, side=side, reason=reason,
+        together_with=SIDE_OF.get(cause.together_with, cause.together_with),
+    )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -92,6 +122,8 @@ class Signals:
 
     launches: tuple[tuple[float, float], ...] = ()
     """(from, to) in s: driven off hard from a standstill, where a car does not corner."""
+    side_proven: bool = True
+    """Which side is left is proven; else left and right may stand in each other's place."""
 
     @property
     def missing_g(self) -> tuple[Role, ...]:
@@ -245,6 +277,11 @@ def look_elsewhere(
 
 def find_cause(dip: Dip, s: Signals) -> Cause:
     """Judge the cause of one dip."""
+    cause = _found(dip, s)
+    return cause if s.side_proven else without_side(cause)
+
+
+def _found(dip: Dip, s: Signals) -> Cause:
     t0 = dip.start_s
     lead = window(s.time_s, t0 - _RECENT_S, t0)
     inside = slice(dip.first, dip.last)

@@ -6,11 +6,21 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from basso.pressure.causes import LEAST_G, OIL_FALLS_KPA_S, Cause, Counted, Signals, fastest_fall, held_before, window
+from basso.pressure.causes import (
+    LEAST_G,
+    OIL_FALLS_KPA_S,
+    SIDE_OF,
+    Cause,
+    Counted,
+    Signals,
+    fastest_fall,
+    held_before,
+    window,
+)  # fmt: skip
 from basso.pressure.dips import Dip
 
 CAUSE_WORDS = {
-    "left_turn": "left turn", "right_turn": "right turn", "braking": "braking", "acceleration": "acceleration", "high_rpm": "high rpm",
+    "left_turn": "left turn", "right_turn": "right turn", "one_side": "turn to one side", "other_side": "turn to the other side", "braking": "braking", "acceleration": "acceleration", "high_rpm": "high rpm",
     "hot_oil": "hot thin oil", "low_everywhere": "low everywhere", "sensor": "sensor", "unknown": "not known",
 }  # fmt: skip
 _CALM_S = 20.0
@@ -21,7 +31,7 @@ class Rival:
     """A cause that a dip might have.
 
     Attributes:
-        name: in the contract's words.
+        name: in the contract's words; "one_side" or "other_side" of a turn whose side is not proven.
         weight: what speaks for it less what speaks against it; only its order means something.
         speaks_for, speaks_against: sentences without an end, with the figures they rest on.
     """
@@ -40,9 +50,20 @@ def rivals_of(dip: Dip, cause: Cause, s: Signals) -> tuple[Rival, ...]:
         found.append(_frothing(dip, s))
     if share is None:
         found = [r for r in found if r.name not in ("hot_oil", "low_everywhere")]
-    if all(r.name != cause.name for r in found):
-        found.append(Rival(cause.name, 0.0, (cause.reason,), ()))
-    return tuple(sorted(found, key=lambda r: (r.name != cause.name, -r.weight)))
+    if not s.side_proven:
+        found = [_without_side(r) for r in found]
+    if all(r.name != cause.key for r in found):
+        found.append(Rival(cause.key, 0.0, (cause.reason,), ()))
+    return tuple(sorted(found, key=lambda r: (r.name != cause.key, -r.weight)))
+
+
+def _without_side(rival: Rival) -> Rival:
+    """A turn of which it is not proven to which side it went."""
+    if rival.name not in SIDE_OF:
+        return rival
+    sided, words = CAUSE_WORDS[rival.name], CAUSE_WORDS[SIDE_OF[rival.name]]
+    said = (tuple(w.replace(sided, words) for w in side) for side in (rival.speaks_for, rival.speaks_against))
+    return Rival(SIDE_OF[rival.name], rival.weight, *said)
 
 
 def _directions(dip: Dip, s: Signals) -> list[Rival]:

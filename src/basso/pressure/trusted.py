@@ -18,6 +18,7 @@ from basso.trust.clock import check_clocks, check_pressure_clock
 from basso.trust.delay import check_delay
 from basso.trust.doubt import check_doubts
 from basso.trust.scale import check_scale
+from basso.trust.side import SIDE_CHECK, by_word
 from basso.trust.spikes import check_spikes
 from basso.trust.steps import check_steps
 from basso.trust.stuck import check_stuck
@@ -60,7 +61,14 @@ def trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], l
     if own:
         options = replace(options, refused=options.refused | {c.key for c in own})
         found, sound = _looked_at(apply(recording, own), options)
+    said = {(name, value) for name, kind, value in options.edited if kind == "sign"}
+    found = [by_word(c) if c.id == SIDE_CHECK and c.level != "ok" and _said(c, said) else c for c in found]
     return [*checks, *found], [*own, *accepted(found, options)], sound
+
+
+def _said(check: Check, said: set[tuple[str, float]]) -> bool:
+    """Whether somebody said which side the lateral g is positive to, and no path says otherwise."""
+    return (check.correction is None or check.offered) and any(name == check.channel for name, _ in said)
 
 
 def _looked_at(recording: Recording, options: JudgeOptions) -> tuple[list[Check], Recording]:
@@ -137,7 +145,9 @@ def accepted(checks: Sequence[Check], options: JudgeOptions) -> list[Correction]
         and check.correction.key not in options.refused
         and (not check.offered or check.correction.key in made)
     ]
-    return [replace(c, value=made[c.key]) if c.key in made else c for c in found]
+    put_right = [replace(c, value=made[c.key]) if c.key in made else c for c in found]
+    # A sign that was said to be right as it is needs nothing done.
+    return [c for c in put_right if not (c.kind == "sign" and c.value > 0)]
 
 
 def g_channels(frame: Frame, checks: list[Check]) -> tuple[FloatArray | None, FloatArray | None]:

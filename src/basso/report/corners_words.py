@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from basso.track.runs import run_words
+from basso.trust.side import KNOWN, Side
 
 if TYPE_CHECKING:
     from basso.corners.per_lap import PerLap
@@ -16,32 +17,28 @@ if TYPE_CHECKING:
     from basso.corners.told import CornersTold, PlaceTold
     from basso.pressure.thresholds import Threshold
 
-DIRECTION_WORDS = {"left": "Left turns", "right": "Right turns", "braking": "Braking", "acceleration": "Acceleration"}
 _HAIRPIN_M, _KINK_M = 22.0, 200.0
 _LONG_M = 150.0
 
 
 def place_words(p: PlaceTold) -> str:
     """What a place is, in a few words: "long left, 92 m", with its name before and its banking behind."""
-    what = (
-        p.place.kind
-        if not p.place.is_corner
-        else f"hairpin {p.place.kind}"
-        if p.radius_m < _HAIRPIN_M
-        else p.place.kind
-    )
-    if p.place.is_corner and p.radius_m > _KINK_M:
-        what = f"{p.place.kind} kink"
-    elif p.place.is_corner and p.radius_m >= _HAIRPIN_M and p.length_m > _LONG_M:
-        what = f"long {p.place.kind}"
+    way = p.place.way
+    what = way if p.place.side_known or not p.place.is_corner else f"turn {way}"
+    if p.place.is_corner and p.radius_m < _HAIRPIN_M:
+        what = f"hairpin {way}"
+    elif p.place.is_corner and p.radius_m > _KINK_M:
+        what = f"{way} kink" if p.place.side_known else f"kink {way}"
+    elif p.place.is_corner and p.length_m > _LONG_M:
+        what = f"long {what}"
     banked = f", banked {p.banking_deg:.0f}°" if p.banking_deg is not None else ""
     return f"{p.place.name + ', ' if p.place.name else ''}{what}, {p.length_m:.0f} m{banked}"
 
 
-def threshold_words(t: Threshold) -> str:
+def threshold_words(t: Threshold, side: Side = KNOWN) -> str:
     """From which g on, and how long a higher one may be held; "" where too few passes tell of it."""
-    name = DIRECTION_WORDS[t.direction]
-    keep = "keep" if name.endswith("s") else "keeps"
+    name = side.turns(t.direction)
+    keep = "keep" if name.startswith("Turns") or name.endswith("s") else "keeps"
     if t.g is None:
         return f"{name} lost nothing up to {t.low_g:.2f} g." if t.low_g is not None and t.low_g >= 0.5 else ""
     band = f"{t.low_g:.2f}" if t.low_g is not None else "less"
@@ -57,7 +54,8 @@ def side_words(told: CornersTold) -> str:
     if len(known) < 2:
         return ""
     parts = [
-        f"{DIRECTION_WORDS[s.direction].lower()} {100.0 * s.share:.0f} %" for s in sorted(known, key=lambda s: -s.share)
+        f"{told.analysis.side.turns(s.direction).lower()} {100.0 * s.share:.0f} %"
+        for s in sorted(known, key=lambda s: -s.share)
     ]
     return f"Of the seconds at equal g, below the floor: {', '.join(parts)}."
 
@@ -93,7 +91,7 @@ def held_up_words(told: CornersTold) -> str:
     """Where oil is held up in the engine; "" where nothing shows it."""
     parts = []
     for h in told.held_up:
-        name = DIRECTION_WORDS[h.direction].lower()
+        name = told.analysis.side.turns(h.direction).lower()
         if h.kind == "fast":
             parts.append(
                 f"{name} lose {100.0 * h.lost:.0f} % of normal more at equal g after 20 s at {h.to:.0f} rpm than at {h.from_:.0f}"

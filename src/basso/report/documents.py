@@ -6,6 +6,7 @@ import json
 import math
 from typing import TYPE_CHECKING, Any
 
+from basso.pressure.causes import in_contract
 from basso.pressure.thresholds import Threshold
 from basso.recording.corrections import OF_ONE_CHANNEL, Correction
 from basso.recording.summary import Summary, summarise
@@ -140,6 +141,7 @@ def _more(analysis: Analysis) -> Document:
     track = analysis.track
     return {
         "circuit": track.circuit if track is not None else None,
+        "side": {"proven": analysis.side.proven, "by": analysis.side.by or None},
         "corner_names": {p.id: p.name for p in (track.places if track is not None else ()) if p.name},
         "runs": [
             {
@@ -151,9 +153,9 @@ def _more(analysis: Analysis) -> Document:
         "events": [
             {
                 "place": d.place.label if d.place is not None else None, "severity": d.severity, "exposure_s": rounded(exposure_of(d)),
-                "together_with": d.cause.together_with or None, "reason": d.cause.reason,
+                "together_with": in_contract(d.cause.together_with) or None, "side": d.cause.side or None, "reason": d.cause.reason,
                 "causes": [
-                    {"cause": r.name, "for": list(r.speaks_for), "against": list(r.speaks_against)} for r in analysis.rivals(d)
+                    {"cause": in_contract(r.name), "for": list(r.speaks_for), "against": list(r.speaks_against)} for r in analysis.rivals(d)
                 ],
             }
             for d in analysis.dips

@@ -31,6 +31,8 @@ Q = Quantity
 CAUSE_NAMES = {
     "left_turn": "Left turn",
     "right_turn": "Right turn",
+    "one_side": "Turn to one side",
+    "other_side": "Turn to the other side",
     "braking": "Braking",
     "acceleration": "Acceleration",
     "high_rpm": "High rpm",
@@ -42,6 +44,8 @@ CAUSE_NAMES = {
 _CLAIMS = {
     "left_turn": "Left turns over {g:.2f} g bare the pickup",
     "right_turn": "Right turns over {g:.2f} g bare the pickup",
+    "one_side": "Turns to one side (sign not proven) over {g:.2f} g bare the pickup",
+    "other_side": "Turns to one side (sign not proven) over {g:.2f} g bare the pickup",
     "braking": "Braking over {g:.2f} g bares the pickup",
     "acceleration": "Acceleration over {g:.2f} g bares the pickup",
     "high_rpm": "The pressure sags at high rpm without g",
@@ -50,9 +54,14 @@ _CLAIMS = {
     "sensor": "The sensor, not the oil, makes these dips",
     "unknown": "The pressure falls below the floor, and the record does not say why",
 }
+_WHICH_SIDE = (
+    "Next: say which way the first turn went (Sensors); check the level, then try more oil against this run (Trial)."
+)
 _NEXT = {
     "left_turn": "Next: check the level, then try more oil against this run (Trial).",
     "right_turn": "Next: check the level, then try more oil against this run (Trial).",
+    "one_side": _WHICH_SIDE,
+    "other_side": _WHICH_SIDE,
     "braking": "Next: check the level and the pickup's place, then try more oil against this run (Trial).",
     "acceleration": "Next: check the level and the pickup's place, then try more oil against this run (Trial).",
     "high_rpm": "Next: look for froth: overfill, breather, windage tray; log the level after a run.",

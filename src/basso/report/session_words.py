@@ -22,10 +22,10 @@ def exposure_of(d: JudgedDip) -> float:
 
 
 def by_cause(dips: Sequence[JudgedDip]) -> list[tuple[str, list[JudgedDip]]]:
-    """The dips by cause, the most exposed cause first."""
+    """The dips by cause (its key), the most exposed cause first."""
     groups: dict[str, list[JudgedDip]] = defaultdict(list)
     for d in dips:
-        groups[d.cause.name].append(d)
+        groups[d.cause.key].append(d)
     return sorted(groups.items(), key=lambda g: -sum(exposure_of(d) for d in g[1]))
 
 
@@ -70,11 +70,14 @@ def unknowns_words(a: Analysis, units: DisplayUnits) -> str:
     if not a.judged.any():
         return ""
     parts = []
-    for g, ahead, behind in ((a.lateral_g, "left", "right"), (a.longitudinal_g, "in acceleration", "in braking")):
+    for g, ahead, behind in (
+        (a.lateral_g, a.side.way("left"), a.side.way("right")),
+        (a.longitudinal_g, "in acceleration", "in braking"),
+    ):
         if g is not None:
             seen = np.nan_to_num(g)[a.judged]
             parts += [
-                f"{v:.1f} g {way}"
+                f"{v:.1f} g {'to ' if way.endswith('side') else ''}{way}"
                 for v, way in zip(np.abs(np.percentile(seen, (99.5, 0.5))), (ahead, behind), strict=True)
             ]
     heat = a.temperature_c[a.judged] if a.temperature_c is not None else np.empty(0)

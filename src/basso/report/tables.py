@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from basso.plain_text import as_cell, plain_lines, separated
+from basso.pressure.rivals import CAUSE_WORDS
 from basso.units import DisplayUnits, digits_of, told_in
 
 if TYPE_CHECKING:
@@ -72,7 +73,7 @@ def dips_sheet(analysis: Analysis, units: DisplayUnits) -> Sheet:
     p, t = units.pressure, units.temperature
     headings = (
         "Dip", "Start, s", "End, s", "Length, s", f"Lowest, {p.symbol}", f"Lowest margin, {p.symbol}", "Share of normal, %",
-        f"Missing pressure over time, {p.symbol}·s", "Engine speed, rpm", f"Oil temperature, {t.symbol}", "Lateral g, + left turn",
+        f"Missing pressure over time, {p.symbol}·s", "Engine speed, rpm", f"Oil temperature, {t.symbol}", f"Lateral g, + {analysis.side.way('left')}",
         "Longitudinal g, + forward", "Lag, s", "Lap", "Place", "Cause", "Confidence, %", "Severity", "Reason",
     )  # fmt: skip
 
@@ -87,7 +88,7 @@ def dips_sheet(analysis: Analysis, units: DisplayUnits) -> Sheet:
             pressure(d.dip.told_margin_kpa, True), _r(None if d.dip.told_share is None else 100 * d.dip.told_share, 1),
             pressure(d.dip.deficit_kpa_s, True), _r(d.rpm, 0), _r(heat, 1), _r(d.cause.lateral_g, 2),
             _r(d.cause.longitudinal_g, 2), _r(d.cause.lag_s, 2), d.lap.number if d.lap is not None else None,
-            d.place.label if d.place is not None else None, d.cause.name.replace("_", " "), _r(100 * d.cause.confidence, 0),
+            d.place.label if d.place is not None else None, CAUSE_WORDS[d.cause.key], _r(100 * d.cause.confidence, 0),
             d.severity, d.cause.reason,
         )  # fmt: skip
 

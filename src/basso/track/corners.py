@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -30,6 +30,7 @@ class Place:
         start_m, apex_m, end_m: along the lap; of a straight the apex is its middle.
         peak_g: the largest lateral g (corners; signed, left positive) or deceleration (braking; positive); 0 on straights.
         name: what the team calls it; "" where it has no name.
+        side_known: whether it is proven which side is left; else a "left" is only known to go the other way than a "right".
     """
 
     id: str
@@ -39,6 +40,14 @@ class Place:
     end_m: float
     peak_g: float
     name: str = ""
+    side_known: bool = True
+
+    @property
+    def way(self) -> str:
+        """ "left", "braking" … or "to one side" where nobody knows which."""
+        if self.side_known or not self.is_corner:
+            return self.kind
+        return "to one side" if self.kind == "left" else "to the other side"
 
     @property
     def is_corner(self) -> bool:
@@ -52,9 +61,10 @@ class Place:
 
     @property
     def label(self) -> str:
-        """For people: "turn 2 left", "braking B1", "turn 2 Kiln"."""
+        """For people: "turn 2 left", "braking B1", "turn 2 Kiln"; "turn 2" where it is not known which side is left."""
         what = "turn" if self.is_corner else self.kind
-        return f"{what} {self.id}{' ' + (self.name or self.kind) if self.is_corner or self.name else ''}"
+        called = self.name or (self.kind if self.is_corner and self.side_known else "")
+        return f"{what} {self.id} {called}".rstrip()
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -72,6 +82,10 @@ class TrackMap:
     shape: LapShape
     places: tuple[Place, ...]
     circuit: str | None = None
+
+    def without_side(self) -> TrackMap:
+        """The same where it is not proven which side is left."""
+        return replace(self, places=tuple(replace(p, side_known=False) for p in self.places))
 
     @property
     def length_m(self) -> float:

@@ -12,10 +12,12 @@ from types import MappingProxyType
 
 import numpy as np
 
+from basso.recording.channel import Channel
 from basso.recording.corrections import Correction, apply
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
+from basso.trust.side import SIDE_CHECK, first_turn, turning_columns
 from basso.trust.verdict import Check
 from basso.units import DEGREE_OF_ARC_M, STANDARD_GRAVITY_MPS2, FloatArray
 
@@ -70,7 +72,7 @@ def check_axes(recording: Recording) -> list[Check]:
             return []
         found = look(recording, frame, references(frame))
         checks += found
-        recording = apply(recording, [c.correction for c in found if c.correction is not None])
+        recording = apply(recording, [c.correction for c in found if c.correction is not None and not c.offered])
     return checks
 
 
@@ -134,9 +136,10 @@ def _signs(recording: Recording, frame: Frame, known: References) -> list[Check]
         if channel is None or seen is None:
             continue
         agreement = correlation(seen, reference) if reference is not None else float("nan")
-        if not np.isfinite(agreement):
-            lacks = "no path to prove" if role is Role.LATERAL_G else "no change of speed to prove"
-            message = f"'{channel.name}' cannot be proved: there is {lacks} its sign. Do a known turn and a stop at the start."
+        if not np.isfinite(agreement) and role is Role.LATERAL_G:
+            checks.append(_side(recording, frame, channel, seen))
+        elif not np.isfinite(agreement):
+            message = f"'{channel.name}' cannot be proved: there is no change of speed to prove its sign. Do a stop at the start."
             checks.append(Check(f"{role}_sign", "note", message, channel.name))
         elif agreement < -_SURE:
             reason = f"Runs against the {what} (correlation {agreement:.2f}): its sign is turned over."
@@ -149,6 +152,32 @@ def _signs(recording: Recording, frame: Frame, known: References) -> list[Check]
                 Check(f"{role}_sign", "ok" if level == "ok" else "note", message, channel.name, measured=agreement)
             )
     return checks
+
+
+def _side(recording: Recording, frame: Frame, channel: Channel, seen: FloatArray) -> Check:
+    """Which side the lateral g is positive to, where no path tells: by rate of turn or steering, else not known."""
+    for kind, name, turning in turning_columns(recording, frame):
+        reference = smooth(turning, frame.step_s)
+        if float(np.std(reference)) < 1e-9 or float(np.std(seen)) < 0.02:
+            continue
+        agreement = float(np.corrcoef(seen, reference)[0, 1])
+        if agreement > _SURE:
+            words = f"Agrees with the {kind} in '{name}', taken as positive to the left (correlation {agreement:.2f})."
+            return Check(SIDE_CHECK, "ok", words, channel.name, measured=agreement)
+        if agreement < -_SURE and kind == "rate of turn":
+            reason = f"Runs against the {kind} in '{name}', which is positive to the left (correlation {agreement:.2f}): its sign is turned over."
+            correction = Correction(channel.name, "sign", -1.0, "", reason)
+            return Check(SIDE_CHECK, "warn", reason, channel.name, correction, agreement)
+    turn = first_turn(frame.time_s, seen, frame.get(Role.SPEED))
+    asks = (
+        f" The first turn after the start, at {int(turn[0] // 60)}:{turn[0] % 60:02.0f}, reads {turn[1]:+.1f} g: say which way it went "
+        f'(Sensors, or --correct "{channel.name}=sign:{1 if turn[1] > 0 else -1}" if it was a left, sign:{-1 if turn[1] > 0 else 1} if a right).'
+        if turn is not None
+        else " Do a known turn at the start."
+    )
+    message = f"Which side '{channel.name}' is positive to cannot be proved: there is no path, rate of turn or steering.{asks}"
+    flip = Correction(channel.name, "sign", -1.0, "", "positive to the right, as you said")
+    return Check(SIDE_CHECK, "note", message, channel.name, flip, turn[1] if turn is not None else None, offered=True)
 
 
 @dataclass(frozen=True, slots=True)

@@ -18,6 +18,7 @@ from basso.recording.recognition import presses, turns
 from basso.recording.recording import Recording
 from basso.recording.roles import Heading, Role, take_apart
 from basso.recording.rolling import rolling_mean
+from basso.trust.side import YAW
 from basso.units import STANDARD_GRAVITY_MPS2, UNITS, FloatArray, Quantity, Unit
 
 _STEP_S = 0.1
@@ -31,7 +32,7 @@ _NO_G = re.compile(
 _NO_OIL_TEMP = re.compile(
     r"water|coolant|air|intake|ambient|gearbox|trans|diff|tyre|tire|brake|exhaust|egt|fuel|cpu|board|box|ecu|logger|head|cabin|turbo"
 )
-_YAW = re.compile(r"yaw|gyro ?z|\brz\b")
+
 _SIDEWAYS = re.compile(r"\blat|quer|\by\b|side|seit|tran?s|cross")
 _ALONG = re.compile(r"\blon|laeng|lang|\bx\b|inline|brak|along")
 
@@ -191,7 +192,7 @@ class _Seen:
 
     def _turning(self, channel: Channel) -> FloatArray | None:
         """Lateral g by the rate of turn: yaw rate times speed."""
-        if self.speed_mps is None or not _YAW.search(" ".join(take_apart(channel.name).words)):
+        if self.speed_mps is None or not YAW.search(" ".join(take_apart(channel.name).words)):
             return None
         if not np.isfinite(channel.values).any():
             return None

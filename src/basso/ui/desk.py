@@ -412,7 +412,7 @@ class Desk(QObject):
 
         lap = next((f"lap {lap.number}" for lap in a.laps if lap.start_s <= at < lap.end_s), "")
         lines = [ReadingLine(r.name, r.value, r.unit, r.low) for r in readings(a, at, self.workspace.units)]
-        self.pan.set_moment(Moment(at, lap, mean(a.longitudinal_g), mean(a.lateral_g), lines, a.judgeable))
+        self.pan.set_moment(Moment(at, lap, mean(a.longitudinal_g), mean(a.lateral_g), lines, a.side, a.judgeable))
 
     def tell(self, sentence: str) -> None:
         """Tell the user a problem, in one sentence, without stopping the work."""

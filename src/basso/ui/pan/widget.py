@@ -11,6 +11,7 @@ from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPixmap, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from basso.sump.shape import BoxPan
+from basso.trust.side import KNOWN, Side
 from basso.ui.pan.picture import ASSUMED_PAN, ASSUMED_VOLUME_L, PanPicture, Polygon, pan_picture
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import clock
@@ -38,6 +39,8 @@ class Moment:
     ay_g: float | None
     """None where that g is neither logged nor worked out: the oil is then not drawn, since where it lies is not known."""
     readings: Sequence[ReadingLine]
+    side: Side = KNOWN
+    """Whether it is known which side is left."""
     is_judged: bool = True
     """False for a log that cannot be judged yet: then its g is not looked at, whether it is there or not."""
 
@@ -114,13 +117,18 @@ class PanView(QWidget):
         y = self._paint_plan(painter, QRectF(left, y, right - left, plan_height), picture)
         head = self._units().text(abs(picture.head_m) * 1000.0, Quantity.LENGTH)
         words = (
-            "oil lies level" if picture.way == "level" else f"oil tilts {picture.tilt_deg:.0f}° to the {picture.way}"
+            "oil lies level"
+            if picture.way == "level"
+            else f"oil tilts {picture.tilt_deg:.0f}°{f' to the {picture.way}' if m.side.proven else ''}"
         )
         paint.text(painter, left, y + line * 0.1, words, look.font(Type.STRONG), look.color("ink"))
         y += line * 1.0
         # The tilt is true of any pan; cover is only true of the pan drawn, and says so.
         volume = self._units().text(ASSUMED_VOLUME_L, Quantity.VOLUME)
         paint.text(painter, left, y, f"Drawn as a plain box with {volume}", look.font(Type.SMALL), look.color("soft"))
+        if not m.side.proven:
+            words = "Left and right may be exchanged: sign not proven."
+            paint.text(painter, left, y + line * 1.7, words, look.font(Type.SMALL), look.color("soft"))
         cover = f"covered by {head}" if picture.covered else f"bare by {head}"
         paint.text(
             painter,
@@ -130,7 +138,7 @@ class PanView(QWidget):
             look.font(Type.SMALL),
             look.color("soft"),
         )
-        self._paint_readings(painter, y + line * 1.75, left, right, m.readings)
+        self._paint_readings(painter, y + line * (1.75 if m.side.proven else 2.5), left, right, m.readings)
 
     def _paint_unknown(self, painter: QPainter, box: QRectF, m: Moment) -> None:
         """Say what is missing in the place of the oil."""
@@ -150,7 +158,8 @@ class PanView(QWidget):
     def _behind_words(self, m: Moment) -> str:
         if m.ay_g is None or abs(m.ay_g) < 0.05:
             return "from behind"
-        return f"from behind · {'left' if m.ay_g > 0 else 'right'} turn {abs(m.ay_g):.2f} g"
+        way = m.side.way("left" if m.ay_g > 0 else "right")
+        return f"from behind · {f'{way} turn' if m.side.proven else f'turn to {way}'} {abs(m.ay_g):.2f} g"
 
     def _paint_cut(
         self,

@@ -10,16 +10,10 @@ import numpy as np
 
 from basso.pressure.floors import Share
 from basso.recording.roles import Role
-from basso.report.corners_words import (
-    DIRECTION_WORDS,
-    held_up_words,
-    place_words,
-    run_row_words,
-    runs_words,
-    threshold_words,
-)
+from basso.report.corners_words import held_up_words, place_words, run_row_words, runs_words, threshold_words
 from basso.report.session_words import when_words
 from basso.track.runs import run_words
+from basso.trust.side import Side
 from basso.ui.stations.working import Step
 from basso.units import DisplayUnits, FloatArray, Quantity
 
@@ -112,7 +106,7 @@ class Opening:
 
 def opening(told: CornersTold, units: DisplayUnits) -> Opening:
     """Where it happens, from which g on, and what to do next."""
-    thresholds = " ".join(w for t in told.thresholds if (w := threshold_words(t)))
+    thresholds = " ".join(w for t in told.thresholds if (w := threshold_words(t, told.analysis.side)))
     if not told.places:
         runs = runs_words(told)
         dips = len(told.analysis.dips)
@@ -136,10 +130,14 @@ def opening(told: CornersTold, units: DisplayUnits) -> Opening:
     if not often:
         some = f": {len(told.ranked)} places dip now and then" if told.ranked else ""
         return Opening(f"No place dips in most laps{some}", f"{thresholds} {_lean_words(told)}".strip())
-    at = {p.place.kind for p in often}
+    at, side = {p.place.kind for p in often}, told.analysis.side
     clear = [
         w
-        for kind, w in (("left", "to the left"), ("right", "to the right"), ("braking", "in braking"))
+        for kind, w in (
+            ("left", f"to {_the(side, 'left')}"),
+            ("right", f"to {_the(side, 'right')}"),
+            ("braking", "in braking"),
+        )
         if kind not in at and not (kind == "braking" and told.analysis.longitudinal_g is None)
     ]
     title = " and ".join(
@@ -186,8 +184,13 @@ def _named(places: list[PlaceTold]) -> str:
     for kind in ("left", "right"):
         ids = [p.place.id for p in sorted(places, key=lambda p: p.place.apex_m) if p.place.kind == kind]
         if ids:
-            parts.append(f"turn{'s' if len(ids) > 1 else ''} {_listed(ids)} {kind}")
+            way = next(p.place.way for p in places if p.place.kind == kind)
+            parts.append(f"turn{'s' if len(ids) > 1 else ''} {_listed(ids)} {way}")
     return ", ".join(parts)
+
+
+def _the(side: Side, kind: str) -> str:
+    return f"the {kind}" if side.proven else side.way(kind)
 
 
 def _listed(words: list[str]) -> str:
@@ -236,7 +239,8 @@ def circuit_words(told: CornersTold) -> str:
         return ""
     whose = f"{track.circuit}, on its kept map. " if track.circuit else ""
     drawn = "Drawn from GPS." if line.from_gps else "Worked out from speed and g, for there is no path: a sketch."
-    return whose + drawn
+    mirrored = "" if told.analysis.side.proven else " It may be mirrored: sign not proven."
+    return whose + drawn + mirrored
 
 
 TABLE_HEADS = ("Place", "What it is", "Passes", "Below", "Lowest", "Worst", "Below a pass, s", "Lowest in")
@@ -303,7 +307,8 @@ def threshold_picture(told: CornersTold, direction: str) -> ThresholdPicture | N
     t = told.threshold(direction)
     if t is None or t.passes < 3:
         return None
-    words = f"{DIRECTION_WORDS[direction]}, {t.passes} passes"
+    turns = told.analysis.side.turns(direction)
+    words = f"{turns}, {t.passes} passes"
     return ThresholdPicture(
         direction, words, t.felt_g, 1.0 - t.lost, told.analysis.time_s[t.at], t.g, t.low_g, t.high_g
     )
@@ -315,8 +320,9 @@ def working(told: CornersTold, direction: str) -> list[Step]:
     if t is None:
         return []
     hz, damping = t.slosh
+    turns = told.analysis.side.turns(direction)
     steps = [
-        Step("Passes", f"{t.passes} through {DIRECTION_WORDS[direction].lower()}, {t.fell} of which lost more than their scatter", "felt over 0.25 g; those in which another direction may have bared the pickup, or that began low, are left out"),
+        Step("Passes", f"{t.passes} through {turns.lower()}, {t.fell} of which lost more than their scatter", "felt over 0.25 g; those in which another direction may have bared the pickup, or that began low, are left out"),
     ]  # fmt: skip
     if t.g is None:
         steps.append(Step("Threshold", "none", t.reason))

@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
+from basso.trust.side import KNOWN, Side
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
 from basso.ui.stations.corners.picture import Ladder, LadderRow, ThresholdPicture
@@ -185,6 +186,7 @@ class RoseView(QWidget):
 
     def __init__(self, look: Look) -> None:
         super().__init__()
+        self._side = KNOWN
         self._look = look
         self.rose: Rose | None = None
         self._floor = 0.7
@@ -195,9 +197,9 @@ class RoseView(QWidget):
         )
         look.changed.connect(self.update)
 
-    def show_rose(self, rose: Rose | None, floor: float) -> None:
-        """Show another session's."""
-        self.rose, self._floor = rose, floor
+    def show_rose(self, rose: Rose | None, floor: float, side: Side = KNOWN) -> None:
+        """Show another session's; ``side``: whether it is known which side is left."""
+        self.rose, self._floor, self._side = rose, floor, side
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -239,8 +241,8 @@ class RoseView(QWidget):
         soft, small = look.color("soft"), look.font(Type.SMALL)
         paint.text(painter, centre.x(), centre.y() - radius - line * 0.6, "nose", small, soft, paint.CENTRE)
         paint.text(painter, centre.x(), centre.y() + radius + line * 0.6, "tail", small, soft, paint.CENTRE)
-        paint.text(painter, centre.x() - radius - 5, centre.y(), "left", small, soft, paint.RIGHT)
-        paint.text(painter, centre.x() + radius + 5, centre.y(), "right", small, soft)
+        paint.text(painter, centre.x() - radius - 5, centre.y(), self._side.way("left"), small, soft, paint.RIGHT)
+        paint.text(painter, centre.x() + radius + 5, centre.y(), self._side.way("right"), small, soft)
         words = f"{0.2 * rings:.1f} g"
         paint.text(painter, centre.x() + radius * 0.72 + 6, centre.y() - radius * 0.72 - 4, words, small, soft)
 

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, 
 
 from basso.plain_text import separated
 from basso.report.corners_words import knee_words, runs_words, side_words, slides_words, threshold_words
+from basso.trust.side import KNOWN
 from basso.ui.cursor import Cursor
 from basso.ui.stations.corners.circuit_view import CircuitView
 from basso.ui.stations.corners.picture import (
@@ -32,7 +33,7 @@ from basso.units import DisplayUnits
 if TYPE_CHECKING:
     from basso.corners.told import CornersTold
 
-_WAYS = (("left", "Left turns"), ("right", "Right turns"), ("braking", "Braking"), ("acceleration", "Acceleration"))
+_WAYS = ("left", "right", "braking", "acceleration")
 
 
 class CornersStation(QWidget):
@@ -61,8 +62,8 @@ class CornersStation(QWidget):
         self.place_words, self.side_words = HeldWords(look, 2, Type.SMALL), Words(look, Type.SMALL, "soft")
         self.way = QComboBox()
         self.way.setAccessibleName("Direction")
-        for key, words in _WAYS:
-            self.way.addItem(words, key)
+        for key in _WAYS:
+            self.way.addItem(KNOWN.turns(key), key)
         self._lay_out()
         self.ladder.place_chosen.connect(self._place_chosen)
         self.circuit.place_chosen.connect(self.ladder.choose)
@@ -181,7 +182,9 @@ class CornersStation(QWidget):
         rows = ladder(told)
         self.ladder.show_ladder(rows if rows.rows else None)
         self._ladder_box.setVisible(bool(rows.rows))
-        self.rose.show_rose(told.rose, floor)
+        for i, key in enumerate(_WAYS):
+            self.way.setItemText(i, told.analysis.side.turns(key))
+        self.rose.show_rose(told.rose, floor, told.analysis.side)
         self._rose_box.setVisible(told.rose is not None)
         self._loss_box.setVisible(bool(told.thresholds) and told.rose is not None)
         self.circuit.show_circuit(told.circuit, tuple(p.place for p in told.places), floor)
@@ -198,7 +201,7 @@ class CornersStation(QWidget):
     @staticmethod
     def _worst_way(told: CornersTold) -> int:
         """The direction with a threshold in which most passes fell, else the one with most passes."""
-        of = [told.threshold(key) for key, _ in _WAYS]
+        of = [told.threshold(key) for key in _WAYS]
         return max(
             range(len(_WAYS)),
             key=lambda i: (t.g is not None, t.fell, t.passes) if (t := of[i]) is not None else (False, 0, 0),
@@ -224,7 +227,7 @@ class CornersStation(QWidget):
             and told is not None
             and told.threshold(found.place.kind) is not None
         ):
-            self.way.setCurrentIndex(next(i for i, (key, _) in enumerate(_WAYS) if key == found.place.kind))
+            self.way.setCurrentIndex(_WAYS.index(found.place.kind))
 
     def _show_way(self) -> None:
         picture = threshold_picture(self.told, self.way.currentData()) if self.told is not None else None
@@ -260,7 +263,7 @@ class CornersStation(QWidget):
             [self.title],
             TABLE_HEADS,
             *table_rows(self.told),
-            *([w] for t in self.told.thresholds if (w := threshold_words(t))),
+            *([w] for t in self.told.thresholds if (w := threshold_words(t, self.told.analysis.side))),
             [knee_words(self.told)],
         ]
         return separated(rows, separator)

@@ -42,6 +42,8 @@ class DipPicture:
     side_g: FloatArray
     fore_g: FloatArray
     g_time_s: FloatArray
+    ways: tuple[str, str]
+    """What its two sides are called."""
 
 
 def dip_picture(a: Analysis, d: JudgedDip, units: DisplayUnits) -> DipPicture:
@@ -59,7 +61,7 @@ def dip_picture(a: Analysis, d: JudgedDip, units: DisplayUnits) -> DipPicture:
     side, fore = (np.nan_to_num(g[path]) if g is not None else np.empty(0) for g in (a.lateral_g, a.longitudinal_g))
     return DipPicture(
         a.time_s[part] - start, shown(a.pressure_kpa[part]), shown(a.expected_kpa[part]), shown(np.where(a.judged[part], a.floor.kpa[part], np.nan)),
-        a.rpm[part], tuple(_others(a, d, units)), d.dip.end_s - start, units.pressure.symbol, side, fore, a.time_s[path] - start,
+        a.rpm[part], tuple(_others(a, d, units)), d.dip.end_s - start, units.pressure.symbol, side, fore, a.time_s[path] - start, (a.side.way("left"), a.side.way("right")),
     )  # fmt: skip
 
 

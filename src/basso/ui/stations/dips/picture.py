@@ -79,14 +79,14 @@ def dip_rows(a: Analysis, units: DisplayUnits) -> list[DipRow]:
 
 def cause_words(d: JudgedDip) -> str:
     """The cause in a few words: "Left turn 1.18 g, 0.9 s after"."""
-    words = CAUSE_NAMES[d.cause.name]
+    words = CAUSE_NAMES[d.cause.key]
     if d.cause.together_with:
         words += f" with {CAUSE_NAMES[d.cause.together_with].lower()}"
     if d.cause.held_g is not None:
         words += f" {d.cause.held_g:.2f} g"
     if d.cause.lag_s is not None:
         words += f", {d.cause.lag_s:.1f} s after"
-    return words if _sureness(d) >= 0.6 else words + " (not sure)"
+    return words if _sureness(d) >= 0.6 or d.cause.name == "unknown" else words + " (not sure)"
 
 
 def _sureness(d: JudgedDip) -> float:
@@ -97,7 +97,8 @@ def _sureness(d: JudgedDip) -> float:
 def sentence(d: JudgedDip) -> str:
     """Why, in a sentence, with how sure."""
     sure = "sure" if _sureness(d) >= 0.85 else "fairly sure" if _sureness(d) >= 0.6 else "not sure"
-    return f"{CAUSE_NAMES[d.cause.name]} ({sure}): {d.cause.reason}."
+    known = "" if d.cause.name == "unknown" else f" ({sure})"
+    return f"{CAUSE_NAMES[d.cause.key]}{known}: {d.cause.reason}."
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -170,7 +171,10 @@ def panels(a: Analysis, units: DisplayUnits) -> tuple[Panel, ...]:
             a.zero_state in ZERO_STATES[2:],
         )
     ]
-    for title, values, hint in (("Lateral", a.lateral_g, "g, + left"), ("Longitudinal", a.longitudinal_g, "g, + forward")):
+    for title, values, hint in (
+        ("Lateral", a.lateral_g, f"g, + {a.side.way('left')}"),
+        ("Longitudinal", a.longitudinal_g, "g, + forward"),
+    ):
         if values is not None:
             reach = max(1.0, 1.08 * float(np.nanpercentile(np.abs(values), 99.9)))
             made.append(Panel(title, hint, (Line("", values, "measured"),), -reach, reach, True, 1.6))
@@ -238,8 +242,10 @@ def readings(a: Analysis, time_s: float, units: DisplayUnits) -> list[Reading]:
         rows.append(Reading("Lateral", "–", "g"))
     elif a.lateral_g is not None:
         side = float(a.lateral_g[i])
-        way = " left" if side > 0.05 else " right" if side < -0.05 else ""
-        rows.append(Reading("Lateral", f"{abs(side):.2f}{way}", "g"))
+        way = f" {a.side.way('left')}" if side > 0.05 else f" {a.side.way('right')}" if side < -0.05 else ""
+        rows.append(
+            Reading("Lateral", f"{abs(side):.2f}{way}" if a.side.proven else f"{side:+.2f}".replace("-", "−"), "g")
+        )
     if a.longitudinal_g is not None:
         rows.append(Reading("Longitudinal", units.number(float(a.longitudinal_g[i]), Q.ACCELERATION, signed=True), "g"))
     return rows

@@ -155,7 +155,7 @@ class GPathView(_Plot[DipPicture]):
             painter.drawEllipse(middle, far, far)
             paint.text(painter, middle.x() + 3, middle.y() - far + 7, f"{ring:g} g", small, soft)
         for words, u, v, anchor in (
-            ("accelerating", 0.0, most, paint.CENTRE), ("braking", 0.0, -most, paint.CENTRE), ("left", -most, 0.0, paint.RIGHT), ("right", most, 0.0, paint.LEFT),
+            ("accelerating", 0.0, most, paint.CENTRE), ("braking", 0.0, -most, paint.CENTRE), (p.ways[0], -most, 0.0, paint.RIGHT), (p.ways[1], most, 0.0, paint.LEFT),
         ):  # fmt: skip
             at = frame.at(u, v)
             paint.text(painter, at.x(), at.y() + (-8 if v > 0 else 8 if v < 0 else 0), words, small, soft, anchor)
