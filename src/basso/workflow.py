@@ -124,6 +124,31 @@ def _read(path: Path, options: ReadOptions, progress: Progress, keep_samples: bo
     return recording, summary
 
 
+def options_for(
+    recording: Recording,
+    options: JudgeOptions,
+    known: Known | None = None,
+    decided: Decision | None = None,
+    follow_car: bool = True,
+) -> JudgeOptions:
+    """How a log is judged, in the window as on the command line: what is asked for now, what was decided about its readings before, and
+    what the garage knows of its car.
+
+    Args:
+        decided: what was decided about its corrections (default: what is kept of that for this log).
+        follow_car: floors that the car's owner chose go before those in ``options``; False where floors were asked for now.
+    """
+    from basso.trust.decisions import Decision, Decisions
+
+    decided = decided if decided is not None else Decisions().of_log(recording)
+    now = {(channel, kind) for channel, kind, _ in options.edited} | options.refused
+    before = Decision(
+        frozenset(k for k in decided.refused if k not in now), frozenset(e for e in decided.edited if e[:2] not in now)
+    )
+    made = options.by(before, known)
+    return replace(made, floors=known.floors) if follow_car and known is not None and known.floors else made
+
+
 def judge(
     recording: Recording,
     options: JudgeOptions | None = None,

@@ -11,6 +11,7 @@ import pytest
 from basso.analysis import analyse
 from basso.corners.passes import Pass
 from basso.recording.recording import Recording
+from basso.report.trial_words import naive_difference
 from basso.standin.car import Session
 from basso.standin.circuit import harrowfell, random_circuit
 from basso.standin.engine import Engine, Heat
@@ -21,7 +22,6 @@ from basso.standin.simulate import Setup
 from basso.trial.effect import estimate_effect
 from basso.trial.verdict import Comparison
 from basso.trust.decisions import Decision
-from basso.ui.stations.trial.picture import naive_difference
 from basso.workflow import run_trial
 from support import CLEAN, harrowfell_session, recording_of
 

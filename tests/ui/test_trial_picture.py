@@ -9,17 +9,9 @@ import numpy as np
 import pytest
 
 from basso import workflow
+from basso.report.trial_words import naive_difference, opening, places_words
 from basso.trial.verdict import Comparison
-from basso.ui.stations.trial.picture import (
-    before_after,
-    exceedance,
-    naive_difference,
-    opening,
-    places_words,
-    rows,
-    settle,
-    side_words,
-)
+from basso.ui.stations.trial.picture import before_after, exceedance, rows, settle, side_words
 from basso.units import UNITS, DisplayUnits
 
 KPA = DisplayUnits()

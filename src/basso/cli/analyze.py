@@ -83,7 +83,7 @@ def _judge(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> A
     recording = open_recording(path, options.reading(arguments))
     options.check_named(judging, [recording])
     known = options.known(arguments, [recording])
-    return judge(recording, judging.by(None, known.get(recording.content_hash)))
+    return judge(recording, options.judged_by(arguments, judging, recording, known.get(recording.content_hash)))
 
 
 def _in_parallel(arguments: argparse.Namespace, workers: int) -> list[Told]:

@@ -39,15 +39,20 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """Compare and report."""
-    from basso.trial.verdict import headline
-    from basso.workflow import open_recording, run_trial
+    from basso.report.trial_words import sentence
+    from basso.trust.decisions import Decision, Decisions
+    from basso.units import DisplayUnits
+    from basso.workflow import open_recording, options_for, run_trial
 
     judging, reading = options.judging(arguments), options.reading(arguments)
     if set(map(str, arguments.a)) & set(map(str, arguments.b)):
         raise InputError("--a and --b name the same log; a change is judged between different runs.")
     a, b = ([open_recording(Path(p), reading) for p in side] for side in (arguments.a, arguments.b))
     options.check_named(judging, [*a, *b])
-    comparison = run_trial(arguments.label_a, a, arguments.label_b, b, replace(judging))
+    kept = Decisions()
+    decided = {r.content_hash: options_for(r, judging, decided=kept.of_log(r)) for r in (*a, *b)}
+    by = {log: Decision(made.refused, made.edited) for log, made in decided.items()}
+    comparison = run_trial(arguments.label_a, a, arguments.label_b, b, replace(judging), decided=by)
     cards = _cards(arguments.garage, comparison)
     if arguments.json:
         # What the contract fixes, and the cards where there are any.
@@ -56,13 +61,17 @@ def run(arguments: argparse.Namespace) -> int:
         return 0
     for words in (cards.listed, *cards.cautions) if cards is not None else ():
         print(words)
-    print(headline(comparison))
+    print(sentence(comparison, DisplayUnits()))
     for reason in comparison.reasons[1:]:
         print(f"  {reason}")
     for row in comparison.likeness:
         print(f"  {row.what}: {row.finding} ({row.state})")
     for r in comparison.corners:
-        if r.effect is not None:
+        if r.effect is None and r.a_min_kpa is not None and r.b_min_kpa is not None:
+            print(
+                f"  {r.place.label:<18} {r.a_min_kpa:6.0f} → {r.b_min_kpa:6.0f} kPa   too few    {r.passes_a} · {r.passes_b} passes"
+            )
+        elif r.effect is not None:
             print(
                 f"  {r.place.label:<18} {r.a_min_kpa:6.0f} → {r.b_min_kpa:6.0f} kPa   {r.effect.estimate:+6.0f} "
                 f"({r.effect.low:+.0f} to {r.effect.high:+.0f})   {r.passes_a} · {r.passes_b} passes"

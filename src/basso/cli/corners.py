@@ -48,7 +48,7 @@ def run(arguments: argparse.Namespace) -> int:
     recording = open_recording(path, reading)
     options.check_named(judging, [recording])
     known = options.known(arguments, [recording]).get(recording.content_hash)
-    told = tell_corners(judge(recording, judging.by(None, known)))
+    told = tell_corners(judge(recording, options.judged_by(arguments, judging, recording, known)))
     if told is None:
         raise InputError(
             f"{arguments.log}: nothing can be said of corners: oil pressure or engine speed is missing, or the engine hardly ran warm; "

@@ -31,7 +31,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     """Read and write."""
     from basso.formats.write import WRITTEN
-    from basso.workflow import export_recording, judge, open_recording
+    from basso.pressure.options import JudgeOptions
+    from basso.workflow import export_recording, judge, open_recording, options_for
 
     out, log = Path(arguments.out), Path(arguments.log)
     if out.suffix.lower() not in WRITTEN:
@@ -46,5 +47,7 @@ def run(arguments: argparse.Namespace) -> int:
         if not (math.isfinite(start) and math.isfinite(end) and start < end):
             raise InputError(f"--from {start:g} --to {end:g}: the stretch must end after it begins.")
         span = (start, end)
-    export_recording(recording, out, span, judge(recording) if arguments.corrected else None)
+    export_recording(
+        recording, out, span, judge(recording, options_for(recording, JudgeOptions())) if arguments.corrected else None
+    )
     return 0

@@ -75,7 +75,7 @@ def run(arguments: argparse.Namespace) -> int:
     if len(recordings) > 1:
         own = replace(own, normal=pooled_normal(recordings, own))
     last = recordings[-1]
-    own = own.by(None, options.known(arguments, [last]).get(last.content_hash))
+    own = options.judged_by(arguments, own, last, options.known(arguments, [last]).get(last.content_hash))
     if own.known is not None:
         question = options.asked(arguments, last, question)
     earlier = earlier_of(own.known)

@@ -136,6 +136,15 @@ def known(arguments: argparse.Namespace, recordings: Sequence[Recording]) -> dic
     return {log: replace(k, oil=None) for log, k in found.items()} if getattr(arguments, "oil", None) else found
 
 
+def judged_by(
+    arguments: argparse.Namespace, judging: JudgeOptions, recording: Recording, known: Known | None = None
+) -> JudgeOptions:
+    """How one log is judged: by what is asked for now, what was decided before, and what the garage that was asked for knows."""
+    from basso.workflow import options_for
+
+    return options_for(recording, judging, known, follow_car=not arguments.floor)
+
+
 def asked(arguments: argparse.Namespace, recording: Recording, question: Question) -> Question:
     """What is asked of normal, with what the garage that was asked for has to say to it."""
     from basso.garage.history import car_history

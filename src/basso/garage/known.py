@@ -20,6 +20,7 @@ from basso.analysis import Analysis, analyse
 from basso.errors import InputError
 from basso.files import put_whole
 from basso.garage.circuits import maps_for
+from basso.garage.floor_choices import choice_in_force, floors_of
 from basso.garage.history import CarHistory
 from basso.garage.normals import kept_normals
 from basso.garage.oils import oil_of
@@ -105,6 +106,7 @@ def known_of(
         oil,
         maps_for(history, session),
         session.accumulator,
+        floors_of(choice_in_force(history)),
     )
 
 

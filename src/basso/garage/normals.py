@@ -188,7 +188,7 @@ def learn_build(
         out += [(s.title, "its log has no oil temperature") for s, r in read if not r.has(Role.OIL_TEMP)]
         read = with_temperature
     oils = {r.content_hash: oil_of(history, s) or usual() for s, r in read}
-    decided = {r.content_hash: Decisions().of(r.content_hash) for _, r in read}
+    decided = {r.content_hash: Decisions().of_log(r) for _, r in read}
     options = JudgeOptions(oil=oils[read[-1][1].content_hash] if read else usual())
     progress(0.7, "learning normal")
     logs = [r for _, r in read]

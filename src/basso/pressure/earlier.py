@@ -16,6 +16,7 @@ from basso.oil.grades import Grade
 from basso.pressure.cells import REFERENCE_RPM
 from basso.pressure.drops import Drop
 from basso.pressure.expected import ExpectedPressure
+from basso.pressure.floors import Floor
 from basso.pressure.warmup import HotIdle, OilHeat
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
@@ -129,7 +130,8 @@ class Known:
 
     ``sensor``: its sensor's card; ``earlier``: its earlier sessions, ``kept``: normals that were kept of it, oldest first;
     ``air_c``: air temperature as it was written down; ``oil``: the oil that was in, None where neither label nor sample says;
-    ``circuits``: maps of circuits, that of the session's own first; ``accumulator``: its state, "" where no session says.
+    ``circuits``: maps of circuits, that of the session's own first; ``accumulator``: its state, "" where no session says;
+    ``floors``: what the car's owner chose to judge by, () without a choice.
     """
 
     sensor: KnownSensor | None = None
@@ -139,6 +141,7 @@ class Known:
     oil: Grade | None = None
     circuits: tuple[CircuitMap, ...] = field(default=())
     accumulator: str = ""
+    floors: tuple[Floor, ...] = field(default=())
 
     @property
     def in_force(self) -> KeptNormal | None:

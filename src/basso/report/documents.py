@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 
     from basso.analysis import Analysis, JudgedDip
     from basso.track.corners import Place
+    from basso.trial.control import Control
     from basso.trial.effect import Effect
     from basso.trial.verdict import Comparison, Side
 
@@ -225,6 +226,7 @@ def threshold_document(t: Threshold) -> Document:
 def comparison_document(c: Comparison) -> Document:
     """``basso.comparison/1``."""
     from basso.pressure.exposure import SHARES
+    from basso.report.trial_words import sentence as trial_sentence
 
     over = [p.id for p in c.over]
     effects = [
@@ -263,7 +265,20 @@ def comparison_document(c: Comparison) -> Document:
         },
         "verdict": c.verdict,
         "reasons": list(c.reasons),
+        "sentence": trial_sentence(c, DisplayUnits()),
+        "control": _control(c.control),
     }
+
+
+def _control(control: Control | None) -> Document | None:
+    """What calm running reads otherwise on side B; null where it was not looked at or does not tell."""
+    if control is None or not control.known:
+        return None
+    half = 2.0 * control.spread_kpa
+    return {
+        "shift_kpa": rounded(control.shift_kpa, 2), "low": rounded(control.shift_kpa - half, 2), "high": rounded(control.shift_kpa + half, 2),
+        "at_kpa": rounded(control.at_kpa, 1), "laps": control.laps, "zeros_proven": control.zeros_proven,
+    }  # fmt: skip
 
 
 def _effect(measure: str, e: Effect, over: list[str]) -> Document:

@@ -42,13 +42,17 @@ class Effect:
     laps_b: int
 
 
-def estimate_effect(passes: Sequence[Pass], values: FloatArray) -> Effect | None:
-    """Estimate the effect on ``values`` (one for each pass, shape (n,)); None with under three laps a side."""
+def estimate_effect(passes: Sequence[Pass], values: FloatArray, heat: float = 0.0) -> Effect | None:
+    """Estimate the effect on ``values`` (one for each pass, shape (n,)); None with under two laps a side.
+
+    ``heat``: what normal changes by for 1 °C, in the unit of ``values``: it matches the temperatures where laps are too few to show
+    their own slope, and the interval takes in none of it and twice of it.
+    """
     side = np.array([p.side for p in passes], dtype=np.float64)
     laps = sorted({p.lap_key for p in passes})
     count_a = len({p.lap_key for p in passes if p.side == 0})
     count_b = len(laps) - count_a
-    if min(count_a, count_b) < 3:
+    if min(count_a, count_b) < 2:
         return None
     which = np.array([laps.index(p.lap_key) for p in passes])
     places = sorted({p.place for p in passes})
@@ -72,6 +76,10 @@ def estimate_effect(passes: Sequence[Pass], values: FloatArray) -> Effect | None
     from scipy.special import stdtrit
 
     half = float(stdtrit(df, 0.975)) * spread
+    if 0 not in usable and known[0]:
+        apart = float(conditions[side == 1, 0].mean() - conditions[side == 0, 0].mean())
+        beta[0] -= heat * apart
+        half += abs(heat * apart)
     level = float(np.mean(beta[1 : 1 + len(places)]))
     slope = float(beta[1 + len(places) + usable.index(0)]) if 0 in usable else 0.0
     return Effect(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -14,12 +14,20 @@ from basso.pressure.exposure import SHARES
 from basso.recording.drive import same_log
 from basso.track.alignment import align
 from basso.track.corners import Place, TrackMap
+from basso.trial.control import NOTICED_KPA, Control, control_of, over_control
 from basso.trial.effect import Effect, estimate_effect
 
 Verdict = Literal["better", "worse", "no_clear_change", "not_comparable"]
-LEAST_LAPS = 4
-"""Fewer complete warm laps than this a side say nothing about a change (default)."""
-_TEMPERATURE_REACH_C = 4.0
+LEAST_LAPS = 2
+"""Fewer complete warm laps than this a side are no proof of anything: they are only shown side by side."""
+_FEW_LAPS = 4
+"""With fewer a side a verdict is only given where the effect stands clear of the spread between laps."""
+_TEMPERATURE_REACH_C = 3.0
+"""Oil temperatures further apart than this are not held against each other."""
+TAKES_IN_NONE = "the interval takes in no change"
+TOO_SMALL = "the change is smaller than sensors and straights differ by"
+_TOO_WIDE_KPA = 50.0
+"""A single place whose interval reaches further than this to either side tells nothing."""
 _LEAST_EFFECT_KPA = 6.0
 """A change smaller than this is within what sensors and straights disagree by anyway."""
 
@@ -47,7 +55,7 @@ class Side:
 
 @dataclass(frozen=True, slots=True)
 class CornerRow:
-    """One place, before and after. ``effect`` is None where the passes are too few."""
+    """One place, before and after. ``effect`` is None where the passes are too few, or spread too far, to tell."""
 
     place: Place
     a_min_kpa: float | None
@@ -84,6 +92,8 @@ class Comparison:
     corners: tuple[CornerRow, ...]
     rest: Effect | None
     """The effect over all places not in ``over``: what should not have changed."""
+    control: Control | None
+    """What calm running reads otherwise on side B: no effect of the change, and taken off every effect above."""
     likeness: tuple[Likeness, ...]
     exceedance_a: tuple[float | None, ...]
     exceedance_b: tuple[float | None, ...]
@@ -115,10 +125,13 @@ def compare(
     likeness = _likeness(side_a, side_b)
     if alike is not None:
         likeness = (*likeness, _readings(a, b))
+    control = control_of(a, b) if not blocked else None
+    if control is not None:
+        likeness = _with_control(likeness, control)
     if not blocked:
         blocked = _unlike(side_a, side_b, likeness)
     over = _dip_prone(places, side_a, side_b)
-    corners = tuple(_row(p, side_a, side_b) for p in places)
+    corners = tuple(_row(p, side_a, side_b, control) for p in places)
     exceedance = (_exceedance(side_a), _exceedance(side_b))
     if blocked:
         return Comparison(
@@ -132,6 +145,7 @@ def compare(
             None,
             corners,
             None,
+            control,
             likeness,
             *exceedance,
             (),
@@ -139,12 +153,20 @@ def compare(
     ids = {p.id for p in over}
     passes = [p for p in (*side_a.passes, *side_b.passes) if p.place in ids]
     by_share = all(np.isfinite(p.min_share) for p in passes)
-    kpa = estimate_effect(passes, np.array([p.min_pressure_kpa for p in passes]))
+    lowest = np.array([p.min_pressure_kpa for p in passes])
+    kpa = estimate_effect(passes, lowest, heat=_heat_slope((*a, *b)))
     share = estimate_effect(passes, np.array([p.min_share for p in passes])) if by_share else None
+    gap = _apart_c(side_a, side_b)
+    if control is not None and kpa is not None:
+        level = float(np.mean(lowest))
+        kpa = _widened(over_control(kpa, control, level), gap)
+        share = over_control(share, control, level, in_share=True) if share is not None else None
     below = estimate_effect(passes, np.array([p.below_s for p in passes]))
     others = [p for p in (*side_a.passes, *side_b.passes) if p.place not in ids]
     rest = estimate_effect(others, np.array([p.min_pressure_kpa for p in others])) if others else None
-    verdict, reasons = _judge(kpa, share, side_a, side_b, over)
+    if rest is not None and control is not None:
+        rest = over_control(rest, control, float(np.mean([p.min_pressure_kpa for p in others])))
+    verdict, reasons = _judge(kpa, share, over, control, gap)
     matched = tuple(name for name in ("oil_temp_c", "rpm", "peak_g") if getattr(side_a.conditions, name) is not None)
     return Comparison(
         side_a,
@@ -157,6 +179,7 @@ def compare(
         below,
         corners,
         rest,
+        control,
         likeness,
         *exceedance,
         matched,
@@ -217,8 +240,8 @@ def _blocking(a: Sequence[Analysis], b: Sequence[Analysis]) -> list[str]:
     counts = [sum(lap.complete for x in side for lap in x.laps) for side in (a, b)]
     if min(counts) < LEAST_LAPS:
         return [
-            f"there are {counts[0]} complete laps on side A and {counts[1]} on side B; at least {LEAST_LAPS} a side are needed "
-            "to tell a change from the spread between laps"
+            f"{_laps(counts[0])} on side A and {_laps(counts[1])} on side B: one lap is no proof, since nothing tells how far laps spread; "
+            "they are shown side by side. Drive at least two, better four and more, a side"
         ]
     for x in a:
         for y in b:
@@ -242,13 +265,11 @@ def _unlike(a: Side, b: Side, likeness: Sequence[Likeness]) -> list[str]:
     ta, tb = a.conditions.oil_temp_c, b.conditions.oil_temp_c
     if (ta is None) != (tb is None):
         return ["one side has no oil temperature, so the sides cannot be matched"]
-    if ta is not None and tb is not None:
-        gap = max(ta[0] - tb[2], tb[0] - ta[2])
-        if gap > _TEMPERATURE_REACH_C:
-            return [
-                f"no oil temperature is shared: {ta[0]:.0f}–{ta[2]:.0f} °C against {tb[0]:.0f}–{tb[2]:.0f} °C; drive both sides "
-                "at like temperatures"
-            ]
+    if ta is not None and tb is not None and _apart_c(a, b) > _TEMPERATURE_REACH_C:
+        return [
+            f"no oil temperature is shared: {ta[0]:.0f}–{ta[2]:.0f} °C against {tb[0]:.0f}–{tb[2]:.0f} °C; drive both sides "
+            "at like temperatures"
+        ]
     ga, gb = a.conditions.peak_g, b.conditions.peak_g
     if ga is not None and gb is not None and abs(ga[1] / gb[1] - 1.0) > 0.15:
         return [
@@ -299,6 +320,49 @@ def _likeness(a: Side, b: Side) -> tuple[Likeness, ...]:
             )
         )
     return tuple(rows)
+
+
+def _laps(n: int) -> str:
+    return f"{n or 'no'} complete lap{'' if n == 1 else 's'}"
+
+
+def _apart_c(a: Side, b: Side) -> float:
+    """By how many °C the oil temperatures of the sides miss each other; 0 where they share some or are not logged."""
+    heat = [np.array([p.temperature_c for p in side.passes if np.isfinite(p.temperature_c)]) for side in (a, b)]
+    if not heat[0].size or not heat[1].size:
+        return 0.0
+    return float(max(heat[0].min() - heat[1].max(), heat[1].min() - heat[0].max(), 0.0))
+
+
+def _heat_slope(analyses: Sequence[Analysis]) -> float:
+    """By how much normal falls for 1 °C, at the places where it was driven; 0 where no normal tells."""
+    slopes = []
+    for x in analyses:
+        if x.temperature_c is None or not x.expected.valid:
+            continue
+        use = np.flatnonzero(x.judged)[:: max(1, int(x.judged.sum()) // 2000)]
+        hotter = x.expected.at(x.rpm[use], x.temperature_c[use] + 1.0) - x.expected.at(x.rpm[use], x.temperature_c[use])
+        slopes.append(float(np.nanmedian(hotter)) if np.isfinite(hotter).any() else 0.0)
+    return float(np.mean(slopes)) if slopes else 0.0
+
+
+def _widened(effect: Effect, gap_c: float) -> Effect:
+    """An interval widened by what an extrapolation over temperatures that no side shares may be off."""
+    if gap_c <= 0.0:
+        return effect
+    more = gap_c * max(abs(effect.per_degree), 1.0)
+    return replace(effect, low=effect.low - more, high=effect.high + more)
+
+
+def _with_control(rows: tuple[Likeness, ...], control: Control) -> tuple[Likeness, ...]:
+    """The straights as calm running on both sides has them, where it tells."""
+    if not control.known:
+        return rows
+    apart = abs(control.share)
+    state: Literal["matched", "fair", "not matched"] = (
+        "matched" if apart < 0.02 else "fair" if apart < 0.10 else "not matched"
+    )
+    return tuple(Likeness(r.what, f"{apart:.1%}", state) if r.what == "Straights agree" else r for r in rows)
 
 
 def _readings(a: Sequence[Analysis], b: Sequence[Analysis]) -> Likeness:
@@ -352,11 +416,16 @@ def _dip_prone(places: Sequence[Place], a: Side, b: Side) -> tuple[Place, ...]:
     return tuple(sorted(sorted(usable, key=level)[:3], key=lambda p: p.apex_m))
 
 
-def _row(place: Place, a: Side, b: Side) -> CornerRow:
+def _row(place: Place, a: Side, b: Side, control: Control | None) -> CornerRow:
     mine_a = [p for p in a.passes if p.place == place.id]
     mine_b = [p for p in b.passes if p.place == place.id]
     both = [*mine_a, *mine_b]
-    effect = estimate_effect(both, np.array([p.min_pressure_kpa for p in both])) if both else None
+    lowest = np.array([p.min_pressure_kpa for p in both])
+    effect = estimate_effect(both, lowest) if both else None
+    if effect is not None and control is not None:
+        effect = over_control(effect, control, float(np.mean(lowest)))
+    if effect is not None and effect.high - effect.low > 2.0 * _TOO_WIDE_KPA:
+        effect = None
     return CornerRow(
         place,
         float(np.mean([p.min_pressure_kpa for p in mine_a])) if mine_a else None,
@@ -386,7 +455,7 @@ def _exceedance(side: Side) -> tuple[float | None, ...]:
 
 
 def _judge(
-    kpa: Effect | None, share: Effect | None, a: Side, b: Side, over: Sequence[Place]
+    kpa: Effect | None, share: Effect | None, over: Sequence[Place], control: Control | None, gap_c: float
 ) -> tuple[Verdict, tuple[str, ...]]:
     if kpa is None:
         return "not_comparable", ("too few laps are left once passes are matched",)
@@ -398,27 +467,47 @@ def _judge(
     basis = f"{kpa.laps_a} laps against {kpa.laps_b}, at {kpa.at_temperature_c:.0f} °C, {kpa.at_rpm:.0f} rpm and {kpa.at_peak_g:.2f} g"
     if not np.isfinite(kpa.at_temperature_c):
         basis = f"{kpa.laps_a} laps against {kpa.laps_b}; oil temperature is not logged and not matched"
-    reasons = (numbers, basis)
+    reasons = [numbers, basis, *_control_words(control)]
+    if gap_c > 0.0:
+        reasons.append(
+            f"the sides share no oil temperature: they are {gap_c:.1f} °C apart, and what lies between is carried on from each; the interval "
+            "is wider for it"
+        )
+    few = min(kpa.laps_a, kpa.laps_b) < _FEW_LAPS
     agree_up = share is None or share.estimate > 0
     agree_down = share is None or share.estimate < 0
+    verdict: Verdict | None = None
     if kpa.low > 0 and kpa.estimate >= _LEAST_EFFECT_KPA and agree_up:
-        return "better", reasons
-    if kpa.high < 0 and kpa.estimate <= -_LEAST_EFFECT_KPA and agree_down:
-        return "worse", reasons
-    return "no_clear_change", (
-        *reasons,
-        "the interval takes in no change"
-        if kpa.low <= 0 <= kpa.high
-        else "the change is smaller than sensors and straights differ by",
+        verdict = "better"
+    elif kpa.high < 0 and kpa.estimate <= -_LEAST_EFFECT_KPA and agree_down:
+        verdict = "worse"
+    if few and verdict is not None:
+        reasons.append("few laps: the interval is that of so few, and the effect stands clear of it")
+    elif few:
+        few_words = f"{kpa.laps_a} laps against {kpa.laps_b} are too few to tell a change this small from the spread between laps"
+        return "not_comparable", (few_words, *reasons)
+    if verdict is not None:
+        return verdict, tuple(reasons)
+    return "no_clear_change", (*reasons, TAKES_IN_NONE if kpa.low <= 0 <= kpa.high else TOO_SMALL)
+
+
+def _control_words(control: Control | None) -> list[str]:
+    """What calm running, which the change cannot touch, says of the two sides."""
+    if control is None:
+        return []
+    unproven = (
+        ""
+        if control.zeros_proven
+        else "the sensor's zero is not proven on both sides (no stretch with the engine stopped)"
     )
-
-
-def headline(c: Comparison) -> str:
-    """The verdict as a sentence, pressures in kPa (the screen has its own, in the reader's units)."""
-    words = {
-        "better": "Helps",
-        "worse": "Worse",
-        "no_clear_change": "No clear change",
-        "not_comparable": "Not comparable",
-    }
-    return f"{words[c.verdict]}: {c.reasons[0]}."
+    if not control.known:
+        return (
+            [f"{unproven}, and no calm running is shared that would show a shift: the interval is wider for it"]
+            if unproven
+            else []
+        )
+    shift = f"{control.shift_kpa:+.0f} kPa".replace("-", "−")
+    if abs(control.shift_kpa) >= NOTICED_KPA and abs(control.shift_kpa) > 2.0 * control.spread_kpa:
+        words = f"calm running, which the change cannot touch, reads {shift} on side B: sensor, oil or engine changed too; it is taken off"
+        return [f"{words}; {unproven}" if unproven else words]
+    return [f"{unproven}, but calm running reads the same on both sides"] if unproven else []

@@ -169,8 +169,9 @@ def _side(recording: Recording, frame: Frame, channel: Channel, seen: FloatArray
             correction = Correction(channel.name, "sign", -1.0, "", reason)
             return Check(SIDE_CHECK, "warn", reason, channel.name, correction, agreement)
     turn = first_turn(frame.time_s, seen, frame.get(Role.SPEED))
+    reads = f"{turn[1]:+.1f}".replace("-", "−") if turn is not None else ""
     asks = (
-        f" The first turn after the start, at {int(turn[0] // 60)}:{turn[0] % 60:02.0f}, reads {turn[1]:+.1f} g: say which way it went "
+        f" The first turn after the start, at {int(turn[0] // 60)}:{turn[0] % 60:02.0f}, reads {reads} g: say which way it went "
         f'(Sensors, or --correct "{channel.name}=sign:{1 if turn[1] > 0 else -1}" if it was a left, sign:{-1 if turn[1] > 0 else 1} if a right).'
         if turn is not None
         else " Do a known turn at the start."

@@ -10,14 +10,19 @@ import os
 from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from basso.errors import InputError
 from basso.files import put_whole
 from basso.platform.locks import locked
 
+if TYPE_CHECKING:
+    from basso.recording.recording import Recording
+
 CorrectionKey = tuple[str, str]
 _VERSION = 1
+_COLUMNS = "columns "
+"""Before a shape: what holds for every log with these columns."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +57,26 @@ class Decisions:
             if kept is not None:
                 return Decision.from_plain(kept)
         return Decision()
+
+    def of_log(self, recording: Recording) -> Decision:
+        """What was decided about a log: its own, and the signs that were said of any log with its columns."""
+        own = self.of(recording.content_hash)
+        if not recording.shape:
+            return own
+        said = {(c, k) for c, k, _ in own.edited} | own.refused
+        signs = frozenset(e for e in self.of(_COLUMNS + recording.shape).edited if e[:2] not in said)
+        return Decision(own.refused, own.edited | signs)
+
+    def keep_log(self, recording: Recording, decision: Decision) -> None:
+        """Keep what was decided about a log; which way a channel is positive is the logger's, and holds for every log with these columns.
+
+        Raises:
+            InputError: it cannot be written.
+        """
+        signs = frozenset(e for e in decision.edited if e[1] == "sign") if recording.shape else frozenset()
+        self.keep(recording.content_hash, Decision(decision.refused, decision.edited - signs))
+        if recording.shape and self.of(_COLUMNS + recording.shape).edited != signs:
+            self.keep(_COLUMNS + recording.shape, Decision(edited=signs))
 
     def keep(self, content_hash: str, decision: Decision) -> None:
         """Keep a decision; one that changes nothing is forgotten.

@@ -95,6 +95,9 @@ class Sensing:
         before, key = self._desk.workspace.decision, (channel, kind)
         refused = before.refused - {key} if put_right else before.refused | {key}
         edited = before.edited
+        if kind == "sign" and not put_right and any(e[:2] == key for e in edited):
+            # Turned over by somebody's word, and back again: it is as nobody had said anything.
+            refused, edited = before.refused, frozenset(e for e in edited if e[:2] != key)
         if isinstance(value, float):
             edited = frozenset(e for e in edited if e[:2] != key) | {(*key, value)}
         self._desk.workspace.decide(Decision(refused, edited))

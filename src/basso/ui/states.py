@@ -85,7 +85,7 @@ def _sensors(a: Analysis, units: DisplayUnits) -> State:
                 "doubt": "a unit or column is doubted",
             }
             return State(names.get(found[0].id, found[0].id.replace("_", " ")), mark)
-    return State("readings hold up")
+    return State("readings hold up" if a.side.proven else "which side is left is not known")
 
 
 def _normal(a: Analysis, units: DisplayUnits) -> State:

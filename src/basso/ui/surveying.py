@@ -145,4 +145,4 @@ def _track_of(session: Session, log_of: Callable[[Session], Recording | None]) -
         return None
     if log is None:
         return None
-    return analyse(log, JudgeOptions().by(Decisions().of(log.content_hash))).track
+    return analyse(log, JudgeOptions().by(Decisions().of_log(log))).track

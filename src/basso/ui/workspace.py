@@ -190,15 +190,14 @@ class Workspace(QObject):
 
         def work(progress: Progress) -> tuple[Recording, Analysis, Decision]:
             from basso.pressure.options import JudgeOptions
-            from basso.workflow import judge, open_recording
+            from basso.workflow import judge, open_recording, options_for
 
             read = recording or open_recording(entry.path, columns, progress)
             oil = oils.get(read.content_hash, usual())
-            by = decided if decided is not None else Decisions().of(read.content_hash)
-            options = JudgeOptions(
-                floors=floors, refused=by.refused, edited=by.edited, oil=oil, known=known, by_kept=by_kept
-            )
-            return read, judge(read, options, progress=progress), by
+            by = decided if decided is not None else Decisions().of_log(read)
+            # The floors shown are the car's already, or were chosen here.
+            options = options_for(read, JudgeOptions(floors=floors, by_kept=by_kept), known, by, follow_car=False)
+            return read, judge(read, replace(options, oil=oil), progress=progress), by
 
         def done(result: tuple[Recording, Analysis, Decision]) -> None:
             loaded.recording, loaded.analysis, loaded.decision = result
@@ -387,13 +386,21 @@ class Workspace(QObject):
         loaded.decision, loaded.analysis = decision, None
         if loaded.recording is not None:
             try:
-                Decisions().keep(loaded.recording.content_hash, decision)
+                Decisions().keep_log(loaded.recording, decision)
             except InputError as error:
                 self.problem.emit(str(error))
+            self._forget_signs(entry, loaded.recording.shape)
         if self.shown == entry:
             self.shown_changed.emit()
             self._judge()
         self._renew_trial(entry)
+
+    def _forget_signs(self, entry: Entry, shape: str) -> None:
+        """Other logs with these columns are judged by the signs that were said of them, when they are next shown."""
+        for other, loaded in self._loaded.items():
+            if other != entry and loaded.recording is not None and loaded.recording.shape == shape:
+                loaded.decision, loaded.analysis = None, None
+                self._renew_trial(other)
 
     # Units
 
@@ -445,7 +452,7 @@ class Workspace(QObject):
             used = {facts.oils.get(r.content_hash, usual()) for r in (*a, *b)}
             options = JudgeOptions(floors=floors, oil=used.pop() if len(used) == 1 else usual())
             kept = Decisions()
-            by = {r.content_hash: decided[e] or kept.of(r.content_hash) for e, r in read.items()}
+            by = {r.content_hash: decided[e] or kept.of_log(r) for e, r in read.items()}
             cards = {r.content_hash: facts.sensor_of(r) for r in read.values()}
             sensors = {log: Known(card) for log, card in cards.items() if card is not None}
             return read, run_trial(labels[0], a, labels[1], b, options, progress, by, sensors)

@@ -127,7 +127,7 @@ class PanView(QWidget):
         volume = self._units().text(ASSUMED_VOLUME_L, Quantity.VOLUME)
         paint.text(painter, left, y, f"Drawn as a plain box with {volume}", look.font(Type.SMALL), look.color("soft"))
         if not m.side.proven:
-            words = "Left and right may be exchanged: sign not proven."
+            words = "Left or right is not known: sign not proven."
             paint.text(painter, left, y + line * 1.7, words, look.font(Type.SMALL), look.color("soft"))
         cover = f"covered by {head}" if picture.covered else f"bare by {head}"
         paint.text(

@@ -18,6 +18,7 @@ from basso.trust.axes import references, smooth, thinned_on_g
 from basso.trust.circuit import ORDER
 from basso.trust.clock import lags_of_g
 from basso.trust.delay import delays_over_time
+from basso.trust.side import SIDE_CHECK, first_turn
 from basso.trust.supply import left_over, voltage_of
 from basso.trust.verdict import Check
 from basso.units import DisplayUnits, FloatArray
@@ -290,7 +291,7 @@ def _axes(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
         every = max(1, reference.size // _MOST_POINTS)
         clouds.append(Series(name, reference[::every], smooth(values, frame.step_s)[::every], True, tone))
     if not clouds:
-        return None
+        return _first_turn(a) if check.id == SIDE_CHECK else None
     if check.correction is None:
         clouds = clouds[:1]
     what = "the change of speed" if role is Role.LONGITUDINAL_G else "the path"
@@ -300,6 +301,20 @@ def _axes(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
         "logged, g",
         tuple(clouds),
     )
+
+
+def _first_turn(a: Analysis) -> Evidence | None:
+    """The lateral g as logged up to the first turn after the start: somebody who was there knows which way it went."""
+    raw = a.recording.channel(Role.LATERAL_G)
+    turn = first_turn(a.time_s, a.lateral_g, None) if a.lateral_g is not None else None
+    if raw is None or turn is None:
+        return None
+    part = _about(raw.time_s, turn[0] - 20.0, turn[0] + 12.0)
+    part = slice(part.start, part.stop, max(1, (part.stop - part.start) // _MOST_POINTS))
+    return Evidence(
+        "The first turn after the start: was it a left or a right?", "time, s", "lateral g as logged",
+        (Series("as logged", raw.time_s[part], raw.values[part]),), 0.0, ((turn[0] - 2.0, turn[0] + 2.0),), 0.5,
+    )  # fmt: skip
 
 
 def _noise(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:

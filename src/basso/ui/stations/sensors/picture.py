@@ -6,7 +6,9 @@ from dataclasses import dataclass
 
 from basso.analysis import Analysis
 from basso.recording.corrections import Correction
+from basso.recording.roles import Role
 from basso.trust.consequence import costs, name_of, rank
+from basso.trust.side import SIDE_CHECK, first_turn
 from basso.trust.verdict import Check
 from basso.units import DisplayUnits, Quantity, told_in
 
@@ -74,7 +76,20 @@ def opening(a: Analysis | None) -> tuple[str, str]:
         return f"The readings hold up once {n} {'thing is' if n == 1 else 'things are'} put right", detail
     if counts["Mind"]:
         return "The readings hold up, with something to mind", detail
+    if not a.side.proven:
+        return "The readings hold up, but which side is left is not known", detail
     return "The readings hold up", detail
+
+
+def first_turn_of(a: Analysis) -> tuple[float, float] | None:
+    """(time in s, lateral g as the log has it) of the first turn after the start; None where there is none."""
+    recorded = a.recording.channel(Role.LATERAL_G)
+    check = next((c for c in a.checks if c.id == SIDE_CHECK), None)
+    if a.lateral_g is None or recorded is None or check is None:
+        return None
+    turn = first_turn(a.time_s, a.lateral_g, None)
+    turned_over = any(c.key == (check.channel, "sign") for c in a.corrections)
+    return (turn[0], -turn[1] if turned_over else turn[1]) if turn is not None else None
 
 
 def correction_words(c: Correction, units: DisplayUnits) -> str:

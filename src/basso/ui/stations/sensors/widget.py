@@ -21,10 +21,11 @@ from PySide6.QtWidgets import (
 )
 
 from basso.plain_text import separated
+from basso.trust.side import SIDE_CHECK
 from basso.ui.stations.sensors.evidence import EvidencePlot
 from basso.ui.stations.sensors.evidence_picture import drop_curves, drop_trend, evidence
 from basso.ui.stations.sensors.fit import FitPanel
-from basso.ui.stations.sensors.picture import CheckLine, check_lines, correction_words, opening
+from basso.ui.stations.sensors.picture import CheckLine, check_lines, correction_words, first_turn_of, opening
 from basso.ui.stations.words import PageBar, Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity, told_in
@@ -72,6 +73,10 @@ class SensorsStation(QWidget):
         self.accept, self.amount, self._unit = QCheckBox("Put right"), QLineEdit(), Words(look, Type.SMALL, "soft")
         self.amount.setMaximumWidth(round(look.height() * 5))
         self.go_button = QPushButton("Show it in the log")
+        self.turn_buttons = (QPushButton("It was a left"), QPushButton("It was a right"))
+        for button, way in zip(self.turn_buttons, (1.0, -1.0), strict=True):
+            button.setToolTip("Kept for every log with these columns")
+            button.clicked.connect(lambda _=False, w=way: self._say_turn(w))
         self.plot = EvidencePlot(look)
         self.fit = FitPanel(look)
         self.drops_plot, self.trend_plot = EvidencePlot(look), EvidencePlot(look)
@@ -104,7 +109,7 @@ class SensorsStation(QWidget):
         for label in (self._name, self._message, self._costs):
             column.addWidget(label)
         row = QHBoxLayout()
-        for widget in (self.accept, self.amount, self._unit):
+        for widget in (*self.turn_buttons, self.accept, self.amount, self._unit):
             row.addWidget(widget)
         row.addWidget(self._done, 1)
         row.addWidget(self.go_button)
@@ -227,6 +232,13 @@ class SensorsStation(QWidget):
         by_amount = correction is not None and correction.kind in _AMOUNTS
         for widget in (self.amount, self._unit):
             widget.setVisible(by_amount)
+        turn = (
+            first_turn_of(a)
+            if a is not None and line is not None and line.check.id == SIDE_CHECK and line.check.offered
+            else None
+        )
+        for button in self.turn_buttons:
+            button.setVisible(turn is not None)
         if line is None or a is None:
             for label in (self._name, self._message, self._costs):
                 label.setText("")
@@ -236,7 +248,12 @@ class SensorsStation(QWidget):
         self._name.setText(f"{line.name}: {line.state[:1].lower()}{line.state[1:]}")
         self._message.setText(line.finding)
         self._costs.setText(f"What hangs on it: {line.costs}" if line.costs else "")
-        if correction is not None:
+        if turn is not None:
+            self._done.setText("")
+            self.accept.setText("Turned over")
+            self.accept.setChecked(line.check.correction is not None and a.puts_right(line.check))
+        elif correction is not None:
+            self.accept.setText("Put right")
             used = next((c for c in a.corrections if c.key == correction.key), correction)
             self.accept.setChecked(a.puts_right(line.check))
             self._done.setText(
@@ -259,6 +276,13 @@ class SensorsStation(QWidget):
             if self.line is not None and self.line.check.offered and self.accept.isChecked() and value is None:
                 value = correction.value  # what is only offered is made by being said
             self.decided.emit(correction.channel, correction.kind, self.accept.isChecked(), value)
+
+    def _say_turn(self, way: float) -> None:
+        """The first turn after the start was a left (1) or a right (−1)."""
+        a, check = self._analysis, self.line.check if self.line is not None else None
+        turn = first_turn_of(a) if a is not None else None
+        if turn is not None and check is not None and check.channel is not None:
+            self.decided.emit(check.channel, "sign", True, 1.0 if way * turn[1] > 0 else -1.0)
 
     def _amount_given(self) -> None:
         correction = self.line.check.correction if self.line is not None else None

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from basso.pressure.exposure import SHARES
+from basso.report.trial_words import places_words
 from basso.trust.verdict import ZERO_STATES
 from basso.units import DisplayUnits, Quantity
 
@@ -16,63 +17,6 @@ if TYPE_CHECKING:
     from basso.trial.verdict import Comparison, CornerRow, Side
 
 Q = Quantity
-
-
-@dataclass(frozen=True, slots=True)
-class Words:
-    """Title and detail of the verdict."""
-
-    title: str
-    detail: str
-
-
-def opening(c: Comparison, units: DisplayUnits) -> Words:
-    """The verdict as a sentence with its numbers and its reason."""
-    if c.verdict == "not_comparable":
-        return Words("Not comparable", _sentence(c.reasons[0]) + " " + " ".join(_sentence(r) for r in c.reasons[1:]))
-    e = c.effect_kpa
-    assert e is not None
-
-    def kpa(value: float) -> str:
-        return units.number(value, Q.PRESSURE, difference=True, signed=True)
-
-    unit = units.pressure.symbol
-    interval = f"{kpa(e.low)} to {kpa(e.high)}"
-    where = places_words([p.label for p in c.over])
-    head = {
-        "better": f"Helps: lowest pressure up {units.text(abs(e.estimate), Q.PRESSURE, difference=True)} ({interval}) with {c.b.label}",
-        "worse": f"Worse: lowest pressure down {units.text(abs(e.estimate), Q.PRESSURE, difference=True)} ({interval}) with {c.b.label}",
-        "no_clear_change": f"No clear change with {c.b.label}: {kpa(e.estimate)} {unit} ({interval})",
-    }[c.verdict]
-    heat = f"{units.text(e.at_temperature_c, Q.TEMPERATURE)}, " if math.isfinite(e.at_temperature_c) else ""
-    detail = (
-        f"In {where}, at {heat}{units.text(e.at_rpm, Q.ROTATION)} and {e.at_peak_g:.2f} g; {e.laps_a} against {e.laps_b} laps. "
-        f"95 % interval, laps as repetitions."
-    )
-    naive = naive_difference(c)
-    if naive is not None and math.copysign(1, naive) != math.copysign(1, e.estimate) and abs(naive) > 5:
-        detail += f" Lap against lap it would look like {kpa(naive)} {unit}: the conditions differ."
-    if c.verdict == "no_clear_change":
-        detail += " More laps a side would narrow it."
-    return Words(head + ".", detail)
-
-
-def _sentence(text: str) -> str:
-    return text[0].upper() + text[1:] + ("" if text.endswith(".") else ".")
-
-
-def places_words(labels: list[str]) -> str:
-    """A few places by name, the rest by number."""
-    if len(labels) <= 3:
-        return " and ".join(labels) if len(labels) < 3 else f"{labels[0]}, {labels[1]} and {labels[2]}"
-    return f"{labels[0]}, {labels[1]}, {labels[2]} and {len(labels) - 3} more"
-
-
-def naive_difference(c: Comparison) -> float | None:
-    """Mean lowest pressure after less before, as one would without adjusting: for contrast only."""
-    passes = c.passes_in_question
-    sides = [[p.min_pressure_kpa for p in passes if p.side == s] for s in (0, 1)]
-    return float(np.mean(sides[1]) - np.mean(sides[0])) if all(sides) else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -217,7 +161,11 @@ def rows(c: Comparison, units: DisplayUnits) -> list[Row]:
                 r.place.label,
                 units.number(r.a_min_kpa, Q.PRESSURE) if r.a_min_kpa is not None else "–",
                 units.number(r.b_min_kpa, Q.PRESSURE) if r.b_min_kpa is not None else "–",
-                units.number(e.estimate, Q.PRESSURE, difference=True, signed=True) if e is not None else "–",
+                units.number(e.estimate, Q.PRESSURE, difference=True, signed=True)
+                if e is not None
+                else "too few"
+                if _too_few(r)
+                else "–",
                 interval,
                 e is not None and (e.low > 0 or e.high < 0),
                 f"{r.passes_a} · {r.passes_b}",
@@ -228,6 +176,11 @@ def rows(c: Comparison, units: DisplayUnits) -> list[Row]:
     if others:
         made.append(_others(c, others, units))
     return made
+
+
+def _too_few(r: CornerRow) -> bool:
+    """Both sides went through, but too seldom for how far the passes spread."""
+    return r.effect is None and r.passes_a > 0 and r.passes_b > 0
 
 
 def _dips_words(r: CornerRow) -> str:
@@ -295,13 +248,11 @@ def settle(c: Comparison, units: DisplayUnits) -> list[str]:
         if half > target:
             more = math.ceil((e.laps_a + e.laps_b) * ((half / target) ** 2 - 1) / 2)
             lines.append(f"About {more} more laps a side to see {units.text(target, Q.PRESSURE, difference=True)}.")
-    wide = [
-        r
-        for r in c.corners
-        if r.effect is not None and (r.effect.high - r.effect.low) > 60 and r.effect.low < 0 < r.effect.high
-    ]
+    wide = [r for r in c.corners if r.place.id in {p.id for p in c.over} and _too_few(r)]
     if wide:
-        lines.append(f"{places_words([r.place.label for r in wide])}: too much spread to tell; more laps a side.")
+        lines.append(
+            f"{places_words([r.place.label for r in wide])}: too few passes for their spread; more laps a side."
+        )
     if c.verdict == "better":
         left = [r for r in c.corners if r.dips_per_lap_b >= 0.2]
         if left:

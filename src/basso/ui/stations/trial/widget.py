@@ -10,18 +10,10 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from basso.plain_text import separated
+from basso.report.trial_words import opening
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
-from basso.ui.stations.trial.picture import (
-    BeforeAfter,
-    Row,
-    before_after,
-    exceedance,
-    opening,
-    rows,
-    settle,
-    side_words,
-)
+from basso.ui.stations.trial.picture import BeforeAfter, Row, before_after, exceedance, rows, settle, side_words
 from basso.ui.stations.words import Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
