@@ -24,7 +24,9 @@ from basso.standin.engine import Heat
 from basso.standin.faults import Logger
 from basso.standin.scenarios import SCENARIOS, generator, run, run_setup
 from basso.standin.simulate import Setup, Simulated, TrueDip, true_dips
+from basso.trust.decisions import Decision, Decisions
 from basso.units import UNITS, FloatArray, Unit
+from basso.workflow import demo_folder
 
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QWidget
@@ -46,6 +48,23 @@ def write_temporary(data: bytes, name: str = "log.csv") -> Path:
 def recording_of(csv: bytes) -> Recording:
     """What Basso reads from these bytes."""
     return read_recording(write_temporary(csv))
+
+
+def side_said(recording: Recording, options: JudgeOptions | None = None) -> JudgeOptions:
+    """Options by which somebody has said that the lateral g is positive to the left, as the stand-in's is: most logs here have no path."""
+    lateral = recording.channel(Role.LATERAL_G)
+    options = options or JudgeOptions()
+    return replace(options, edited=options.edited | {(lateral.name, "sign", 1.0)}) if lateral is not None else options
+
+
+@lru_cache(maxsize=1)
+def _demo_log() -> Recording:
+    return read_recording(demo_folder() / "baseline-1.csv")
+
+
+def say_which_side() -> None:
+    """Have it said once for the demo's logger, as on the Sensors station: it holds for every log with its columns."""
+    Decisions().keep_log(_demo_log(), Decision(edited=side_said(_demo_log()).edited))
 
 
 CLEAN = Logger(20, gps=True)
@@ -79,7 +98,8 @@ def judged_scenario(name: str, seed: int, laps: int | None = None) -> Judged:
         young = replace(setup, engine=setup.healthy)
         _, earlier = run_setup(young, logger, generator("young", seed), laps)
         options = JudgeOptions(normal=pooled_normal([recording_of(earlier)]))
-    return Judged(simulated, true_dips(simulated), analyse(recording_of(csv), options))
+    recording = recording_of(csv)
+    return Judged(simulated, true_dips(simulated), analyse(recording, side_said(recording, options)))
 
 
 @dataclass(frozen=True)

@@ -12,11 +12,13 @@ import pytest
 
 from basso import workflow
 from basso.cli.main import build_parser, main
+from support import say_which_side
 
 DEMO = workflow.demo_folder()
 CAUSES = {
     "right_turn",
     "left_turn",
+    "turn",
     "braking",
     "acceleration",
     "high_rpm",
@@ -90,6 +92,9 @@ def test_analysis_document(capsys: pytest.CaptureFixture[str]) -> None:
     assert [x["share"] for x in d["exposure"]["share_of_time_below"]] == [0.9, 0.8, 0.7, 0.6, 0.5, 0.4]
     fractions = [x["fraction"] for x in d["exposure"]["share_of_time_below"]]
     assert fractions == sorted(fractions, reverse=True)
+    turns = [e for e in d["events"] if e["cause"] == "turn"]
+    assert turns and not left, "no path proves which side is left"
+    assert d["more"]["side"]["proven"] is False
     assert {c["direction"] for c in d["corners"]} == {"left", "right"}
     assert d["expected"]["valid"] is True
     assert sum(lap["complete"] for lap in d["laps"]) == 7
@@ -98,6 +103,7 @@ def test_analysis_document(capsys: pytest.CaptureFixture[str]) -> None:
 def test_thresholds_runs_and_what_speaks_for_and_against_each_cause_stand_beside_what_the_contract_fixes(
     capsys: pytest.CaptureFixture[str],
 ) -> None:
+    say_which_side()
     d = _json(capsys, "analyze", str(DEMO / "baseline-1.csv"), "--json")
     more = d["more"]
     left = next(t for t in more["thresholds"] if t["direction"] == "left")
@@ -173,7 +179,20 @@ def test_comparison_document(capsys: pytest.CaptureFixture[str]) -> None:
     a = [str(DEMO / "baseline-1.csv"), str(DEMO / "baseline-2.csv")]
     d = _json(capsys, "compare", "--a", *a, "--b", str(DEMO / "plus-0.4.csv"), "--label-b", "+0.4 L", "--json")
     assert d["schema"] == "basso.comparison/1"
-    assert set(d) == {"schema", "a", "b", "matched", "corners", "effects", "exceedance", "verdict", "reasons"}
+    assert set(d) == {
+        "schema",
+        "a",
+        "b",
+        "matched",
+        "corners",
+        "effects",
+        "exceedance",
+        "verdict",
+        "reasons",
+        "sentence",
+        "more",
+    }
+    assert d["more"]["control"]["zeros_proven"] and abs(d["more"]["control"]["shift_kpa"]) < 2.0
     assert d["verdict"] == "better"
     assert d["b"]["label"] == "+0.4 L"
     assert d["a"]["laps"] == 13
@@ -263,7 +282,7 @@ def test_every_command_has_help_worth_reading(command: str, capsys: pytest.Captu
 def test_for_people(capsys: pytest.CaptureFixture[str]) -> None:
     assert main(["analyze", str(DEMO / "baseline-1.csv")]) == 0
     text = capsys.readouterr().out
-    assert "dips" in text and "left turn" in text and "°C" in text
+    assert "dips" in text and "turn to one side" in text and "°C" in text
     assert main(["import", str(DEMO / "baseline-1.csv")]) == 0
     assert "oil_pressure" in capsys.readouterr().out
     assert main(["compare", "--a", str(DEMO / "baseline-1.csv"), "--b", str(DEMO / "plus-0.4.csv")]) == 0

@@ -15,6 +15,7 @@ from basso.report.headline import opening
 from basso.ui.stations.corners.picture import opening as corners_opening
 from basso.units import DisplayUnits
 from basso.workflow import demo_folder, judge, open_recording
+from support import side_said
 
 R = Role
 REMOVED = (
@@ -27,7 +28,8 @@ LOGS = ("baseline-1", "hot-day", "hill-climb", "dyno", "gated")
 
 def without(log: str, roles: tuple[Role, ...]) -> Analysis:
     recording = open_recording(demo_folder() / f"{log}.csv")
-    return judge(recording.with_channels(tuple(c for c in recording.channels if c.role not in roles)))
+    rest = recording.with_channels(tuple(c for c in recording.channels if c.role not in roles))
+    return judge(rest, side_said(rest))
 
 
 @pytest.mark.parametrize("log", LOGS)

@@ -11,7 +11,7 @@ from basso.analysis import Analysis, analyse
 from basso.pressure.expected import ExpectedPressure, fit_expected
 from basso.pressure.options import JudgeOptions
 from basso.recording.recording import Recording
-from support import made_recording
+from support import made_recording, side_said
 
 RATE = 50.0
 SECONDS = 240.0
@@ -43,7 +43,8 @@ class Made:
         )  # fmt: skip
 
     def judged(self, normal: ExpectedPressure | None = None) -> Analysis:
-        return analyse(self.recording(), JudgeOptions(normal=normal))
+        recording = self.recording()
+        return analyse(recording, side_said(recording, JudgeOptions(normal=normal)))
 
 
 @pytest.fixture

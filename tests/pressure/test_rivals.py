@@ -21,7 +21,7 @@ from basso.standin.simulate import Setup, Simulated
 from basso.sump.shape import BoxPan
 from basso.sump.surface import pickup_head_m
 from basso.units import FloatArray
-from support import judged_scenario, recording_of
+from support import judged_scenario, recording_of, side_said
 
 
 def test_pull_is_found_from_what_lies_low_when() -> None:
@@ -86,7 +86,8 @@ def test_what_is_told_together_took_both_by_the_true_surface(seed: int) -> None:
     shape = BoxPan(0.26, 0.22, 0.16, (-0.03, 0.055, 0.008))
     setup = Setup(harrowfell(), pan=Pan(shape=shape, fill_l=4.6), session=Session(laps=6))
     simulated, csv = run_setup(setup, Logger(50), generator("together", seed))
-    a = analyse(recording_of(csv))
+    recording = recording_of(csv)
+    a = analyse(recording, side_said(recording))
     both = [_lesser(setup, simulated, d.dip.start_s) for d in a.dips if d.cause.together_with]
     alone = [_lesser(setup, simulated, d.dip.start_s) for d in a.dips if not d.cause.together_with and d.cause.held_g]
     assert len(both) >= 4 and len(alone) >= 8

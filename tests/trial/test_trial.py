@@ -10,7 +10,9 @@ import pytest
 
 from basso.analysis import analyse
 from basso.corners.passes import Pass
+from basso.formats.write import part_of
 from basso.recording.recording import Recording
+from basso.recording.roles import Role
 from basso.report.trial_words import naive_difference
 from basso.standin.car import Session
 from basso.standin.circuit import harrowfell, random_circuit
@@ -98,12 +100,28 @@ def test_less_oil_is_worse() -> None:
     assert c.effect_kpa is not None and c.effect_kpa.high < 0
 
 
-@pytest.mark.parametrize(("laps_a", "laps_b"), [(2, 7), (7, 1), (3, 3)])
-def test_too_few_laps_are_not_comparable(laps_a: int, laps_b: int) -> None:
-    c = _compare(_run("a", 1, 4.2, False, laps_a), _run("b", 1, 4.6, False, laps_b))
-    assert c.verdict == "not_comparable"
-    assert "complete laps" in c.reasons[0]
-    assert c.effect_kpa is None
+def test_one_lap_is_no_proof_and_is_shown_beside_the_others() -> None:
+    c = _compare(_run("a", 1, 4.2, False, 7), _run("b", 1, 4.6, False, 1))
+    assert c.verdict == "not_comparable" and c.effect_kpa is None
+    assert "one lap is no proof" in c.reasons[0] and "shown side by side" in c.reasons[0]
+    assert all(r.a_min_kpa is not None and r.b_min_kpa is not None and r.effect is None for r in c.corners)
+
+
+@pytest.mark.parametrize(("laps_a", "laps_b"), [(2, 3), (3, 3)])
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_a_few_laps_are_judged_where_the_change_stands_clear_of_their_spread(
+    laps_a: int, laps_b: int, seed: int
+) -> None:
+    clear = _compare(_run("a", seed, 4.2, False, laps_a), _run("b", seed, 4.7, False, laps_b))
+    same = _compare(_run("a", seed, 4.2, False, laps_a), _run("c", seed, 4.2, False, laps_b))
+    assert clear.verdict in ("better", "not_comparable") and same.verdict == "not_comparable"
+    if clear.verdict == "better":
+        assert any("few laps" in r for r in clear.reasons)
+    assert "does not stand clear of the spread" in same.reasons[0]
+
+
+def test_a_large_change_shows_in_three_laps() -> None:
+    assert _compare(_run("a", 2, 4.2, False, 3), _run("b", 2, 4.7, False, 3)).verdict == "better"
 
 
 @pytest.mark.parametrize("circuit", [1, 2, 3])
@@ -205,9 +223,70 @@ def test_more_passes_of_the_same_laps_do_not_narrow_it_as_if_independent() -> No
     assert widths[1] > 0.85 * widths[0]
 
 
-def test_two_laps_a_side_give_no_effect() -> None:
-    passes = _passes(25.0, 0.0, np.random.default_rng(1), laps=2)
-    assert estimate_effect(passes, np.array([p.min_pressure_kpa for p in passes])) is None
+def test_one_lap_a_side_gives_no_effect_and_two_a_wide_one() -> None:
+    one, two, five = (_passes(25.0, 0.0, np.random.default_rng(1), laps=n) for n in (1, 2, 5))
+    assert estimate_effect(one, np.array([p.min_pressure_kpa for p in one])) is None
+    wide, narrow = (estimate_effect(p, np.array([x.min_pressure_kpa for x in p])) for p in (two, five))
+    assert wide is not None and narrow is not None and wide.low < 25.0 < wide.high
+    assert wide.high - wide.low > 1.3 * (narrow.high - narrow.low)
+
+
+def _changed(recording: Recording, offset: float = 0.0, gain: float = 1.0, engine_off: bool = True) -> Recording:
+    """The same drive read by a sensor that is off; perhaps without the stretch that would show its zero."""
+    rpm = recording.channel(Role.RPM)
+    assert rpm is not None
+    if not engine_off:
+        running = rpm.time_s[rpm.values > 900.0]
+        recording = part_of(recording, float(running[0]) + 0.5, float(running[-1]) - 0.5)
+    channels = tuple(
+        replace(c, values=gain * c.values + offset) if c.role is Role.OIL_PRESSURE else c for c in recording.channels
+    )
+    return replace(recording.with_channels(channels), content_hash=f"{recording.content_hash}{offset}{gain}")
+
+
+@pytest.mark.parametrize("hot", [False, True])
+@pytest.mark.parametrize(
+    ("offset", "gain", "engine_off"),
+    [
+        (14.0, 1.0, False),
+        (-25.0, 1.0, False),
+        (25.0, 1.0, False),
+        (0.0, 1.04, False),
+        (0.0, 0.94, True),
+        (0.0, 1.06, True),
+    ],
+)
+def test_a_shifted_sensor_is_no_cure_and_no_loss(offset: float, gain: float, engine_off: bool, hot: bool) -> None:
+    a = _changed(_run("a", 3, 4.2, False), engine_off=engine_off)
+    c = _compare(a, _changed(_run("b", 3, 4.2, hot), offset, gain, engine_off))
+    assert c.verdict == "no_clear_change" and c.control is not None
+    assert c.control.zeros_proven is engine_off
+    assert any("reads" in r and "on side B" in r and "taken off" in r for r in c.reasons)
+    assert any("zero is not proven" in r for r in c.reasons) is not engine_off
+
+
+def test_what_a_change_does_is_still_seen_by_a_shifted_sensor() -> None:
+    a, b = (
+        _changed(_run(side, 3, fill, False), shift, 1.0, False)
+        for side, fill, shift in (("a", 4.2, 0.0), ("b", 4.5, 14.0))
+    )
+    plain, shifted = _compare(_run("a", 3, 4.2, False), _run("b", 3, 4.5, False)), _compare(a, b)
+    assert plain.effect_kpa is not None and shifted.effect_kpa is not None
+    assert shifted.verdict == "better"
+    assert shifted.effect_kpa.low < plain.effect_kpa.estimate < shifted.effect_kpa.high
+
+
+def _steady(side: str, fill: float, start_c: float) -> Recording:
+    """Five laps during which the oil warms by three degrees only."""
+    setup = Setup(harrowfell(), pan=Pan(fill_l=fill), heat=Heat(start_c=start_c, tau_s=3000.0), session=Session(laps=5))
+    return recording_of(run_setup(setup, PLAIN, generator(side, 1))[1])
+
+
+def test_sides_that_share_no_oil_temperature_are_carried_on_a_little_with_a_wider_interval_and_no_further() -> None:
+    a = _steady("a", 4.2, 90.0)
+    near, far = (_compare(a, _steady("b", 4.5, start)) for start in (94.0, 98.0))
+    assert far.verdict == "not_comparable" and "no oil temperature is shared" in far.reasons[0]
+    assert any("share no oil temperature" in r and "wider" in r for r in near.reasons)
 
 
 def test_what_cannot_be_trusted_and_is_only_offered_to_be_put_right_is_not_compared() -> None:

@@ -242,8 +242,8 @@ class TestAxes:
     def test_without_gps_the_lateral_sign_is_not_claimed(self) -> None:
         along, across = check_axes(_session(Logger(50)))
         assert (along.id, along.level) == ("longitudinal_g_sign", "ok")
-        assert (across.id, across.level, across.correction) == ("lateral_g_sign", "note", None)
-        assert "cannot be proved" in across.message
+        assert (across.id, across.level, across.offered) == ("lateral_g_sign", "note", True)
+        assert "cannot be proved" in across.message and "first turn after the start" in across.message
 
 
 def test_an_oil_temperature_that_reads_nothing_is_left_out_in_plain_words() -> None:

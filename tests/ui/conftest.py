@@ -16,7 +16,7 @@ from basso.ui.screenshots import wait_until
 from basso.ui.settings import Settings
 from basso.ui.theme.look import Look
 from basso.workflow import demo_folder
-from support import destroy
+from support import destroy, say_which_side
 
 
 @pytest.fixture(scope="session")
@@ -34,6 +34,7 @@ def store(tmp_path: Path) -> QSettings:
 @pytest.fixture
 def window(application: QApplication, store: QSettings) -> Iterator[MainWindow]:
     """A window that is shown and has the keyboard, with nothing open in it."""
+    say_which_side()
     made = MainWindow(Look(application), Settings(store))
     made.show()
     assert made.desk is not None

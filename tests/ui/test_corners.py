@@ -150,7 +150,10 @@ def test_a_session_without_laps_says_what_it_takes_and_keeps_what_can_be_told(
     assert not desk.corners.rose.isVisible() and not desk.corners.circuit.isVisible()
     assert not desk.corners.name_button.isEnabled()
     look_at(application, desk, "hill-climb")
-    assert desk.corners.title.startswith("Turns 1 and 3 left") and desk.corners.rose.isVisible()
+    assert (
+        desk.corners.title.startswith("Turns 1 and 3 to one side; nothing to the other side")
+        and desk.corners.rose.isVisible()
+    )
     assert not desk.corners.line_button.isVisible(), "a route has no lap line"
 
 

@@ -195,7 +195,7 @@ class TestWords:
         rows = {r.name: r for r in readings(a, float(a.time_s[d.lowest_margin]), UNITS_KPA)}
         assert rows["Margin"].low
         assert rows["Margin"].value.startswith("−")
-        assert rows["Sideways"].value.endswith("left")
+        assert rows["Lateral"].value.endswith("left")
         assert float(rows["Pressure"].value) == pytest.approx(a.pressure_kpa[d.lowest_margin], abs=0.5)
 
     def test_with_the_engine_off_nothing_is_claimed(self) -> None:

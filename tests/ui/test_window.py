@@ -476,7 +476,7 @@ class TestJudging:
         wait(lambda: desk.workspace.analysis is not None)
         a = desk.workspace.analysis
         assert a is not None and len(a.dips) > 10
-        assert desk.dips._title.text().startswith("Left turns")
+        assert desk.dips._title.text().startswith("Turns to one side (sign not proven)")
         desk.run("edit.undo")
         wait(lambda: desk.workspace.analysis is not None)
         assert "not recognised" in desk.dips._title.text()

@@ -266,7 +266,7 @@ def comparison_document(c: Comparison) -> Document:
         "verdict": c.verdict,
         "reasons": list(c.reasons),
         "sentence": trial_sentence(c, DisplayUnits()),
-        "control": _control(c.control),
+        "more": {"control": _control(c.control)},
     }
 
 

@@ -65,19 +65,23 @@ def exposure_words(a: Analysis, units: DisplayUnits) -> str:
     )
 
 
+def _seen(a: Analysis, direction: str) -> str:
+    return direction if a.side.proven else a.side.to(direction)
+
+
 def unknowns_words(a: Analysis, units: DisplayUnits) -> str:
     """How far the session went: beyond it nothing was seen. "" where nothing was judged."""
     if not a.judged.any():
         return ""
     parts = []
     for g, ahead, behind in (
-        (a.lateral_g, a.side.way("left"), a.side.way("right")),
+        (a.lateral_g, _seen(a, "left"), _seen(a, "right")),
         (a.longitudinal_g, "in acceleration", "in braking"),
     ):
         if g is not None:
             seen = np.nan_to_num(g)[a.judged]
             parts += [
-                f"{v:.1f} g {'to ' if way.endswith('side') else ''}{way}"
+                f"{v:.1f} g {way}"
                 for v, way in zip(np.abs(np.percentile(seen, (99.5, 0.5))), (ahead, behind), strict=True)
             ]
     heat = a.temperature_c[a.judged] if a.temperature_c is not None else np.empty(0)

@@ -61,9 +61,12 @@ def estimate_effect(passes: Sequence[Pass], values: FloatArray, heat: float = 0.
     known = np.isfinite(conditions).all(axis=0)
     centre = np.array([_balanced_mean(c, side) for c in conditions.T])
     usable = [i for i in range(3) if known[i] and np.ptp(conditions[:, i]) > (1.0, 0.05, 0.02)[i]]
-    # Covariates cost laps: with few, only temperature is kept.
+    # Covariates cost laps: with few, those are kept in which the sides differ most.
     spare = len(laps) - 2
-    usable = usable[: max(0, min(3, spare // 3))]
+    apart = np.abs(_apart(conditions, side, dummies)) / _MATTERS
+    kept = sorted(usable, key=lambda i: -apart[i])[: max(0, min(3, spare // 3))]
+    left_out = [i for i in usable if i not in kept]
+    usable = sorted(kept)
     covariates = conditions[:, usable] - centre[usable]
     # rpm and g differ between places by nature; only what varies within a place adjusts.
     for column, i in enumerate(usable):
@@ -80,6 +83,8 @@ def estimate_effect(passes: Sequence[Pass], values: FloatArray, heat: float = 0.
         apart = float(conditions[side == 1, 0].mean() - conditions[side == 0, 0].mean())
         beta[0] -= heat * apart
         half += abs(heat * apart)
+    if left_out:
+        half += _unmatched(values, side, dummies, conditions, left_out)
     level = float(np.mean(beta[1 : 1 + len(places)]))
     slope = float(beta[1 + len(places) + usable.index(0)]) if 0 in usable else 0.0
     return Effect(
@@ -95,6 +100,27 @@ def estimate_effect(passes: Sequence[Pass], values: FloatArray, heat: float = 0.
         count_a,
         count_b,
     )
+
+
+_MATTERS = np.array([3.0, 0.15, 0.04])
+"""Differences between the sides that matter about equally: °C, 1000 rpm, g."""
+
+
+def _apart(conditions: FloatArray, side: FloatArray, dummies: FloatArray) -> FloatArray:
+    """By how much the sides differ in each condition at the same place, B less A; 0 where it is not known."""
+    design = np.column_stack([side, dummies])
+    return np.array(
+        [np.linalg.lstsq(design, c, rcond=None)[0][0] if np.isfinite(c).all() else 0.0 for c in conditions.T]
+    )
+
+
+def _unmatched(
+    values: FloatArray, side: FloatArray, dummies: FloatArray, conditions: FloatArray, left_out: Sequence[int]
+) -> float:
+    """What conditions that could not be matched for want of laps may make of the effect: their slope over passes times how far they differ."""
+    away = conditions[:, left_out] - conditions[:, left_out].mean(axis=0)
+    beta = np.linalg.lstsq(np.column_stack([side, dummies, away]), values, rcond=None)[0]
+    return float(np.sum(np.abs(beta[-len(left_out) :] * _apart(conditions[:, left_out], side, dummies))))
 
 
 def _balanced_mean(values: FloatArray, side: FloatArray) -> float:

@@ -484,7 +484,7 @@ def _judge(
     if few and verdict is not None:
         reasons.append("few laps: the interval is that of so few, and the effect stands clear of it")
     elif few:
-        few_words = f"{kpa.laps_a} laps against {kpa.laps_b} are too few to tell a change this small from the spread between laps"
+        few_words = f"{kpa.laps_a} laps against {kpa.laps_b}: the change does not stand clear of the spread of so few"
         return "not_comparable", (few_words, *reasons)
     if verdict is not None:
         return verdict, tuple(reasons)

@@ -48,6 +48,10 @@ class Side:
         """ "left", or "one side"."""
         return direction if self.proven else _SIDES.get(direction, direction).removeprefix("the ")
 
+    def to(self, direction: str) -> str:
+        """ "to the left", or "to one side"."""
+        return f"to the {direction}" if self.proven else f"to {_SIDES[direction]}"
+
 
 _SIDES = {"left": "one side", "right": "the other side"}
 NOT_PROVEN = "sign not proven"

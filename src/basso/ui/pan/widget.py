@@ -158,8 +158,9 @@ class PanView(QWidget):
     def _behind_words(self, m: Moment) -> str:
         if m.ay_g is None or abs(m.ay_g) < 0.05:
             return "from behind"
-        way = m.side.way("left" if m.ay_g > 0 else "right")
-        return f"from behind · {f'{way} turn' if m.side.proven else f'turn to {way}'} {abs(m.ay_g):.2f} g"
+        way = "left" if m.ay_g > 0 else "right"
+        turn = f"{way} turn" if m.side.proven else f"turn {m.side.to(way)}"
+        return f"from behind · {turn} {abs(m.ay_g):.2f} g"
 
     def _paint_cut(
         self,

@@ -13,7 +13,6 @@ from basso.recording.roles import Role
 from basso.report.corners_words import held_up_words, place_words, run_row_words, runs_words, threshold_words
 from basso.report.session_words import when_words
 from basso.track.runs import run_words
-from basso.trust.side import Side
 from basso.ui.stations.working import Step
 from basso.units import DisplayUnits, FloatArray, Quantity
 
@@ -133,11 +132,7 @@ def opening(told: CornersTold, units: DisplayUnits) -> Opening:
     at, side = {p.place.kind for p in often}, told.analysis.side
     clear = [
         w
-        for kind, w in (
-            ("left", f"to {_the(side, 'left')}"),
-            ("right", f"to {_the(side, 'right')}"),
-            ("braking", "in braking"),
-        )
+        for kind, w in (("left", side.to("left")), ("right", side.to("right")), ("braking", "in braking"))
         if kind not in at and not (kind == "braking" and told.analysis.longitudinal_g is None)
     ]
     title = " and ".join(
@@ -187,10 +182,6 @@ def _named(places: list[PlaceTold]) -> str:
             way = next(p.place.way for p in places if p.place.kind == kind)
             parts.append(f"turn{'s' if len(ids) > 1 else ''} {_listed(ids)} {way}")
     return ", ".join(parts)
-
-
-def _the(side: Side, kind: str) -> str:
-    return f"the {kind}" if side.proven else side.way(kind)
 
 
 def _listed(words: list[str]) -> str:
