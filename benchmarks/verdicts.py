@@ -27,7 +27,7 @@ from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup, true_dips
 from basso.sump.shape import BoxPan
 from basso.workflow import run_trial
-from support import judged_scenario, recording_of, score
+from support import judged_scenario, recording_of, score, side_said
 
 NAMED = [
     "truth-left",
@@ -97,14 +97,16 @@ def varied(job: tuple[str, int]) -> Row:
     circuit = random_circuit(generator("bench circuit " + job[0], job[1]))
     setup = replace(Setup(circuit, pan=_OFFSET, session=Session(laps=5)), **changes)  # type: ignore[arg-type]
     simulated, csv = run_setup(setup, logger, generator("bench " + job[0], job[1]))
-    return _row(job[0], true_dips(simulated), analyse(recording_of(csv)))
+    recording = recording_of(csv)
+    return _row(job[0], true_dips(simulated), analyse(recording, side_said(recording)))
 
 
 COOL, HOT = Heat(start_c=86.0, ambient_c=15.0), Heat(start_c=94.0, ambient_c=27.0)
 PAIRS: dict[str, tuple[tuple[float, Heat, int], tuple[float, Heat, int], str]] = {
     "+0.15 L, B 10 °C hotter": ((4.2, COOL, 9), (4.35, HOT, 9), "better"),
     "no change, B cooler": ((4.2, HOT, 9), (4.2, COOL, 9), "no_clear_change"),
-    "too few laps": ((4.2, COOL, 3), (4.6, COOL, 2), "not_comparable"),
+    "one lap": ((4.2, COOL, 3), (4.6, COOL, 1), "not_comparable"),
+    "two and three laps, no change": ((4.2, COOL, 3), (4.2, COOL, 2), "not_comparable"),
     "another circuit": ((4.2, COOL, 6), (4.6, COOL, 6), "not_comparable"),
     "-0.3 L, B cooler": ((4.5, HOT, 9), (4.2, COOL, 9), "worse"),
 }

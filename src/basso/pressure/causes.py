@@ -327,34 +327,18 @@ def _found(dip: Dip, s: Signals) -> Cause:
     return Cause("unknown", 0.3, f"{why}, {rpm:.0f} rpm, and normal there is well above the floor", side, along, None)
 
 
-_LONG_ENOUGH_S = 0.7
-"""A turn that began later than this before the dip may not have been what moved the oil: the braking into it is not known."""
-_NEAR_THE_LIMIT = 0.85
-"""Of the most lateral g of a session: a car that corners so hard has little grip left to brake or accelerate with."""
-
-
 def _without_a_g(
     dip: Dip, s: Signals, thrown: Cause | None, rpm: float, side: float, along: float, missing: tuple[Role, ...]
 ) -> Cause:
     """Without one of the two g, what it did is neither named nor ruled out.
 
-    A launch from a standstill is one exception: such a car does not corner. A turn near the limit of the tyres is the
-    other, once it has lasted: sideways and fore-and-aft grip share one circle, so little is left for braking. The reverse
-    does not hold: cars brake hard into turns.
+    A launch from a standstill is the one exception: such a car does not corner. A turn near the limit of the tyres is none, though it
+    leaves little grip for braking: it may have been over for seconds, and froth needs no g at all.
     """
     launched = any(start <= dip.start_s <= end for start, end in s.launches)
     if thrown is not None and thrown.name == "acceleration" and launched:
         reason = f"{thrown.reason}; no lateral g is known, and off the line a car does not corner"
         return replace(thrown, confidence=min(thrown.confidence, 0.8), reason=reason, needs=missing)
-    if thrown is not None and s.lateral_g is not None and thrown.held_g is not None:
-        most = float(np.percentile(np.abs(s.lateral_g), 99.5))
-        if thrown.held_g >= _NEAR_THE_LIMIT * most and thrown.lag_s is not None and thrown.lag_s >= _LONG_ENOUGH_S:
-            return replace(
-                thrown,
-                confidence=min(thrown.confidence, 0.7),
-                reason=f"{thrown.reason}; no longitudinal g is known, and little grip is left for it",
-                needs=missing,
-            )
     names = " and ".join(role.words for role in missing)
     seen = f" ({thrown.reason})" if thrown is not None else ""
     return Cause(
