@@ -9,8 +9,11 @@ import pytest
 
 from basso.analysis import Analysis, analyse
 from basso.pressure.expected import ExpectedPressure, fit_expected
+from basso.pressure.floors import Fixed
 from basso.pressure.options import JudgeOptions
 from basso.recording.recording import Recording
+from basso.report.headline import opening
+from basso.units import DisplayUnits
 from support import made_recording, side_said
 
 RATE = 50.0
@@ -201,3 +204,31 @@ def test_two_runs_of_the_same_record_say_the_same(drive: Made) -> None:
     first, second = analyse(recording), analyse(recording)
     assert [d.dip for d in first.dips] == [d.dip for d in second.dips]
     assert [d.cause.reason for d in first.dips] == [d.cause.reason for d in second.dips]
+
+
+def test_minutes_under_the_floor_are_no_braking_dip_and_the_headline_says_how_much(drive: Made) -> None:
+    """From the second minute on the pump makes two thirds: braking now and then in it has nothing to do with it."""
+    for at in np.arange(20.0, 230.0, 15.0):
+        drive.longitudinal[(at <= T) & (at + 1.5 > T)] = -1.1
+    healthy = drive.judged().expected
+    drive.share[T > 60.0] = 0.62
+    a = drive.judged(healthy)
+    long = [d for d in a.dips if d.dip.duration_s > 30.0]
+    assert long and {d.cause.name for d in long} == {"low_everywhere"}
+    words = opening(a, DisplayUnits())
+    assert "The pressure lies below the floor in" in words.title and "not only in corners" in words.title
+    assert "do not run it" in words.detail
+
+
+def test_a_floor_over_the_engines_own_normal_is_said_to_be_that(drive: Made) -> None:
+    recording = drive.recording()
+    a = analyse(recording, side_said(recording, JudgeOptions(floors=(Fixed(600.0),))))
+    words = opening(a, DisplayUnits())
+    assert "lies over the engine's own normal" in words.title or "down at the floor" in words.title
+    assert not any(d.cause.name in ("braking", "left_turn", "right_turn", "acceleration") for d in a.dips)
+
+
+def test_a_turn_that_lasts_is_still_a_turn(drive: Made) -> None:
+    """An oval: twenty seconds of one long turn bare the pickup."""
+    _put(drive, "lateral", 1.1, hold=20.0, lag=1.0)
+    assert set(_causes(drive.judged())) == {"left_turn"}

@@ -163,15 +163,20 @@ def _told(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> To
 def _report(document: Document) -> None:
     events, exposure, normal = document["events"], document["exposure"], document["expected"]
     judged = document["judged"]
-    print(
-        f"{document['log']['path']}: {len(events)} dips in {judged['minutes']:.1f} min judged of "
-        f"{exposure['running_s'] / 60:.1f} min of running, {exposure['below_floor_s']:.1f} s below the floor"
+    running = f"{exposure['running_s'] / 60:.1f} min of running"
+    found = (
+        f"{len(events)} dips in {judged['minutes']:.1f} min judged of {running}, {exposure['below_floor_s']:.1f} s below the floor"
+        if judged["minutes"] > 0
+        else f"nothing was judged of {running}"
     )
+    if (gauge := next((c for c in document["checks"] if c["id"] == "gauge"), None)) is not None:
+        found = gauge["message"]
+    print(f"{document['log']['path']}: {found}")
     print(f"  {document['sentence']}")
     if judged["not_judged"]:
         print("  not judged: " + "; ".join(f"{n['minutes']:.1f} min {n['why']}" for n in judged["not_judged"]))
     for check in document["checks"]:
-        if check["level"] != "ok":
+        if check["level"] != "ok" and check is not gauge:
             print(f"  {check['level']}: {check['message']}")
     if normal["valid"]:
         (low, high), heat = normal["range"]["rpm"], normal["range"]["oil_temp_c"]

@@ -306,14 +306,19 @@ def _found(dip: Dip, s: Signals) -> Cause:
     if near_normal is not None:
         return near_normal
 
-    thrown = _thrown(dip, s, side, along)
-    if missing:
+    # Through minutes of turns, braking and straights alike no one g bares the pickup.
+    lasting = dip.duration_s > _LONGER_THAN_A_TURN_S and not _one_way_throughout(dip, s)
+    thrown = None if lasting else _thrown(dip, s, side, along)
+    if missing and not (lasting and dip.duration_s > _LONGER_THAN_ANY_G_S):
         return _without_a_g(dip, s, thrown, rpm, side, along, missing)
-    frothed = _frothed(dip, s, rpm, side, along, thrown)
+    frothed = _frothed(dip, s, rpm, side, along, thrown) if not missing else None
     if frothed is not None:
         return frothed
     if thrown is not None:
         return thrown
+    if lasting:
+        words = f"below the floor for {dip.duration_s:.0f} s on end, through turns, braking and straights alike: no g lasts so long"
+        return Cause("low_everywhere", 0.7, words, side, along, None)
     if rpm >= s.high_rpm:
         return Cause(
             "high_rpm",
@@ -325,6 +330,18 @@ def _found(dip: Dip, s: Signals) -> Cause:
         )
     why = f"only {g_now:.2f} g before it"
     return Cause("unknown", 0.3, f"{why}, {rpm:.0f} rpm, and normal there is well above the floor", side, along, None)
+
+
+_LONGER_THAN_A_TURN_S = 15.0
+_LONGER_THAN_ANY_G_S = 60.0
+_MOST_OF_IT = 0.6
+
+
+def _one_way_throughout(dip: Dip, s: Signals) -> bool:
+    """The oil is thrown one and the same way for most of a long dip, as on a banked oval."""
+    inside = slice(dip.first, dip.last)
+    ways = [sign * g[inside] for g in (s.lateral_g, s.longitudinal_g) if g is not None for sign in (1.0, -1.0)]
+    return any(float(np.mean(way >= LEAST_G)) >= _MOST_OF_IT for way in ways)
 
 
 def _without_a_g(

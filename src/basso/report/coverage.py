@@ -48,7 +48,9 @@ class Coverage:
 
 def coverage_of(a: Analysis) -> Coverage:
     """How much of the running was judged. Time in a pause of the log belongs to nothing."""
-    if a.time_s.size == 0 or a.recording.manual:
+    if a.recording.manual:
+        return Coverage(0.0, ())  # readings off a gauge are judged one by one and have no duration
+    if a.time_s.size == 0:
         why = next((c.message.rstrip(".") for c in a.checks if c.level == "fail"), "holds nothing that runs")
         return Coverage(0.0, ((a.recording.duration_s / 60.0, f"({why})"),))
     weights = sampled_s(a.time_s) / 60.0

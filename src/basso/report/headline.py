@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from basso.plain_text import plain
+from basso.pressure.gauge import judge_readings
 from basso.recording.roles import Role
 from basso.report.coverage import coverage_of
 from basso.report.session_words import (
@@ -89,6 +90,8 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
         missing = " ".join(c.message for c in a.checks if c.level == "fail")
         names = ", ".join(plain(c.name, 40) for c in a.recording.channels)
         return Words(alike or "This log cannot be judged yet", f"{missing} Its columns are: {names}.")
+    if a.recording.manual:
+        return _gauge_words(a, units)
     resting = " It rests on a zero that is only assumed." if a.zero_state == "assumed" else " The zero is wrong, and was left so." if a.zero_state == "left wrong" else ""  # fmt: skip
     doubts = doubt_words(a)
     over = _count(len(a.rounds), _round_word(a)) if a.rounds else f"{a.exposure.running_s / 60:.0f} min of running"
@@ -122,6 +125,9 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
     )
     when = when_words(*lap_pattern(a, group), units)
     title += f", {when}" if when else _how_often(group, a) + _with_heat(group)
+    everywhere = _everywhere(a) if name == "low_everywhere" else None
+    if everywhere is not None:
+        title = everywhere.title
     title += f"; the cause cannot be told without {' and '.join(r.words for r in needed)}." if needed else "."
     of_needed = lookalike_words([x for x in a.lookalikes if x.role in needed or x.role is Role.SPEED])
     lowest = min(a.dips, key=lambda d: d.dip.told_margin_kpa)
@@ -132,11 +138,56 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
         + (f", {severe} severe" if severe else "")
         + (f" ({CAUSE_NAMES[name].lower()} {len(group)}, {', '.join(others)})" if others else "")
         + f"; deepest {_deepest_words(a, lowest, units)}; "
-        f"{exposure_words(a, units)}.{resting} {_missing_next(a, needed) or _NEXT[name]}"
+        f"{exposure_words(a, units)}.{resting} {_missing_next(a, needed) or (everywhere.detail if everywhere is not None else _NEXT[name])}"
     )
     if of_needed:
         return Words(of_needed, f"{title} {detail}")
     return Words(title, f"{detail} {alike}".strip())
+
+
+def _everywhere(a: Analysis) -> Words | None:
+    """Title and next step where the pressure is below the floor more often than not; None where it is not."""
+    below_min, judged_min = a.exposure.below_floor_s / 60.0, coverage_of(a).judged_min
+    if not judged_min or below_min < 0.5 * judged_min:
+        return None
+    known = a.judged & np.isfinite(a.expected_kpa) & np.isfinite(a.floor.kpa)
+    over = float(np.mean(a.floor.kpa[known] > a.expected_kpa[known])) if known.any() else 0.0
+    if over > 0.5 and a.options.normal is None:
+        return Words(
+            f"Below the floor in {below_min:.1f} of {judged_min:.1f} min: it lies over the engine's own normal",
+            "Next: is it the right floor for this engine? If so, do not run it: reference gauge, oil level, relief valve, oil grade.",
+        )
+    return Words(
+        f"The pressure lies below the floor in {below_min:.1f} of {judged_min:.1f} min, not only in corners",
+        _NEXT["low_everywhere"],
+    )
+
+
+def _gauge_words(a: Analysis, units: DisplayUnits) -> Words:
+    """Single readings off a gauge: how many lie below the floor, and what they cannot show."""
+    readings = judge_readings(a.recording, a.options.floors)
+    floored = [r for r in readings if r.margin_kpa is not None]
+    below = [r for r in floored if (r.margin_kpa or 0.0) < 0]
+    more = "A gauge shows no dips between its readings; log a run to see them."
+    if not floored:
+        return Words(
+            "No floor says anything of these readings",
+            f"{_count(len(readings), 'reading')}, none with a floor at its engine speed. {more}",
+        )
+    least = min(floored, key=lambda r: r.margin_kpa or 0.0)
+    margin = units.text(abs(least.margin_kpa or 0.0), Q.PRESSURE, difference=True)
+    at = f"at {units.text(least.rpm, Q.ROTATION)}" + (
+        f" and {units.text(least.temperature_c, Q.TEMPERATURE)}" if least.temperature_c is not None else ""
+    )
+    if not below:
+        return Words(
+            f"None of {_count(len(floored), 'reading')} off the gauge lies below the floor",
+            f"The least margin is {margin}, {at}. {more}",
+        )
+    return Words(
+        f"{len(below)} of {_count(len(floored), 'reading')} off the gauge lie{'s' if len(below) == 1 else ''} below the floor",
+        f"The worst is {margin} under it, {at}. Do not run it so: reference gauge, oil level, then the engine builder. {more}",
+    )
 
 
 def _deepest_words(a: Analysis, lowest: JudgedDip, units: DisplayUnits) -> str:

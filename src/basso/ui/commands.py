@@ -137,6 +137,13 @@ COMMANDS: tuple[Command, ...] = (
         "the shortest sound chain of parts from port to sensor",
     ),
     Command(
+        "judge.again",
+        "Judge",
+        "Go on",
+        ("F5",),
+        "take up again what was stopped or failed: reading, judging, comparing",
+    ),
+    Command(
         "judge.confirm",
         "Judge",
         "Confirm columns",

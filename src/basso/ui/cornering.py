@@ -28,5 +28,12 @@ class Cornering(Telling["CornersTold"]):
 
         return work
 
+    def _nothing(self, a: Analysis) -> str:
+        from basso.report.coverage import coverage_of
+
+        if a.recording.manual:
+            return "Readings off a gauge tell of no corners. Log a run with both g."
+        return f"No corner can be judged in this session. {coverage_of(a).words} Drive it warm, then look again."
+
     def _show_told(self, told: CornersTold | None, waiting: str) -> None:
         self._desk.corners.show_corners(told, self._desk.workspace.units, waiting)

@@ -212,6 +212,7 @@ class Desk(QObject):
             "sensors.register": partial(self._sensors_page, REGISTER),
             "sensors.drops": partial(self._sensors_page, DROPS),
             "sensors.fit": partial(self._sensors_page, FIT),
+            "judge.again": self._go_on,
             "judge.confirm": self.opening.confirm_lookalikes,
             "judge.columns": lambda: self.go_to("recordings"),
             "judge.working": self._show_working,
@@ -269,6 +270,13 @@ class Desk(QObject):
         from basso.ui.dialogs import HelpDialog
 
         run_dialog(HelpDialog(self.window, self.look))
+
+    def _go_on(self) -> None:
+        """Take up what was stopped, here and at the station that is looked at."""
+        self.workspace.go_on()
+        self.log_list.go_on()
+        self.cornering.go_on()
+        self.learning.go_on()
 
     def _search(self) -> None:
         from basso.ui.dialogs import SearchDialog
@@ -328,7 +336,7 @@ class Desk(QObject):
             if entry is not None
             else []
         )
-        self.dips.show_analysis(a, w.units, f"Reading {entry.title} …" if entry is not None and a is None else "")
+        self.dips.show_analysis(a, w.units, w.waiting)
         self.show_ruling()
         if a is None:
             self.tide.set_picture(None, "")
@@ -346,8 +354,8 @@ class Desk(QObject):
                 self._start_at_worst()
             self._show_moment()
         self._last_analysis = a if a is not None else self._last_analysis
-        self.sensors.show_analysis(a, w.units, f"Reading {entry.title} …" if entry is not None and a is None else "")
-        self.recordings.show_log(w.recording, a, w.units, f"Reading {entry.title} …" if entry is not None else "")
+        self.sensors.show_analysis(a, w.units, w.waiting)
+        self.recordings.show_log(w.recording, a, w.units, w.waiting)
         self._refresh_logs()
         self.refresh_states()
 

@@ -45,6 +45,13 @@ class Learning(Telling["NormalTold"]):
 
         return work
 
+    def _nothing(self, a: Analysis) -> str:
+        from basso.report.coverage import coverage_of
+
+        if a.recording.manual:
+            return "Normal is not learned from readings off a gauge. Log a run: straights, the pit lane, a dyno."
+        return f"Normal cannot be learned from this session. {coverage_of(a).words} Drive it warm, or hold it to the kept normal of its build."
+
     def _show_told(self, told: NormalTold | None, waiting: str) -> None:
         w = self._desk.workspace
         kept = w.analysis.options.kept if w.analysis is not None else None

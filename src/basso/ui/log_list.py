@@ -87,6 +87,11 @@ class LogList(QObject):
         self.changed.emit()
         self.activate()
 
+    def go_on(self) -> None:
+        """Read what was stopped."""
+        for row in [r for r in self._rows.values() if r.stage == "cancelled"]:
+            self.retry(row)
+
     def clear(self, row: Row) -> None:
         """Take a row off the list."""
         if row.entry in self._workspace.entries:

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from basso.pressure.gauge import judge_readings
 from basso.recording.roles import Role
 from basso.track.runs import run_words
 from basso.ui.rail import State
@@ -58,6 +59,10 @@ def _garage(car: CarHistory) -> State:
 def _dips(a: Analysis) -> State:
     if not a.judgeable:
         return State("cannot be judged yet", "attention")
+    if a.recording.manual:
+        readings = judge_readings(a.recording, a.options.floors)
+        below = sum(r.margin_kpa is not None and r.margin_kpa < 0 for r in readings)
+        return State(f"{below} of {len(readings)} readings" if below else "no reading below", "below" if below else "")
     if not a.dips:
         return State("none found" if a.judged.any() else "nothing to judge")
     severe = sum(d.severity == "severe" for d in a.dips)

@@ -35,6 +35,7 @@ class Telling(Generic[T]):
         self._told: T | None = None
         self._told_of: tuple[object, ...] = ()
         self._asked_of: tuple[object, ...] = ()
+        self._rests = ""
         desk.workspace.shown_changed.connect(self._shown_changed)
         desk.workspace.units_changed.connect(self._show)
 
@@ -46,17 +47,21 @@ class Telling(Generic[T]):
             self._show()
             return
         wanted = self._wanted(a)
-        if (self._told is not None and self._told_of == wanted) or self._asked_of == wanted:
+        if (self._told_of == wanted and (self._told is not None or self._rests)) or self._asked_of == wanted:
             return
-        self._asked_of = wanted
+        self._asked_of, self._rests = wanted, ""
+        if self._told is None:
+            self._show()
 
         def done(told: T | None) -> None:
             self._asked_of, self._told_of, self._told = (), wanted, told
+            if told is None:
+                self._rests = self._nothing(a)
             self._show()
             self._shown(told)
 
         def failed(sentence: str) -> None:
-            self._dropped()
+            self._rest(f"{self._what.capitalize()} could not be looked at: {sentence}")
             self._desk.tell(sentence)
 
         self._desk.jobs.start(
@@ -81,8 +86,23 @@ class Telling(Generic[T]):
     def _forget(self) -> None:
         """What was asked of one session is not asked of the next."""
 
+    def go_on(self) -> None:
+        """Take up again what was stopped or failed, while the station is looked at."""
+        if self._rests and self._told is None:
+            self._told_of = ()
+            self.refresh()
+
+    def _nothing(self, a: Analysis) -> str:
+        """Why there is nothing to tell of a session that was looked at, and what would change that."""
+        raise NotImplementedError
+
     def _dropped(self) -> None:
-        self._asked_of = ()
+        self._rest(f"Looking at {self._what} was stopped. Go on with F5.")
+
+    def _rest(self, sentence: str) -> None:
+        """Nothing is working on it: say why, and what to do."""
+        self._asked_of, self._told_of, self._rests = (), (), sentence
+        self._show()
 
     def _shown_changed(self) -> None:
         a = self._desk.workspace.analysis
@@ -90,6 +110,8 @@ class Telling(Generic[T]):
             self._told = None
             self._forget()
             self._show()
+        if a is None or (self._told_of and self._told_of[0] is not a):
+            self._rests = ""
         if self._desk.station == self._station:
             self.refresh()
 
@@ -97,7 +119,7 @@ class Telling(Generic[T]):
         w = self._desk.workspace
         waiting = ""
         if self._told is None and w.shown is not None:
-            waiting = f"Reading {w.shown.title} …" if w.analysis is None else f"Looking at {self._what} …"
+            waiting = w.waiting or self._rests or f"Looking at {self._what} …"
             if w.analysis is not None and not w.analysis.judgeable:
                 waiting = (
                     f"{self._what.capitalize()} need{'' if self._what.endswith('s') else 's'} oil pressure and engine speed; "

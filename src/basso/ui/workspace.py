@@ -73,6 +73,8 @@ class _Loaded:
     decision: Decision | None = None
     """About its corrections; None until it is read what was decided earlier."""
     columns: ReadOptions | None = None
+    rests: str = ""
+    """Why it is not judged, where nothing is working on it: it was stopped, or failed."""
 
 
 class Workspace(QObject):
@@ -130,6 +132,18 @@ class Workspace(QObject):
         """Every open session whose log has been read."""
         return tuple((e, v.recording) for e, v in self._loaded.items() if v.recording is not None)
 
+    @property
+    def waiting(self) -> str:
+        """What stands where a judged session would: that it is being read, or why it is not; "" where it is there, or none is shown."""
+        if self.shown is None or self.analysis is not None:
+            return ""
+        return self._loaded[self.shown].rests or f"Reading {self.shown.title} …"
+
+    @property
+    def rests(self) -> bool:
+        """True where the shown session is not judged and nothing is working on it."""
+        return self.shown is not None and self.analysis is None and bool(self._loaded[self.shown].rests)
+
     def columns_of(self, entry: Entry) -> ReadOptions | None:
         """The columns and units the user chose for a session, or None."""
         return self._loaded[entry].columns if entry in self._loaded else None
@@ -184,6 +198,7 @@ class Workspace(QObject):
         if entry is None:
             return
         loaded = self._loaded[entry]
+        loaded.rests = ""
         recording, columns, floors, decided = loaded.recording, loaded.columns, self.floors, loaded.decision
         by_kept = self.by_kept
         oils, known = self.garage.oils, loaded.known if loaded.known_by == self.garage.basis else None
@@ -209,9 +224,19 @@ class Workspace(QObject):
             if loaded.recording is None:
                 self.log_refused.emit(entry, sentence)
                 self.forget(entry)
+            else:
+                rest(f"{entry.title} could not be judged: {sentence}")
             self.problem.emit(sentence)
 
-        self._jobs.start("judge", f"judging {entry.title}", work, done, failed)
+        def rest(sentence: str) -> None:
+            loaded.rests = sentence
+            if self.shown == entry:
+                self.shown_changed.emit()
+
+        def stopped() -> None:
+            rest(f"{entry.title} was not read to the end: it was stopped. Go on with F5.")
+
+        self._jobs.start("judge", f"judging {entry.title}", work, done, failed, dropped=stopped)
 
     def _hold_against_garage(self) -> None:
         """Judge the shown log once more with its sensor's card and the car's earlier sessions; till then it stays as it is."""
@@ -237,6 +262,15 @@ class Workspace(QObject):
                 self.shown_changed.emit()
 
         self._jobs.start("judge", f"{entry.title}: looking at earlier sessions", work, done, self.problem.emit)
+
+    def go_on(self) -> None:
+        """Take up again what was stopped or failed: reading and judging the shown session, and the trial."""
+        if self.rests:
+            self._judge()
+            self.shown_changed.emit()
+        if self.trial_problem and self.comparison is None and self.trial_a and self.trial_b:
+            self._run_trial()
+            self.trial_changed.emit()
 
     def forget(self, entry: Entry) -> None:
         """A log leaves the list (it could not be read, or is there already); what was shown before comes back."""
@@ -466,12 +500,20 @@ class Workspace(QObject):
             self.comparison, self.trial_problem = result[1], ""
             self.trial_changed.emit()
 
-        def failed(sentence: str) -> None:
+        def rest(sentence: str) -> None:
             self.trial_problem = sentence
             self.trial_changed.emit()
+
+        def failed(sentence: str) -> None:
+            rest(sentence)
             self.problem.emit(sentence)
 
-        self._jobs.start("trial", "comparing before and after", work, done, failed)
+        def stopped() -> None:
+            if sides == (self.trial_a, self.trial_b):
+                rest("The comparison was stopped. Go on with F5.")
+
+        self.trial_problem = ""
+        self._jobs.start("trial", "comparing before and after", work, done, failed, dropped=stopped)
 
 
 class Edit(QUndoCommand):

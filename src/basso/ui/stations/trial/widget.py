@@ -98,7 +98,7 @@ class TrialStation(QWidget):
             self._detail.setText(
                 ""
                 if waiting
-                else "Same circuit, same day if you can, warm, same tyres and fuel, like pace; at least four laps a side. Change one thing."
+                else "Same circuit, same day if you can, warm, same tyres and fuel, like pace; two or three laps a side are judged where the change stands clear, four and more are better. Change one thing."
             )
             return
         words = opening(c, units)
