@@ -16,7 +16,8 @@ def test_what_is_asked_is_listed_and_answers_rank_the_causes(capsys: pytest.Capt
     lines = capsys.readouterr().out.splitlines()
     assert lines[0].startswith("Stop: with a noise from the bearings") and lines[1] == "Too little oil: most likely"
     assert (
-        lines[2] == "    test (minutes): Read the stick on level ground; drain and measure if it was never calibrated."
+        lines[2]
+        == "    test (minutes): Engine off: read the stick on level ground; drain and measure if it was never calibrated."
     )
     assert main(["symptoms", "when=left", "level=low", "--json"]) == 0
     document = json.loads(capsys.readouterr().out)

@@ -13,7 +13,19 @@ from basso.garage import jobs
 from basso.garage.build_line import find, sampled, stages
 from basso.garage.cards import differences, trial_cards
 from basso.garage.history import CarHistory
-from basso.garage.jobs import Sheet, Step, begun, in_units, limits, outside, reasons_wanted, sheet_of, sheets, state
+from basso.garage.jobs import (
+    Sheet,
+    Step,
+    begun,
+    in_units,
+    ledger_of,
+    limits,
+    outside,
+    reasons_wanted,
+    sheet_of,
+    sheets,
+    state,
+)
 from basso.garage.oils import oil_of
 from basso.garage.records import Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, OilSheet, Session
 from basso.garage.store import Garage
@@ -177,11 +189,73 @@ def test_every_sheet_can_be_signed_when_it_is_done_and_not_before(key: str) -> N
         assert not state(sheet, without).may_be_signed
 
 
+@pytest.mark.parametrize(
+    ("key", "step", "value", "safe"),
+    [
+        ("accumulator", "vent", 250.0, "never above 5 kPa"), ("oil-change", "accumulator", 250.0, "never above 5 kPa"),
+        ("pickup-height", "clay", 0.0, "never below 1 mm"), ("pan-off", "gap", 0.0, "never below 1 mm"),
+        ("verification-drive", "full", 50.0, "never below 70 %"), ("verification-drive", "easy", 80.0, "never below 85 %"),
+        ("oil-change", "start", 10.0, "never below 35 kPa"), ("baffle", "clear", 0.5, "never below 1 mm"),
+    ],
+)  # fmt: skip
+def test_no_reason_signs_off_what_is_not_safe(key: str, step: str, value: float, safe: str) -> None:
+    sheet = as_begun(key)
+    entries = done(sheet)
+    entries[step] = {**entries[step], "value": value, "reason": "It has always been like that."}
+    at = state(sheet, entries)
+    assert not at.may_be_signed and any("no reason makes it so" in w and safe in w for w in at.wrong)
+    assert step not in reasons_wanted(sheet, entries) or key == "pickup-height"
+
+
+def test_a_measurement_that_does_not_apply_may_be_left_empty_and_others_may_not() -> None:
+    sheet = as_begun("oil-change")
+    entries = done(sheet)
+    for key in ("stick", "recharge"):
+        entries[key]["value"] = None
+    assert state(sheet, entries).may_be_signed
+    entries["topup"]["value"] = None
+    assert not state(sheet, entries).may_be_signed
+
+
+def test_the_stick_is_held_against_what_came_out() -> None:
+    sheet = as_begun("oil-change")
+    entries = done(sheet)
+    entries["stick"]["value"], entries["drain"]["value"] = 4.2, 3.4
+    (wrong,) = state(sheet, entries).wrong
+    assert "the stick said 4.2 L, 3.4 L came out" in wrong
+    entries["drain"]["reason"] = "Half a litre stayed in the cooler."
+    assert state(sheet, entries).may_be_signed
+
+
+def test_the_sheet_shows_the_volume_of_this_engine_with_its_accumulator() -> None:
+    engine = Engine(car="c", name="E", full_l=3.6, filter_l=0.35)
+    build = Build(car="c", name="B", since="2026-05-01", accumulator="2 L", accumulator_l=0.9)
+    with_it, without = (
+        next(s for s in begun("oil-change", engine, b)["steps"] if s["key"] == "fill")["text"] for b in (build, None)
+    )
+    assert "Computed: {4.85 L} (pan {3.6 L}, filter {0.35 L}, accumulator {0.9 L})" in with_it
+    assert "Computed: {3.95 L} (pan {3.6 L}, filter {0.35 L})" in without
+    assert "5.12 US qt" in in_units(with_it, DisplayUnits(volume=UNITS["US qt"]))
+    assert "not known" in next(s for s in begun("oil-change")["steps"] if s["key"] == "fill")["text"]
+
+
+def test_the_ledger_gets_what_was_entered_and_nothing_else() -> None:
+    entries = done(as_begun("oil-change"))
+    entries["fill"]["value"], entries["topup"]["value"], entries["oil"]["words"] = 3.6, 0.3, "5w-40, lot 17"
+    job = Job(car="c", sheet="oil-change", opened="2026-06-01", closed="2026-06-01", entries=entries)
+    before = [OilEntry(car="c", day="2026-05-01", kind="fill", grade="10W-40", lot="old", volume_l=4.0)]
+    made = {e.kind: e for e in ledger_of(job, before)}
+    assert (made["change"].volume_l, made["change"].grade, made["change"].lot) == (3.9, "5W-40", "5w-40, lot 17")
+    entries["oil"]["words"] = ""
+    made = {e.kind: e for e in ledger_of(job, before)}
+    assert (made["change"].grade, made["change"].lot) == ("", "")
+
+
 def test_a_measurement_outside_its_limits_needs_a_reason(change: Sheet) -> None:
     entries = done(change)
     entries["prime"]["value"] = 44.0
     (wrong,) = state(change, entries).wrong
-    assert wrong == "Step 8: cranking until pressure 44 s is outside 0 to 30 s; say why it may stay so."
+    assert wrong == "Step 10: cranking until pressure 44 s is outside 0 to 30 s; say why it may stay so."
     entries["prime"]["reason"] = "Pickup had drained; pressure came after the second fill."
     assert state(change, entries).may_be_signed
 

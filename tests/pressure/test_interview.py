@@ -13,7 +13,7 @@ TEXTBOOK = {
     "baffle": {"when": "launch", "new": "baffle", "level": "full"},
     "air": {"when": "high_rpm", "level": "over"},
     "hot": {"when": "hot", "reading": "slow", "level": "full", "new": "oil"},
-    "worn": {"when": "always", "noise": "knock", "reading": "slow"},
+    "worn": {"when": "always", "new": "engine", "reading": "slow"},
     "sensor": {"when": "random", "reading": "jumps", "lamp": "off", "noise": "none"},
 }
 
@@ -44,3 +44,21 @@ def test_every_answer_that_carries_weight_is_asked() -> None:
     for cause in _table()[1]:
         assert {(q, a) for q, w in cause.weights.items() for a in w} <= known
         assert all(w > 0 for by in cause.weights.values() for w in by.values())
+
+
+@pytest.mark.parametrize(
+    "answers",
+    [
+        {"noise": "knock"},
+        {"noise": "tick"},
+        {"lamp": "seconds"},
+        {"noise": "knock", "when": "random", "reading": "jumps"},
+    ],
+)
+def test_after_a_stop_only_checks_with_the_engine_off_follow_level_pickup_pan(answers: dict[str, str]) -> None:
+    found = interview(answers)
+    assert found.stop
+    assert [s.key for s in found.suspects[:3]] == ["level", "pickup", "baffle"]
+    for s in found.suspects:
+        assert s.test.startswith(("Engine off", "Pan off", "Not now")), s
+    assert not any(w in s.test for s in found.suspects for w in ("engine running", "Log ", "repeat"))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import fields, replace
 from datetime import date
 from pathlib import Path
@@ -20,6 +21,7 @@ from basso.garage.records import KINDS, Build, Job
 from basso.garage.store import Garage
 from basso.ui.app import _open_first, make_window
 from basso.ui.desk import Desk
+from basso.ui.dialogs import ChoiceDialog
 from basso.ui.floors_dialog import FloorsDialog
 from basso.ui.garage_facts import facts_of
 from basso.ui.hold_dialog import HoldDialog
@@ -317,10 +319,13 @@ def test_a_job_is_worked_through_and_signed_off(desk: Desk, monkeypatch: pytest.
 def test_a_signed_oil_change_goes_into_the_ledger_and_comes_out_with_undo(desk: Desk) -> None:
     desk.garage.jobs.begun.emit("oil-change")
     jobs = desk.garage.jobs
-    values = {"accumulator": "0", "drain": "3.5", "fill": "3.9", "prime": "9", "start": "450"}
+    values = {"accumulator": "0", "drain": "3.5", "fill": "3.6", "prime": "9", "start": "450", "topup": "0.3"}
+    assert any("Computed: 5.2 L" in w.text() for row in jobs.steps for w in row.findChildren(QLabel))
     for row in jobs.steps:
         row.value.setText(values.get(row.step.key, ""))
-        row.words.setText("clean" if row.step.words else "")
+        row.words.setText(
+            {"oil": "10W-40, can of May"}.get(row.step.key, "clean") if row.step.words or row.step.choices else ""
+        )
         row.done.click()
     assert jobs.wrong == ""
     jobs.signed.setText("B.")
@@ -494,16 +499,41 @@ def _cranking(path: Path) -> Path:
     return path
 
 
-def test_a_priming_is_read_off_the_log(application: QApplication, desk: Desk, tmp_path: Path) -> None:
+def test_a_priming_is_read_off_the_log_once_it_was_said_that_it_is_that_log(
+    application: QApplication, desk: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     desk.garage.jobs.begun.emit("oil-change")
     step = next(s for s in desk.garage.jobs.steps if s.step.key == "prime")
     desk.opening.open_logs([_cranking(tmp_path / "crank.csv")])
     wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    asked: list[str] = []
+
+    def answer(said: int | None) -> Callable[[ChoiceDialog], int]:
+        def shown(dialog: ChoiceDialog) -> int:
+            asked.append(dialog.words)
+            dialog.chosen = said
+            return said is not None
+
+        return shown
+
+    monkeypatch.setattr(ChoiceDialog, "exec", answer(None))
+    step.work_button.click()
+    job = desk.garage.jobs.job
+    assert job is not None and "prime" not in job.entries, "nothing is written before it was said which log it is"
+    assert (
+        "crank.csv" in asked[0] and "9.0 s of cranking until pressure" in asked[0] and "400 kPa 3 s after" in asked[0]
+    )
+    monkeypatch.setattr(ChoiceDialog, "exec", answer(0))
     step.work_button.click()
     job = desk.garage.jobs.job
     assert job is not None
     kept = job.entries["prime"]
     assert kept["value"] == pytest.approx(9.0, abs=0.2) and kept["done"]
+    assert job.entries["start"]["value"] == pytest.approx(400.0, abs=1.0)
+    assert "Off the log crank.csv" in kept["words"]
+    monkeypatch.setattr(ChoiceDialog, "exec", answer(None))
+    step.work_button.click()
+    assert "What was entered before is replaced" in asked[-1]
     assert "2 bursts, 13.0 s in all" in kept["words"] and "too few earlier" in kept["words"]
     assert step.value.text() == f"{kept['value']:g}"
 
@@ -583,12 +613,14 @@ def test_symptoms_are_ranked_as_they_are_answered_and_kept(desk: Desk, monkeypat
     desk.garage.select(build.id)
     desk.run("garage.symptoms")
     assert shown[0].stop.text().startswith("Stop:")
-    assert shown[0].ranked.text().index("Oil thrown away") < shown[0].ranked.text().index("Hot, thin oil")
+    ranked = shown[0].ranked.text()
+    assert ranked.index("Too little oil") < ranked.index("Pickup too high") < ranked.index("Hot, thin oil")
+    assert "Engine off" in ranked and "Log g" not in ranked
     view = desk.garage_model.view
     assert view is not None
     note = next(a.text for a in view.attachments if a.about == build.id)
     assert note.startswith(
-        "Symptoms: in left turns; stays on for seconds; at the full mark. Look first at: Oil thrown away"
+        "Symptoms: in left turns; stays on for seconds; at the full mark. Look first at: Too little oil"
     )
 
 

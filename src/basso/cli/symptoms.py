@@ -54,7 +54,7 @@ def run(arguments: argparse.Namespace) -> int:
         print(found.stop)
     for s in found.suspects:
         print(f"{s.name}: {s.standing}")
-        if s.standing != "unlikely":
+        if s.standing != "unlikely" or found.stop:
             print(f"    test ({EFFORT_WORDS[s.effort]}): {s.test}")
         for speaks, said in (("for it", s.because), ("against it", s.against)):
             if said:

@@ -142,7 +142,11 @@ def _sensors(table: dict[str, Any], own: dict[str, Any]) -> list[Record]:
 
 def _job(number: int, job: dict[str, Any], builds: dict[str, Build], engine: Engine, own: dict[str, Any]) -> Job:
     values, words, done = job.pop("values", {}), job.pop("words", {}), job.pop("done", None)
-    reasons, rows, sheet = job.pop("reasons", {}), job.pop("rows", {}), begun(job["sheet"], engine)
+    reasons, rows, sheet = (
+        job.pop("reasons", {}),
+        job.pop("rows", {}),
+        begun(job["sheet"], engine, builds[job["build"]]),
+    )
     entries = {}
     for step in sheet["steps"]:
         key, columns = step["key"], [c["name"] for c in step["columns"]]

@@ -14,14 +14,19 @@ from functools import cache
 from importlib import resources
 from typing import Any
 
+from basso.garage.build_line import holding
 from basso.garage.fields import Field
-from basso.garage.records import Engine, Job, OilEntry
+from basso.garage.records import Build, Engine, Job, OilEntry
+from basso.oil.life import needed
 from basso.units import UNITS, DisplayUnits, Quantity
 
-PRIMING_STEP, HOLD_STEP, NEW_STEP = "prime", "hold", "new"
+PRIMING_STEP, HOLD_STEP, NEW_STEP, START_STEP = "prime", "hold", "new", "start"
 """Keys of steps that can be filled in: seconds of cranking until pressure, from a log; pressure lost, from readings; what
-was new, from the build line."""
+was new, from the build line; the pressure 3 s after the start, from the same log as the cranking."""
 _SHOWN_IN = (Quantity.PRESSURE, Quantity.TEMPERATURE, Quantity.VOLUME, Quantity.LENGTH)
+_GRADE = re.compile(r"(?i)\b(\d+W-?\d+|SAE ?\d+)\b")
+_STICK_OFF_L = 0.5
+"""What stick and drain may differ by before it has to be explained (default)."""
 _USUAL_CYLINDERS, _USUAL_MAINS = 4, 5
 
 
@@ -43,6 +48,8 @@ class Step:
         words: something is written down; ``choices``: what is usual.
         rows, columns: something is written down of each of several parts; the first column of every row.
         row: what a row is of.
+        never_below, never_above: limits of safety: beyond them it cannot be signed off, whatever the reason.
+        optional: the measurement may be left empty, where it does not apply.
         hold: a hold point: nothing after it is done until somebody else has looked and put a name to it.
     """
 
@@ -60,6 +67,9 @@ class Step:
     row: str = "part"
     columns: tuple[Column, ...] = ()
     hold: bool = False
+    never_below: float | None = None
+    never_above: float | None = None
+    optional: bool = False
 
     @property
     def field(self) -> Field:
@@ -131,8 +141,8 @@ def _step(plain: Mapping[str, Any]) -> Step:
     return Step(**{**plain, **lists, "columns": columns})
 
 
-def begun(key: str, engine: Engine | None = None) -> dict[str, Any]:
-    """The sheet that ships, as a job on this engine keeps it: with a row for each of its bearings' shells."""
+def begun(key: str, engine: Engine | None = None, build: Build | None = None) -> dict[str, Any]:
+    """The sheet that ships, as a job on this engine keeps it: a row for each of its bearings' shells, and the oil it takes."""
     sheet = sheets()[key]
     cylinders = (engine.cylinders if engine is not None else None) or _USUAL_CYLINDERS
     mains = (engine.main_bearings if engine is not None else None) or _USUAL_MAINS
@@ -143,7 +153,21 @@ def begun(key: str, engine: Engine | None = None) -> dict[str, Any]:
     steps = tuple(
         replace(s, rows=tuple(row for name in s.rows for row in parts.get(name, [name]))) for s in sheet.steps
     )
+    if key == "oil-change":
+        steps = tuple(
+            replace(s, text=f"{s.text} {_volume_words(engine, build)}") if s.key == "fill" else s for s in steps
+        )
     return replace(sheet, steps=steps).as_plain()
+
+
+def _volume_words(engine: Engine | None, build: Build | None) -> str:
+    """The volume of a change with filter, the accumulator vented, and what it is made of."""
+    if engine is None or engine.full_l is None:
+        return "Computed: not known, the engine's card does not say what the pan holds at the full mark."
+    pour = needed(holding(engine, build), accumulator_empty=True)
+    parts = ", ".join(f"{name} {{{round(litres, 2):g} L}}" for name, litres in pour.parts)
+    unknown = f" Never measured: {', '.join(pour.unknown)}." if pour.unknown else ""
+    return f"Computed: {{{round(pour.litres, 2):g} L}} ({parts}).{unknown}"
 
 
 def sheet_of(job: Job) -> Sheet | None:
@@ -218,7 +242,7 @@ def earlier_primings(jobs: Iterable[Job], but: Job) -> list[float]:
 
 
 def ledger_of(job: Job, before: Iterable[OilEntry]) -> list[OilEntry]:
-    """What a signed-off oil change puts into the oil ledger: the drain and the fill, of the oil that was used last.
+    """What a signed-off oil change puts into the oil ledger: the drain, and the fill with its top-up; the oil as it was written down.
 
     Args:
         job: just signed off.
@@ -228,17 +252,22 @@ def ledger_of(job: Job, before: Iterable[OilEntry]) -> list[OilEntry]:
     if job.sheet != "oil-change" or not job.closed:
         return []
     day = job.closed[:10]
-    last = next((e for e in reversed(known) if e.grade), None)
+    oil = job.entries.get("oil")
+    can = str(oil.get("words") or "").strip() if isinstance(oil, dict) else ""
+    grade = _GRADE.search(can)
+    topped = job.entries.get("topup")
+    more = topped.get("value") if isinstance(topped, dict) else None
     made = []
     for kind, key in (("drain", "drain"), ("change", "fill")):
         kept = job.entries.get(key)
         value = kept.get("value") if isinstance(kept, dict) else None
         if isinstance(value, int | float) and not any(e.day[:10] == day and e.kind == kind for e in known):
             fill = kind == "change"
+            litres = float(value) + (float(more) if fill and isinstance(more, int | float) else 0.0)
             made.append(
                 OilEntry(
-                    car=job.car, day=day, kind=kind, volume_l=float(value), filter_new=fill, grade=last.grade if fill and last else "",
-                    lot=last.lot if fill and last else "", note="From the job sheet.",
+                    car=job.car, day=day, kind=kind, volume_l=round(litres, 3), filter_new=fill,
+                    grade=grade[0].upper() if fill and grade else "", lot=can if fill else "", note="From the job sheet.",
                 )
             )  # fmt: skip
     return made
@@ -247,6 +276,13 @@ def ledger_of(job: Job, before: Iterable[OilEntry]) -> list[OilEntry]:
 def outside(step: Step, value: float) -> bool:
     """True for a measurement outside the step's limits."""
     return (step.low is not None and value < step.low) or (step.high is not None and value > step.high)
+
+
+def unsafe(step: Step, value: float) -> bool:
+    """True for a measurement that may not stay so, whatever the reason."""
+    return (step.never_below is not None and value < step.never_below) or (
+        step.never_above is not None and value > step.never_above
+    )
 
 
 def not_good(step: Step, got: Entered) -> list[str]:
@@ -265,7 +301,9 @@ def reasons_wanted(sheet: Sheet, entries: Mapping[str, Any]) -> set[str]:
     wanted = {key for key, _ in _contradictions(sheet, entries, DisplayUnits())}
     for step in sheet.steps:
         got = entered(entries, step)
-        if not_good(step, got) or (step.measure and got.value is not None and outside(step, got.value)):
+        if not_good(step, got) or (
+            step.measure and got.value is not None and outside(step, got.value) and not unsafe(step, got.value)
+        ):
             wanted.add(step.key)
     return wanted
 
@@ -300,8 +338,11 @@ def passed(step: Step, got: Entered) -> bool:
 def _wrong_at(number: int, step: Step, e: Entered, units: DisplayUnits) -> list[str]:
     if not e.done:
         return [f"Step {number} is not done."]
-    if step.measure and e.value is None:
+    if step.measure and e.value is None and not step.optional:
         return [f"Step {number}: {step.measure} was not measured."]
+    if step.measure and e.value is not None and unsafe(step, e.value):
+        value = _told(e.value, step.unit, units)
+        return [f"Step {number}: {step.measure} {value} is not safe, and no reason makes it so: {_safe(step, units)}."]
     if step.measure and e.value is not None and outside(step, e.value) and not e.reason.strip():
         value = _told(e.value, step.unit, units)
         return [f"Step {number}: {step.measure} {value} is outside {limits(step, units)}; say why it may stay so."]
@@ -324,6 +365,16 @@ def _contradictions(sheet: Sheet, entries: Mapping[str, Any], units: DisplayUnit
         bad = [x for s in sheet.steps for x in not_good(s, got[s.key])]
         if bad and got["verdict"].words.strip().lower().startswith("reassemble"):
             return [("verdict", f"reassemble, though {bad[0]}; say why, or investigate.")]
+    if sheet.key == "oil-change":
+        stick, drained = (got[k].value if k in got else None for k in ("stick", "drain"))
+        if stick is not None and drained is not None and abs(stick - drained) > _STICK_OFF_L:
+            said, came = (_told(x, "L", units) for x in (stick, drained))
+            return [
+                (
+                    "drain",
+                    f"the stick said {said}, {came} came out: stick, level book or what is left in the pan; say why.",
+                )
+            ]
     if sheet.key == "pickup-height":
         depth, length, gasket, clay = (
             got[k].value if k in got else None for k in ("depth", "length", "gasket", "clay")
@@ -336,6 +387,13 @@ def _contradictions(sheet: Sheet, entries: Mapping[str, Any], units: DisplayUnit
             words = f"the clay says {by_clay}, depth, gasket and length make {by_sums}; measure again or say why."
             return [("clay", words)]
     return []
+
+
+def _safe(step: Step, units: DisplayUnits) -> str:
+    if step.never_above is not None:
+        return f"never above {_told(step.never_above, step.unit, units)}"
+    assert step.never_below is not None
+    return f"never below {_told(step.never_below, step.unit, units)}"
 
 
 def limits(step: Step, units: DisplayUnits) -> str:

@@ -122,13 +122,19 @@ class OilState:
     due: tuple[Due, ...]
 
 
-def needed(holding: Holding, filter_new: bool = True, cooler_empty: bool = False, dry: bool = False) -> Needed:
+def needed(
+    holding: Holding,
+    filter_new: bool = True,
+    cooler_empty: bool = False,
+    dry: bool = False,
+    accumulator_empty: bool = False,
+) -> Needed:
     """What to pour to reach the full mark *after* running.
 
     Args:
         holding: volumes of the parts.
         filter_new: the filter is empty; ``cooler_empty``: cooler and lines were drained; ``dry``: galleries too, as
-            after a rebuild (else they keep their oil through a change).
+            after a rebuild (else they keep their oil through a change); ``accumulator_empty``: it was vented for the change.
     """
     wanted = [("pan", holding.pan_l)]
     away: list[tuple[str, float | None]] = []
@@ -138,8 +144,8 @@ def needed(holding: Holding, filter_new: bool = True, cooler_empty: bool = False
         away += [("cooler", holding.cooler_l), ("lines", holding.lines_l)]
     if dry:
         away.append(("galleries", holding.galleries_l))
-        if holding.accumulator_l != 0.0:
-            away.append(("accumulator", holding.accumulator_l))
+    if (dry or accumulator_empty) and holding.accumulator_l != 0.0:
+        away.append(("accumulator", holding.accumulator_l))
     parts = [(name, litres) for name, litres in wanted + away if litres is not None]
     unknown = tuple(name for name, litres in wanted + away if litres is None)
     drop = sum(litres for _, litres in away if litres is not None)

@@ -8,11 +8,13 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from functools import cache
 from importlib import resources
 from types import MappingProxyType
+from typing import Any
 
+_WAITS = "Not now: its test needs a running engine. Only once the engine builder lets it run again."
 EFFORT_WORDS = MappingProxyType({1: "minutes", 2: "one run", 3: "an hour", 4: "pan off"})
 """What a test takes."""
 
@@ -61,6 +63,8 @@ class _Cause:
     test: str
     effort: int
     weights: Mapping[str, Mapping[str, float]]
+    off: Mapping[str, Any] = field(default_factory=dict)
+    """The check that needs no running engine: its rank after a stop, its effort, and what it is."""
 
 
 @cache
@@ -97,9 +101,21 @@ def interview(answers: Mapping[str, str]) -> Interview:
                 tuple(words[k] for k, w in weights.items() if w > 1.0), tuple(words[k] for k, w in weights.items() if w < 0.5),
             )
         )  # fmt: skip
+    stop = _stop(given)
+    if stop:
+        return Interview(stop, _engine_off(suspects, {c.key: c.off for c in causes}))
     # Of causes that stand about equal the one that is sooner tested comes first.
     suspects.sort(key=lambda s: (-round(s.share, 1), s.effort, -s.share))
-    return Interview(_stop(given), tuple(suspects))
+    return Interview(stop, tuple(suspects))
+
+
+def _engine_off(suspects: list[Suspect], off: Mapping[str, Mapping[str, Any]]) -> tuple[Suspect, ...]:
+    """After a stop only checks with the engine off follow: level first, then pickup, then pan; what needs a running engine waits."""
+    made = []
+    for s in suspects:
+        check = off[s.key]
+        made.append(replace(s, test=check.get("test", _WAITS), effort=check.get("effort", s.effort)))
+    return tuple(sorted(made, key=lambda s: (off[s.key].get("rank", len(off)), -s.share)))
 
 
 def _standing(share: float, of: int, anything: bool) -> str:

@@ -45,6 +45,31 @@ def label(look: Look, words: str, kind: Type = Type.BODY, soft: bool = False) ->
     return made
 
 
+class ChoiceDialog(QDialog):
+    """A question with a few answers, a button each; :attr:`chosen` is the answer's place, None where it was closed without one."""
+
+    def __init__(self, parent: QWidget, look: Look, title: str, words: str, answers: Sequence[str]) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self.chosen: int | None = None
+        self.words = words
+        layout = QVBoxLayout(self)
+        layout.addWidget(label(look, title, Type.STATION))
+        layout.addWidget(label(look, words))
+        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        for i, answer in enumerate(answers):
+            button = self.buttons.addButton(answer, QDialogButtonBox.ButtonRole.ActionRole)
+            button.clicked.connect(lambda _=False, at=i: self.choose(at))
+        self.buttons.rejected.connect(self.reject)
+        layout.addWidget(self.buttons)
+        self.setMinimumWidth(round(look.height() * 26))
+
+    def choose(self, answer: int) -> None:
+        """Give an answer."""
+        self.chosen = answer
+        self.accept()
+
+
 def scrolled(layout: QVBoxLayout) -> tuple[QWidget, QVBoxLayout]:
     """A column that scrolls when it is longer than the dialog."""
     body = QWidget()

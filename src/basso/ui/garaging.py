@@ -28,8 +28,10 @@ from basso.progress import Progress
 from basso.ui.garage_facts import facts_of, log_reader
 from basso.ui.garage_files import GarageFiles
 from basso.ui.passing import run_dialog
+from basso.units import Quantity
 
 if TYPE_CHECKING:
+    from basso.pressure.priming import Priming
     from basso.recording.recording import Recording
     from basso.trial.verdict import Comparison
     from basso.ui.desk import Desk
@@ -405,7 +407,7 @@ class Garaging:
             build=now.id if now else "",
             sheet=sheet,
             opened=date.today().isoformat(),
-            begun_on=begun(sheet, view.engine),
+            begun_on=begun(sheet, view.engine, now),
         )
         if self._model.add(f"beginning {job_title(job)}", job):
             self._station.jobs.choose(job.id)
@@ -442,7 +444,7 @@ class Garaging:
 
     def _prime(self, record: Record) -> None:
         """Fill the priming of a job in from the log that is shown; with no cranking in it, by stopwatch."""
-        from basso.garage.jobs import PRIMING_STEP, Entered, earlier_primings
+        from basso.garage.jobs import PRIMING_STEP, START_STEP, Entered, earlier_primings, sheet_of
         from basso.pressure.priming import find_priming, priming_words
         from basso.recording.corrections import apply
 
@@ -455,6 +457,15 @@ class Garaging:
             return
         priming = find_priming(recording) if recording is not None else None
         earlier = earlier_primings(view.jobs, record)
+        sheet = sheet_of(record)
+        with_start = sheet is not None and any(s.key == START_STEP for s in sheet.steps)
+        if priming is not None and recording is not None:
+            off_the_log = self._asked_about_log(record, recording, priming, with_start)
+            if off_the_log is None:
+                return
+            if not off_the_log:
+                priming = None
+        by_log = priming is not None
         if priming is None:
             from basso.ui.stopwatch import StopwatchDialog
 
@@ -462,10 +473,53 @@ class Garaging:
             priming = dialog.priming if run_dialog(dialog) else None
             if priming is None:
                 return
-        words = priming_words(priming, earlier)
+        source = f" Off the log {recording.path.name}." if by_log and recording is not None else ""
+        words = priming_words(priming, earlier) + source
         got = Entered(done=priming.first_s is not None, value=priming.first_s, words=words)
         entries = {**record.entries, PRIMING_STEP: got.as_plain()}
+        after_3_s = next((kpa for s, kpa in priming.after_start if s == 3.0), None)
+        if by_log and with_start and after_3_s is not None:
+            start = Entered(done=True, value=round(after_3_s, 1), words=source.strip())
+            entries = {**entries, START_STEP: start.as_plain()}
         self._model.change("the priming off the log", record, replace(record, entries=entries))
+
+    def _asked_about_log(self, job: Job, recording: Recording, priming: Priming, with_start: bool) -> bool | None:
+        """Whether the priming is read off the log that is shown: True, False (by stopwatch), or None: nothing is done.
+
+        The log may have nothing to do with the job, so what would be read off which log is said before anything is written.
+        """
+        from basso.garage.jobs import PRIMING_STEP, START_STEP
+        from basso.ui.dialogs import ChoiceDialog
+
+        units = self._desk.workspace.units
+        when = f", begun {recording.started.replace('T', ' ')[:16]}" if recording.started else ""
+        first = (
+            f"{priming.first_s:.1f} s of cranking until pressure"
+            if priming.first_s is not None
+            else "no pressure while cranking"
+        )
+        after_3_s = next((kpa for s, kpa in priming.after_start if s == 3.0), None)
+        start = (
+            f", {units.text(after_3_s, Quantity.PRESSURE)} 3 s after the start"
+            if with_start and after_3_s is not None
+            else ""
+        )
+        kept = [
+            k
+            for k in (PRIMING_STEP, START_STEP)
+            if isinstance(e := job.entries.get(k), dict) and e.get("value") is not None
+        ]
+        replaced = " What was entered before is replaced." if kept else ""
+        dialog = ChoiceDialog(
+            self._desk.window,
+            self._desk.look,
+            "Is this the log of this job?",
+            f"{recording.path.name}{when}: {first}{start}.{replaced}",
+            ("Read it off this log", "By stopwatch…"),
+        )
+        if not run_dialog(dialog) or dialog.chosen is None:
+            return None
+        return dialog.chosen == 0
 
     def _hold(self, record: Record) -> None:
         """Work the hold test of an accumulator job out."""

@@ -86,7 +86,7 @@ class SymptomsDialog(QDialog):
         self.stop.setVisible(bool(found.stop))
         parts = []
         for s in found.suspects:
-            faint = s.standing == "unlikely"
+            faint = s.standing == "unlikely" and not found.stop
             color = p.soft if faint else p.ink
             reasons = []
             if s.because:
