@@ -12,13 +12,17 @@ from basso import workflow
 from basso.analysis import analyse
 from basso.errors import Cancelled, FormatError, InputError
 from basso.pressure.dips import DipRules
+from basso.pressure.earlier import Known
+from basso.pressure.floors import Share
 from basso.pressure.options import JudgeOptions
 from basso.pressure.pooled import pooled_normal
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
 from basso.report.documents import analysis_document
+from basso.report.headline import sentence
 from basso.standin.faults import Logger
-from support import harrowfell_session, judged_scenario, made_recording, recording_of
+from basso.units import DisplayUnits
+from support import CLEAN, harrowfell_session, judged_scenario, made_recording, recording_of
 
 DEMO = workflow.demo_folder()
 
@@ -204,3 +208,16 @@ def test_what_a_sensor_shakes_by_is_no_exposure(logger: Logger) -> None:
     )
     assert event["min_share"] < event["told_share"]
     assert all("told_share" not in e for e in analysis_document(quiet)["events"])
+
+
+@pytest.mark.parametrize(("clearance", "said"), [("race", True), ("loose", True), ("production", False), ("", False)])
+def test_the_lean_rule_is_not_used_silently_on_wide_clearances(clearance: str, said: bool) -> None:
+    recording = harrowfell_session(CLEAN)
+    a = analyse(recording, JudgeOptions(known=Known(clearance=clearance)))
+    checks = [c for c in a.checks if c.id == "clearance"]
+    assert (
+        bool(checks) is said
+        and ("the lean per-thousand rule is for production ones" in sentence(a, DisplayUnits())) is said
+    )
+    other = analyse(recording, JudgeOptions(known=Known(clearance=clearance), floors=(Share(0.7),)))
+    assert not any(c.id == "clearance" for c in other.checks)

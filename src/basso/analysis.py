@@ -24,7 +24,7 @@ from basso.pressure.earlier import KeptNormal, expected_before, heading_held
 from basso.pressure.expected import ExpectedPressure, fit_expected, no_expectation
 from basso.pressure.explained import explained_kpa
 from basso.pressure.exposure import Exposure, measure_exposure
-from basso.pressure.floors import FloorLine, highest_floor
+from basso.pressure.floors import LEAN_RULE, FloorLine, Slope, highest_floor
 from basso.pressure.gauge import judge_readings
 from basso.pressure.options import JudgeOptions
 from basso.pressure.rivals import Rival, rivals_of
@@ -255,6 +255,12 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     if not expected.valid:
         checks.append(Check("expected", "warn", f"No expected pressure: {expected.reason}."))
 
+    if (
+        options.known is not None
+        and (loose := _lean_rule_on_wide_clearances(options, options.known.clearance)) is not None
+    ):
+        checks.append(loose)
+
     progress(0.7, "finding dips")
     floor = highest_floor(options.floors, followed, expected_kpa)
     is_judged = (np.nan_to_num(rpm) > options.rules.rpm_gate) & running(rpm) & warm(frame)
@@ -425,6 +431,19 @@ def _expected_before(options: JudgeOptions, rpm: FloatArray, temperature: FloatA
     if options.normal is not None:
         return options.normal.at(rpm, temperature)
     return expected_before(options.known.earlier, rpm, temperature) if options.known is not None else None
+
+
+def _lean_rule_on_wide_clearances(options: JudgeOptions, clearance: str) -> Check | None:
+    """The lean per-thousand rule is for production clearances: on wider ones it asks too little, and that is said."""
+    if clearance in ("", "production") or not any(
+        isinstance(f, Slope) and f.rule == LEAN_RULE.rule for f in options.floors
+    ):
+        return None
+    return Check(
+        "clearance", "warn",
+        f"This engine's clearances are {clearance} on its card, and the lean per-thousand rule is for production ones: it asks too little "
+        "of this engine. Choose its floor (Floors).",
+    )  # fmt: skip
 
 
 def _gauge_check(recording: Recording, options: JudgeOptions) -> Check:

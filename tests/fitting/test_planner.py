@@ -12,7 +12,7 @@ import pytest
 from basso.cli.main import main
 from basso.errors import InputError
 from basso.fitting.catalogue import keep_parts, made_part, parts_in_use
-from basso.fitting.planner import Part, joints, line_delay_s, plan_fit, shipped_parts
+from basso.fitting.planner import Part, joints, line_delay_s, line_viscosity_pas, plan_fit, shipped_parts
 from basso.fitting.threads import End, identify, parse_end, threads
 
 PAIRS = [
@@ -113,11 +113,28 @@ def test_a_measured_thread_is_identified_and_its_double_warned_of() -> None:
 
 def test_the_lines_delay_follows_poiseuille() -> None:
     # 1 m of 3 mm bore, 0.1 Pa·s: R = 128·0.1·1/(π·8.1e−11) = 5.03e10 Pa·s/m³, times 3e−13 m³/Pa.
-    assert line_delay_s(1.0, 3.0) == pytest.approx(0.0151, rel=0.01)
-    assert line_delay_s(1.0, 1.5) == pytest.approx(16 * line_delay_s(1.0, 3.0))
-    assert line_delay_s(1.0, 3.0, air_ml=1.0, pressure_kpa=298.7) == pytest.approx(
+    assert line_delay_s(1.0, 3.0, 0.1) == pytest.approx(0.0151, rel=0.01)
+    assert line_delay_s(1.0, 1.5, 0.1) == pytest.approx(16 * line_delay_s(1.0, 3.0, 0.1))
+    assert line_delay_s(1.0, 3.0, 0.1, air_ml=1.0, pressure_kpa=298.7) == pytest.approx(
         5.03e10 * (3e-13 + 1e-6 / 4e5), rel=0.01
     )
+
+
+def test_cold_oil_in_the_line_is_as_thick_as_it_is() -> None:
+    """10W-40 by its data sheet (95 and 14.5 mm²/s) at 10 °C is about 500 mm²/s: four times what 0.1 Pa·s stood for."""
+    assert line_viscosity_pas(10.0) == pytest.approx(0.4, rel=0.25)
+    assert line_viscosity_pas(10.0) > 8.0 * line_viscosity_pas(60.0)
+    plan = plan_fit(parse_end("female 1/8 NPT"), parse_end("male 1/8 NPT"), on_line=True)
+    words = next(c for c in plan.cautions if "The line delays" in c)
+    assert "at 10 °C" in words and "at 60 °C" in words
+
+
+def test_parallel_and_tapered_threads_of_one_pitch_are_told_by_the_taper() -> None:
+    both = identify(9.73, 0.907)
+    assert {"1/8 BSPP", "1/8 BSPT"} <= {t.name for t in both.candidates}
+    assert "by its taper" in both.caution
+    tapered = identify(9.95, 0.92, taper=True)
+    assert "by its taper" not in tapered.caution and "pitch gauge" in tapered.caution
 
 
 def test_the_command(capsys: pytest.CaptureFixture[str]) -> None:

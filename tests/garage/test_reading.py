@@ -477,3 +477,56 @@ def test_the_oil_of_a_session_is_the_label_when_fresh_and_what_was_measured_near
         oil_sheets=(*sheets, OilSheet(car="c", name="lot 7", v40=126.0, v100=18.0)),
     )
     assert oil("2026-08-05") == ("lot 7", 18.0)
+
+
+def _levels(*extra: LevelPoint) -> tuple[LevelPoint, ...]:
+    made = [
+        LevelPoint(
+            car="c", series="s", day="2026-04-01", pan_l=litres, depth_mm=10.0 + 12.0 * (litres - 3.0), stance="level"
+        )
+        for litres in (3.0, 3.2, 3.4, 3.6, 3.8, 4.0)
+    ]
+    return (*made, *extra)
+
+
+@pytest.mark.parametrize(
+    ("odd", "why"),
+    [
+        ({"stance": "nose up", "depth_mm": 30.0}, "stance and seat 'nose up', where most have 'level'"),
+        ({"wait_min": 1.0, "depth_mm": 12.0}, "read 1 min after pouring"),
+        ({"depth_mm": 21.0, "pan_l": 3.3}, "under the line of the others"),
+        ({"accumulator": "unknown", "depth_mm": 16.0}, "whether the accumulator was charged was not written down"),
+    ],
+)
+def test_one_odd_reading_does_not_bend_the_line_and_is_named(odd: dict[str, Any], why: str) -> None:
+    from basso.ui.stations.garage.picture import level_page
+
+    point = LevelPoint(**{"car": "c", "series": "s", "day": "2026-04-02", "pan_l": 3.5, **odd})
+    fitted = Build(car="c", name="B", since="2026-01-01", accumulator="2 L", accumulator_l=0.9)
+    pages = [
+        level_page(CarHistory(Car(name="C"), builds=(fitted,), levels=levels), "s", DisplayUnits())
+        for levels in (_levels(), _levels(point))
+    ]
+    assert pages[0].fit is not None and pages[1].fit is not None
+    assert pages[1].fit.litres(16.0)[0] == pytest.approx(pages[0].fit.litres(16.0)[0], abs=1e-6)
+    assert not any("Left out" in line for line in pages[0].lines)
+    assert any(line.startswith("Left out") and why in line for line in pages[1].lines)
+
+
+def test_readings_that_all_stand_nose_up_are_a_line_of_their_own() -> None:
+    from basso.garage.level_readings import sort_readings
+
+    nose_up = [replace(p, stance="Nose up ") for p in _levels()]
+    found = sort_readings(nose_up, lambda _: 0.0)
+    assert len(found.used) == 6 and found.left_out == ()
+
+
+def test_a_level_is_told_for_a_charged_and_for_an_empty_accumulator() -> None:
+    from basso.ui.stations.garage.picture import level_page, reading_words
+
+    fitted = Build(car="c", name="B", since="2026-01-01", accumulator="2 L", accumulator_l=0.9)
+    page = level_page(CarHistory(Car(name="C"), builds=(fitted,), levels=_levels()), "s", DisplayUnits())
+    words = reading_words(page, 16.0, DisplayUnits())
+    assert (
+        "3.50 L in the pan" in words and "4.40 L once it has emptied" in words and "2.60 L once it is charged" in words
+    )

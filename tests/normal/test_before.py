@@ -129,3 +129,9 @@ def test_the_heat_of_a_session_is_what_was_driven() -> None:
     assert found.hot_c == pytest.approx(105.0, abs=0.5) and found.warm_up is not None
     assert OilHeat.from_plain(found.as_plain()) == found
     assert oil_heat(t, rpm, None) is None and oil_heat(t, np.full(t.size, 900.0), oil) is None
+
+
+def test_oil_is_never_said_to_rise_by_more_than_the_air() -> None:
+    airs = (5.0, 12.0, 18.0, 25.0, 31.0)
+    found = airs_part(None, before(*(heat(hot_c=95.0 + 1.5 * a, air_c=a) for a in airs)))
+    assert found.by_c == 1.0 and found.high == 1.0

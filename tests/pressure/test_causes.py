@@ -216,7 +216,7 @@ def test_minutes_under_the_floor_are_no_braking_dip_and_the_headline_says_how_mu
     long = [d for d in a.dips if d.dip.duration_s > 30.0]
     assert long and {d.cause.name for d in long} == {"low_everywhere"}
     words = opening(a, DisplayUnits())
-    assert "The pressure lies below the floor in" in words.title and "not only in corners" in words.title
+    assert "The pressure is low everywhere, not only in corners: below the floor in" in words.title
     assert "do not run it" in words.detail
 
 

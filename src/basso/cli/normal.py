@@ -157,6 +157,7 @@ def _report(told: NormalTold, pooled: int) -> None:
         cooler_oil_words,
         cooler_words,
         flow_words,
+        met_words,
         port_words,
         seasons_words,
         temperature_words,
@@ -211,7 +212,9 @@ def _report(told: NormalTold, pooled: int) -> None:
     if told.cold_peak_kpa is not None:
         print(f"  highest with the oil under 50 °C: {told.cold_peak_kpa:.0f} kPa")
     if told.floor_met:
-        met = ", ".join(f"{m.rpm:.0f} rpm {temperature_words(m.at_c, units)}" for m in told.floor_met)
+        met = ", ".join(
+            f"{m.rpm:.0f} rpm {met_words(m, told.analysis.expected.temperature_range_c, units)}" for m in told.floor_met
+        )
         print(f"  normal falls to the floor at: {met}")
     for words in (
         port_words(told), seasons_words(told.seasons, units), cooler_words(told.cooler, units), ceiling_words(told, units),

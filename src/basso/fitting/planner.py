@@ -12,9 +12,14 @@ from dataclasses import dataclass, field
 from functools import cache
 from itertools import count
 
+import numpy as np
+
 from basso.fitting.threads import End, parse_end, table, threads
+from basso.oil.grades import Grade, grade
+from basso.oil.viscosity import walther
 
 _MOST_PARTS = 7
+_LINE_OIL = "10W-40"
 
 
 @dataclass(frozen=True, slots=True)
@@ -233,13 +238,23 @@ def _missing(
     return f"No tee takes the {switch} warning switch here; a tee {port.mate}, {port} and {switch.mate if switch else ''} would."
 
 
+_DENSITY_KG_M3 = 870.0
+COLD_LINE_C, WARM_LINE_C = 10.0, 60.0
+"""Oil in a line does not flow: it is as cold as the air about it, on a cold morning and beside a hot engine (defaults)."""
+
+
+def line_viscosity_pas(temperature_c: float, oil: Grade | None = None) -> float:
+    """Dynamic viscosity of the oil in a line, Pa·s: Walther's equation at its own temperature, times its density."""
+    return float(walther(oil or grade(_LINE_OIL)).viscosity_mm2ps(np.array(temperature_c))) * 1e-6 * _DENSITY_KG_M3
+
+
 def line_delay_s(
-    length_m: float, bore_mm: float, viscosity_pas: float = 0.1, air_ml: float = 0.0, pressure_kpa: float = 300.0
+    length_m: float, bore_mm: float, viscosity_pas: float, air_ml: float = 0.0, pressure_kpa: float = 300.0
 ) -> float:
     """Time constant of a line with a sensor at its end, s: resistance by compliance.
 
     Resistance 128 μL/(πd⁴) (Hagen and Poiseuille); compliance of braided hose 3e−13 m³/Pa a metre (default) and of trapped air
-    V/p, p absolute. Cold oil (0.1 Pa·s and more) is the worst case.
+    V/p, p absolute. The oil in a line is as cold as the air about it: see :func:`line_viscosity_pas`.
     """
     resistance = 128.0 * viscosity_pas * length_m / (3.141592653589793 * (bore_mm / 1000.0) ** 4)
     compliance = 3e-13 * length_m + air_ml * 1e-6 / ((pressure_kpa + 101.3) * 1000.0)
@@ -259,13 +274,12 @@ def _cautions(plan: Plan, on_line: bool) -> list[str]:
     for placed in plan.chain:
         if placed.part.line and placed.part.bore_mm is not None:
             length = placed.part.length_mm / 1000.0
-            bare, aired = (
-                line_delay_s(length, placed.part.bore_mm),
-                line_delay_s(length, placed.part.bore_mm, air_ml=1.0),
-            )
+            warm, cold = (line_viscosity_pas(t) for t in (WARM_LINE_C, COLD_LINE_C))
+            bore = placed.part.bore_mm
             said.append(
-                f"The line delays by about {bare:.2f} s with cold oil, and {aired:.2f} s with a bubble of 1 mL in it: let it rise to the "
-                "engine so that air climbs out, and bleed it."
+                f"The line delays by about {line_delay_s(length, bore, warm):.2f} s with {_LINE_OIL} at {WARM_LINE_C:.0f} °C in it and "
+                f"{line_delay_s(length, bore, cold):.2f} s at {COLD_LINE_C:.0f} °C; with a bubble of 1 mL {line_delay_s(length, bore, warm, 1.0):.2f} "
+                f"and {line_delay_s(length, bore, cold, 1.0):.2f} s: let it rise to the engine so that air climbs out, and bleed it."
             )
     used = {e.thread for pair in joints(plan) for e in pair}
     if any(threads()[t].taper for t in used):

@@ -13,6 +13,8 @@ from basso.errors import InputError
 
 GENDERS = ("male", "female")
 _DIAMETER_MM, _PITCH_MM = 0.35, 0.05
+_SAME_PITCH_MM = 0.01
+"""BSPP and BSPT of one size have one pitch; only the taper tells them."""
 """What a calliper and a pitch gauge in oily hands are sure to (default); a taper is measured at its large end."""
 
 
@@ -98,11 +100,19 @@ def identify(diameter_mm: float, pitch_mm: float, taper: bool | None = None) -> 
     )
     if not found:
         return Identified((), "No known thread fits; measure again, over the crests and at the large end.")
-    standards = {t.name.split()[-1] for t in found}
-    if {"NPT", "BSPT"} <= standards or len(found) > 1:
-        named = " and ".join(t.name for t in found[:3])
-        return Identified(
-            tuple(found),
-            f"{named} start into each other and do not seal: settle it with a pitch gauge before anything is screwed in.",
-        )
-    return Identified(tuple(found), "")
+    if len(found) == 1:
+        return Identified(tuple(found), "")
+    named = " and ".join(t.name for t in found[:3])
+    by_pitch = max(t.pitch_mm for t in found) - min(t.pitch_mm for t in found) > _SAME_PITCH_MM
+    by_taper = len({t.taper for t in found}) > 1
+    tests = [
+        "by its taper: a straight edge along the crests rocks on a taper, a parallel thread lies on it"
+        if by_taper
+        else "",
+        "with a pitch gauge" if by_pitch else "",
+        "by its marking" if not (by_taper or by_pitch) else "",
+    ]
+    how = " and ".join(t for t in tests if t)
+    return Identified(
+        tuple(found), f"{named} start into each other and do not seal: settle it {how}, before anything is screwed in."
+    )

@@ -107,6 +107,7 @@ def known_of(
         maps_for(history, session),
         session.accumulator,
         floors_of(choice_in_force(history)),
+        engine.clearance if engine is not None else "",
     )
 
 

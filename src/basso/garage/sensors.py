@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from basso.errors import InputError
 from basso.fitting.calibration import CalibrationLine, fit_line
 from basso.fitting.places import places
-from basso.fitting.planner import line_delay_s
+from basso.fitting.planner import WARM_LINE_C, line_delay_s, line_viscosity_pas
 from basso.fitting.wiring import ground_error_kpa
 from basso.garage.records import Calibration, Sensor, new_id
 from basso.recording.roles import take_apart
@@ -99,7 +99,7 @@ def line_delay_of(card: Sensor) -> float | None:
     """What the line of a sensor delays with warm oil (0.02 Pa·s), s; None for one that hangs on none, or none that is known."""
     if card.mount != "on a flexible line" or card.line_m is None or not card.bore_mm:
         return None
-    return line_delay_s(card.line_m, card.bore_mm, 0.02)
+    return line_delay_s(card.line_m, card.bore_mm, line_viscosity_pas(WARM_LINE_C))
 
 
 def known_sensor(card: Sensor, calibrations: Sequence[Calibration], day: str = "9999") -> KnownSensor:

@@ -164,5 +164,6 @@ def airs_part(now: OilHeat | None, before: Sequence[HeatBefore]) -> AirsPart:
     # No thermometer and no pace repeats to better than 2 °C, whatever a few sessions happen to do.
     sd = max(float(np.sqrt(np.sum(left**2) / max(air.size - 2, 1))), 2.0)
     error = 1.645 * sd / float(np.sqrt(np.sum((air - air.mean()) ** 2)))
-    by = float(np.clip(slope, 0.0, 1.5))
-    return AirsPart(by, max(by - error, 0.0), min(by + error, 1.5), air.size)
+    # Oil cannot rise by more than the air does: what a slope over one shows beside it is pace or sun.
+    by = float(np.clip(slope, 0.0, 1.0))
+    return AirsPart(by, max(by - error, 0.0), min(by + error, 1.0), air.size)

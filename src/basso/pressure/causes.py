@@ -552,7 +552,7 @@ def _most_held(time_s: FloatArray, g: FloatArray) -> float:
 
 
 def _lag(time_s: FloatArray, g: FloatArray, start_s: float) -> float | None:
-    """Seconds from the g reaching 70 % of its peak of the last 2 s to the crossing at ``start_s``.
+    """Seconds from the g reaching 70 % of its peak of the last 2 s to the crossing at ``start_s``; None where it was up all along.
 
     Counted from the rise that led to the peak, also when the g has let up again since.
     """
@@ -561,7 +561,9 @@ def _lag(time_s: FloatArray, g: FloatArray, start_s: float) -> float | None:
         return None
     top = int(lately[np.argmax(g[lately])])
     under = np.flatnonzero(g[:top] < 0.7 * g[top])
-    first = int(under[-1]) + 1 if under.size else 0
+    if not under.size:
+        return None  # it was held for longer than was looked back: when it built up is not known
+    first = int(under[-1]) + 1
     return max(0.0, start_s - float(time_s[first]))
 
 

@@ -131,7 +131,7 @@ class Known:
     ``sensor``: its sensor's card; ``earlier``: its earlier sessions, ``kept``: normals that were kept of it, oldest first;
     ``air_c``: air temperature as it was written down; ``oil``: the oil that was in, None where neither label nor sample says;
     ``circuits``: maps of circuits, that of the session's own first; ``accumulator``: its state, "" where no session says;
-    ``floors``: what the car's owner chose to judge by, () without a choice.
+    ``floors``: what the car's owner chose to judge by, () without a choice; ``clearance``: the class on its engine's card, "" unknown.
     """
 
     sensor: KnownSensor | None = None
@@ -142,6 +142,7 @@ class Known:
     circuits: tuple[CircuitMap, ...] = field(default=())
     accumulator: str = ""
     floors: tuple[Floor, ...] = field(default=())
+    clearance: str = ""
 
     @property
     def in_force(self) -> KeptNormal | None:

@@ -143,7 +143,9 @@ SCHOOLS: tuple[School, ...] = (
     ),
     School("Fixed", Fixed(30.0 * PSI_KPA), "a plain back-off line: below it lift, whatever the rpm"),
 )
-DEFAULT_FLOORS: tuple[Floor, ...] = (Slope(0.0, 48.3), Share(0.70))
+LEAN_RULE = Slope(0.0, 48.3)
+"""7 psi for every 1000 rpm."""
+DEFAULT_FLOORS: tuple[Floor, ...] = (LEAN_RULE, Share(0.70))
 """The lean per-thousand rule and 70 % of normal (the contract's defaults)."""
 
 

@@ -94,6 +94,7 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
         return _gauge_words(a, units)
     resting = " It rests on a zero that is only assumed." if a.zero_state == "assumed" else " The zero is wrong, and was left so." if a.zero_state == "left wrong" else ""  # fmt: skip
     doubts = doubt_words(a)
+    resting += "".join(f" {c.message}" for c in a.checks if c.id == "clearance")
     over = _count(len(a.rounds), _round_word(a)) if a.rounds else f"{a.exposure.running_s / 60:.0f} min of running"
     if not a.dips:
         margin = a.margin_kpa[a.judged]
@@ -158,7 +159,7 @@ def _everywhere(a: Analysis) -> Words | None:
             "Next: is it the right floor for this engine? If so, do not run it: reference gauge, oil level, relief valve, oil grade.",
         )
     return Words(
-        f"The pressure lies below the floor in {below_min:.1f} of {judged_min:.1f} min, not only in corners",
+        f"The pressure is low everywhere, not only in corners: below the floor in {below_min:.1f} of {judged_min:.1f} min",
         _NEXT["low_everywhere"],
     )
 

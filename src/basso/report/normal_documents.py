@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from basso.normal.clearance import FlowNeed
     from basso.normal.cooler import CoolerTrade
     from basso.normal.told import NormalTold
+    from basso.pressure.adviser import FloorMet
 
 _Z90 = 1.645
 _P, _T = Quantity.PRESSURE, Quantity.TEMPERATURE
@@ -185,7 +186,13 @@ def normal_document(told: NormalTold) -> Document:
         else None,
         "cold_peak_kpa": rounded(told.cold_peak_kpa),
         "floor_met": [
-            {"rpm": m.rpm, "at_c": rounded(m.at_c, 1), "low_c": rounded(m.low_c, 1), "high_c": rounded(m.high_c, 1)}
+            {
+                "rpm": m.rpm,
+                "at_c": rounded(m.at_c, 1),
+                "low_c": rounded(m.low_c, 1),
+                "high_c": rounded(m.high_c, 1),
+                "driven": _was_driven(told, m),
+            }
             for m in told.floor_met
         ],
         "port": port_words(told),
@@ -404,6 +411,22 @@ def flow_words(f: FlowNeed | None, units: DisplayUnits) -> str:
             "unless they go over the maker's most"
         )
     return f"{words}."
+
+
+def _was_driven(told: NormalTold, m: FloorMet) -> bool | None:
+    """Whether oil of that temperature was driven in the session; null where it is never met."""
+    heat = told.analysis.expected.temperature_range_c
+    return None if m.at_c is None or heat is None else heat[0] <= m.at_c <= heat[1]
+
+
+def met_words(m: FloorMet, driven_c: tuple[float, float] | None, units: DisplayUnits, interval: bool = True) -> str:
+    """Where normal meets the floor: temperature, its 90 % interval, and whether that lies where nothing was driven."""
+    low, high = (temperature_words(v, units) for v in (m.low_c, m.high_c))
+    words = temperature_words(m.at_c, units) + (f" ({low} to {high})" if interval else "")
+    if m.at_c is None or driven_c is None or m.at_c >= HOTTEST_C:
+        return words
+    beyond = "colder" if m.at_c < driven_c[0] else "hotter" if m.at_c > driven_c[1] else ""
+    return f"{words}, {beyond} than was driven" if beyond else words
 
 
 def temperature_words(value_c: float | None, units: DisplayUnits) -> str:

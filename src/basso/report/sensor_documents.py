@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from basso.errors import InputError
 from basso.fitting.calibration import calibration_words
-from basso.fitting.planner import line_delay_s
+from basso.fitting.planner import COLD_LINE_C, line_delay_s, line_viscosity_pas
 from basso.fitting.wiring import LEAST_TOLD_KPA
 from basso.garage.history import car_history
 from basso.garage.records import Calibration, Car, Sensor
@@ -57,7 +57,8 @@ def line_words(card: Sensor) -> str:
         return ""
     if card.bore_mm is None or card.bore_mm <= 0:
         return f" of {card.line_m:g} m"
-    return f" of {card.line_m:g} m, {card.bore_mm:g} mm bore (about {line_delay_s(card.line_m, card.bore_mm):.2f} s late with cold oil)"
+    cold = line_delay_s(card.line_m, card.bore_mm, line_viscosity_pas(COLD_LINE_C))
+    return f" of {card.line_m:g} m, {card.bore_mm:g} mm bore (about {cold:.2f} s late with oil at {COLD_LINE_C:.0f} °C in it)"
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,17 +14,17 @@ from basso.garage.build_line import Stage, find, holding, sampled, stages, state
 from basso.garage.cards import differences
 from basso.garage.fields import Names, fields_of, told
 from basso.garage.history import CarHistory
+from basso.garage.level_readings import AFTER_RUNNING, BEFORE_START, sort_readings
 from basso.garage.normals import normal_words, versions
 from basso.garage.records import Attachment, Build, Engine, Job, LevelPoint, OilEntry, Record, Session
 from basso.oil.grades import grades
 from basso.oil.laboratory import Finding, Trend, findings, trends
-from basso.oil.level_book import LevelFit, Reading, drunk_l, fit_level, mixed_parts
+from basso.oil.level_book import LevelFit, drunk_l, fit_level, mixed_parts
 from basso.oil.life import OilState, gone_l, needed
 from basso.ui.stations.garage.sheet_picture import job_title
-from basso.units import DisplayUnits, FloatArray, Quantity
+from basso.units import DisplayUnits, FloatArray, Quantity, told_in
 
 R = TypeVar("R", bound=Record)
-BEFORE_START, AFTER_RUNNING = "before the start", "after running"
 """Marks of two level readings with nothing poured between them: their difference is what the rest of the system took."""
 
 
@@ -337,18 +337,15 @@ def series_of(view: CarHistory) -> list[str]:
 def level_page(view: CarHistory, series: str, units: DisplayUnits) -> LevelPage:
     """Fit one series and say what its marks hold."""
     own = [p for p in view.levels if p.series == series]
-    stored = {p.id: _stored_l(view, p) for p in own}
-    readings = [
-        Reading(p.pan_l - stored[p.id], p.depth_mm)
-        for p in own
-        if p.pan_l is not None and p.depth_mm is not None and p.mark != AFTER_RUNNING
-    ]
+    found = sort_readings(own, lambda p: _stored_l(view, p))
+    readings = [r for _, r in found.used]
+    left_out = [f"Left out: {level_words(p, units)}, {p.day[:10]}: {told_in(why, units)}." for p, why in found.left_out]
     fit = fit_level(readings)
     points = tuple((x.depth_mm, x.pan_l) for x in readings)
     if fit is None:
         return LevelPage(
             series, "Not calibrated yet",
-            ("Pour known volumes and read the stick each time: at least three readings, well apart.",), "", points, None,
+            ("Pour known volumes and read the stick each time: at least three readings, well apart.", *left_out), "", points, None,
             np.empty((3, 0)), (),
         )  # fmt: skip
     now = view.newest_build
@@ -374,6 +371,7 @@ def level_page(view: CarHistory, series: str, units: DisplayUnits) -> LevelPage:
             if p.mark == "full" and view.engine is not None and view.engine.full_l is not None:
                 warning = mixed_parts(litres, within, view.engine.full_l)
     lines += _drunk(own, fit, units)
+    lines += left_out
     return LevelPage(
         series,
         "What a reading means",
@@ -405,12 +403,13 @@ def _drunk(own: Sequence[LevelPoint], fit: LevelFit, units: DisplayUnits) -> lis
     return lines
 
 
-def _stored_l(view: CarHistory, point: LevelPoint) -> float:
-    """What an armed accumulator had taken out of the pan at a reading, by the build of that day."""
-    if point.accumulator != "armed":
+def _stored_l(view: CarHistory, point: LevelPoint) -> float | None:
+    """What an armed accumulator had taken out of the pan at a reading, by the build of that day; None where its state is not known."""
+    if point.accumulator not in ("armed", "unknown"):
         return 0.0
     on = max((b for b in view.builds if b.since[:10] <= point.day[:10]), key=lambda b: b.since, default=None)
-    return (on.accumulator_l or 0.0) if on is not None else 0.0
+    stored = (on.accumulator_l or 0.0) if on is not None else 0.0
+    return None if point.accumulator == "unknown" and stored else stored
 
 
 def level_words(p: LevelPoint, units: DisplayUnits) -> str:
@@ -433,9 +432,8 @@ def reading_words(page: LevelPage, depth_mm: float, units: DisplayUnits) -> str:
         return str(error)
     words = f"{units.text(litres, Quantity.VOLUME)} in the pan (± {units.text(within, Quantity.VOLUME)})"
     if page.stored_l:
-        words += (
-            f"; {units.text(litres + page.stored_l, Quantity.VOLUME)} once the armed accumulator has emptied into it"
-        )
+        emptied, charged = (units.text(litres + s * page.stored_l, Quantity.VOLUME) for s in (1.0, -1.0))
+        words += f"; read with the accumulator charged, {emptied} once it has emptied into the pan; read with it empty, {charged} once it is charged"
     return words
 
 

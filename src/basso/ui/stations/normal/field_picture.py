@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from basso.pressure.adviser import floor_met
 from basso.pressure.floors import Floor, highest_floor, moves_with_normal
-from basso.report.normal_documents import temperature_words
+from basso.report.normal_documents import met_words
 from basso.ui.plots.ticks import round_step
 from basso.units import DisplayUnits, FloatArray, Quantity
 
@@ -158,5 +158,5 @@ def reading_at(told: NormalTold, rpm: float, heat: float, units: DisplayUnits) -
     if met:
         absolute = [f for f in told.analysis.options.floors if not moves_with_normal(f)]
         floor = float(highest_floor(absolute, n, np.array([kpa])).kpa[0])
-        words += f"; floor {units.text(floor, _P)}, met at {temperature_words(met[0].at_c, units)}"
+        words += f"; floor {units.text(floor, _P)}, met up to {met_words(met[0], e.temperature_range_c, units)}"
     return words

@@ -16,6 +16,7 @@ from basso.report.normal_documents import (
     change_words,
     cooler_oil_words,
     cooler_words,
+    met_words,
     seasons_words,
     temperature_words,
 )
@@ -180,7 +181,7 @@ def floor_met_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...
     return [
         (
             f"{m.rpm:.0f}",
-            temperature_words(m.at_c, units),
+            met_words(m, told.analysis.expected.temperature_range_c, units, interval=False),
             f"{temperature_words(m.low_c, units)} – {temperature_words(m.high_c, units)}",
         )
         for m in told.floor_met
