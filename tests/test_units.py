@@ -118,7 +118,7 @@ class TestDisplay:
     ("said", "shown"),
     [
         ("Reads 100.8 ± 2.2 kPa over 10.1 s.", "Reads 14.6 ± 0.32 psi over 10.1 s."), ("must read 0 ± 3 kPa", "must read 0.0 ± 0.4 psi"),
-        ("from 0 to 1000 kPa", "from 0.0 to 145 psi"), ("moved by −7 kPa, +14 kPa", "moved by −1.0 psi, +2.0 psi"), ("over 6000 kPa/s there", "over 6000 kPa/s there"),
+        ("from 0 to 1000 kPa", "from 0.0 to 145 psi"), ("moved by −7 kPa, +14 kPa", "moved by −1.0 psi, +2.0 psi"), ("over 6000 kPa/s there", "over 870 psi/s there"), ("from 90 to 104 °C", "from 194 to 219 °F"),
         ("moves by 30 °C", "moves by 54 °F"), ("stands at 25.0 °C throughout", "stands at 77.0 °F throughout"), ("P3kPa and 5 kPas", "P3kPa and 5 kPas"),
     ],
 )  # fmt: skip

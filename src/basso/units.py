@@ -248,8 +248,11 @@ class DisplayUnits:
         return chosen if chosen is not None else base_unit(quantity)
 
 
-_SAID_PRESSURE = re.compile(r"(?<![\w.])([−+-]?\d+(?:\.\d+)?)((?: ± | to | and )(\d+(?:\.\d+)?))? kPa(?![/\w])")
-_SAID_HEAT = re.compile(r"(by )?(?<![\w.])([−-]?\d+(?:\.\d+)?) °C(?!\w)")
+_SAID_PRESSURE = re.compile(
+    r"(?<![\w.])([−+-]?\d+(?:\.\d+)?)((?: ± | to | and )(\d+(?:\.\d+)?))? kPa(?=/s\b|(?![/\w]))"
+)
+_SAID_HEAT = re.compile(r"(by )?(?<![\w.])(?:([−-]?\d+(?:\.\d+)?)( to | and |–))?([−-]?\d+(?:\.\d+)?) °C(?!\w)")
+_SAID_FLOW = re.compile(r"(?<![\w.])(\d+(?:\.\d+)?) L/min\b")
 
 
 def told_in(sentence: str, units: DisplayUnits) -> str:
@@ -257,7 +260,7 @@ def told_in(sentence: str, units: DisplayUnits) -> str:
 
     "by N °C" is taken for a difference, every other temperature for one on the scale.
     """
-    pressure, heat = units.pressure, units.temperature
+    pressure, heat, volume = units.pressure, units.temperature, units.volume
     more = {"psi": 1, "bar": 2}.get(pressure.symbol, 0)
 
     def shown(number: str) -> str:
@@ -272,11 +275,20 @@ def told_in(sentence: str, units: DisplayUnits) -> str:
         return f"{shown(found[1])}{second} {pressure.symbol}"
 
     def heats(found: re.Match[str]) -> str:
-        value = float(found[2].replace("−", "-"))
-        converted = heat.difference_from_base(value) if found[1] else float(heat.from_base(value))
-        digits = len(found[2].partition(".")[2])
-        return f"{found[1] or ''}{converted:.{digits}f} {heat.symbol}".replace("-", "−")
+        def shown_heat(number: str) -> str:
+            value = float(number.replace("−", "-"))
+            converted = heat.difference_from_base(value) if found[1] else float(heat.from_base(value))
+            return f"{converted:.{len(number.partition('.')[2])}f}".replace("-", "−")
+
+        first = f"{shown_heat(found[2])}{found[3]}" if found[2] else ""
+        return f"{found[1] or ''}{first}{shown_heat(found[4])} {heat.symbol}"
+
+    def flows(found: re.Match[str]) -> str:
+        digits = len(found[1].partition(".")[2]) + 1
+        return f"{volume.from_base(float(found[1])):.{digits}f} {volume.symbol}/min"
 
     if pressure.symbol != "kPa":
         sentence = _SAID_PRESSURE.sub(pressures, sentence)
+    if volume.symbol != "L":
+        sentence = _SAID_FLOW.sub(flows, sentence)
     return sentence if heat.symbol == "°C" else _SAID_HEAT.sub(heats, sentence)

@@ -36,7 +36,7 @@ def sensor_words(card: Sensor, units: DisplayUnits) -> str:
     if card.thread:
         parts.append(card.thread)
     if card.mount != "unknown":
-        parts.append(card.mount + line_words(card))
+        parts.append(card.mount + line_words(card, units))
     return ", ".join(parts)
 
 
@@ -51,14 +51,14 @@ def range_words(card: Sensor, units: DisplayUnits) -> str:
     return said if card.low_v is None or card.high_v is None else f"{said} over {card.low_v:g} to {card.high_v:g} V"
 
 
-def line_words(card: Sensor) -> str:
+def line_words(card: Sensor, units: DisplayUnits) -> str:
     """The line a sensor hangs on, with what it delays cold; "" without one."""
     if card.line_m is None or card.mount == "on the block":
         return ""
     if card.bore_mm is None or card.bore_mm <= 0:
         return f" of {card.line_m:g} m"
     cold = line_delay_s(card.line_m, card.bore_mm, line_viscosity_pas(COLD_LINE_C))
-    return f" of {card.line_m:g} m, {card.bore_mm:g} mm bore (about {cold:.2f} s late with oil at {COLD_LINE_C:.0f} °C in it)"
+    return f" of {card.line_m:g} m, {card.bore_mm:g} mm bore (about {cold:.2f} s late with oil at {units.text(COLD_LINE_C, Quantity.TEMPERATURE)} in it)"
 
 
 @dataclass(frozen=True, slots=True)

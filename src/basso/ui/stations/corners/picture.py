@@ -128,7 +128,7 @@ def opening(told: CornersTold, units: DisplayUnits) -> Opening:
     often = [p for p in told.ranked if p.dips >= _OFTEN * len(p.passes)]
     if not often:
         some = f": {len(told.ranked)} places dip now and then" if told.ranked else ""
-        return Opening(f"No place dips in most laps{some}", f"{thresholds} {_lean_words(told)}".strip())
+        return Opening(f"No place dips in most laps{some}", f"{thresholds} {_lean_words(told, units)}".strip())
     at, side = {p.place.kind for p in often}, told.analysis.side
     clear = [
         w
@@ -145,7 +145,7 @@ def opening(told: CornersTold, units: DisplayUnits) -> Opening:
         thresholds,
         _missing_g(told),
         _when_words(told, units),
-        _lean_words(told),
+        _lean_words(told, units),
         held_up_words(told),
         _test_words(told),
     )
@@ -188,13 +188,17 @@ def _listed(words: list[str]) -> str:
     return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
 
 
-def _lean_words(told: CornersTold) -> str:
+def _lean_words(told: CornersTold, units: DisplayUnits) -> str:
     lean = [p for p in told.places if p.lean_per_lap is not None]
     worst = min(lean, key=lambda p: p.lean_per_lap or 0.0, default=None)
     if worst is None or worst.lean_per_lap is None or worst.lean_per_lap >= 0:
         return ""
     heat = [p.temperature_c for p in worst.passes]
-    warmer = f", as the oil warms from {heat[0]:.0f} to {heat[-1]:.0f} °C" if heat and heat[-1] - heat[0] > 4.0 else ""
+    warmer = (
+        f", as the oil warms from {units.number(heat[0], Quantity.TEMPERATURE)} to {units.text(heat[-1], Quantity.TEMPERATURE)}"
+        if heat and heat[-1] - heat[0] > 4.0
+        else ""
+    )
     return f"{worst.place.label[:1].upper()}{worst.place.label[1:]} falls by {-100.0 * worst.lean_per_lap:.1f} % a lap{warmer}."
 
 

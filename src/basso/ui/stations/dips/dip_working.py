@@ -11,7 +11,7 @@ import numpy as np
 from basso.pressure.floors import SCHOOLS
 from basso.ui.stations.dips.picture import sentence
 from basso.ui.stations.working import Step, floor_words
-from basso.units import DisplayUnits, Quantity
+from basso.units import DisplayUnits, Quantity, told_in
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis, JudgedDip
@@ -117,7 +117,7 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
         )
     )
     steps.append(
-        Step("Cause", sentence(d), "g over the second before the crossing, held against the rest of the session")
+        Step("Cause", sentence(d, units), "g over the second before the crossing, held against the rest of the session")
     )
     steps.append(Step("What would change it", _what_if(a, at, p), "the same sample under the other schools of floor"))
     return steps
@@ -131,7 +131,7 @@ def _reading_step(a: Analysis, at: int, p: Callable[[float], str]) -> Step:
     source = f"'{name}' at {a.time_s[at]:.2f} s, as logged"
     if offset is not None:
         formula = f"{p(value - offset.value)} as logged {'−' if offset.value < 0 else '+'} {p(abs(offset.value))} = {p(value)}"
-        source = f"'{name}' at {a.time_s[at]:.2f} s; zero: {offset.reason}"
+        source = f"'{name}' at {a.time_s[at]:.2f} s; zero: {told_in(offset.reason, units)}"
     return Step("Lowest margin's pressure", formula, source)
 
 

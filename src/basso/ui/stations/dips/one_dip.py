@@ -139,7 +139,7 @@ def dip_detail(a: Analysis, d: JudgedDip, units: DisplayUnits) -> str:
     return (
         f"Down to {lowest_words(a, d.dip.min_pressure_kpa, units)} {units.pressure.symbol}{share}, "
         f"{units.text(-d.dip.told_margin_kpa, Quantity.PRESSURE, difference=True)} under the floor{' (share and depth less what the sensor shakes by)' if a.at_or_above else ''}, for {d.dip.duration_s:.2f} s at {d.rpm:.0f} rpm{heat}. "
-        f"By exposure number {rank} of {len(order)}.{_lift_words(a, d)} {sentence(d)}"
+        f"By exposure number {rank} of {len(order)}.{_lift_words(a, d)} {sentence(d, units)}"
     )
 
 

@@ -11,7 +11,7 @@ import numpy as np
 from basso.fitting.places import GALLERY
 from basso.report.headline import CAUSE_NAMES
 from basso.trust.verdict import ZERO_STATES
-from basso.units import DisplayUnits, FloatArray, Quantity
+from basso.units import DisplayUnits, FloatArray, Quantity, told_in
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis, JudgedDip
@@ -73,7 +73,7 @@ def dip_rows(a: Analysis, units: DisplayUnits) -> list[DipRow]:
             d.rpm,
             cells[7],
         )
-        rows.append(DipRow(i + 1, dip.start_s, cells, keys, d.severity, sentence(d)))
+        rows.append(DipRow(i + 1, dip.start_s, cells, keys, d.severity, sentence(d, units)))
     return rows
 
 
@@ -94,11 +94,11 @@ def _sureness(d: JudgedDip) -> float:
     return max(d.cause.confidence, 0.7) if d.cause.together_with else d.cause.confidence
 
 
-def sentence(d: JudgedDip) -> str:
+def sentence(d: JudgedDip, units: DisplayUnits) -> str:
     """Why, in a sentence, with how sure."""
     sure = "sure" if _sureness(d) >= 0.85 else "fairly sure" if _sureness(d) >= 0.6 else "not sure"
     known = "" if d.cause.name == "unknown" else f" ({sure})"
-    return f"{CAUSE_NAMES[d.cause.key]}{known}: {d.cause.reason}."
+    return f"{CAUSE_NAMES[d.cause.key]}{known}: {told_in(d.cause.reason, units)}."
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -348,7 +348,7 @@ class DipsStation(QWidget):
     def _mark(self, dip: int) -> None:
         assert self._analysis is not None
         self.traces.select_dip(dip)
-        self._reason.setText(f"Dip {dip + 1}. {sentence(self._analysis.dips[dip])} F2 shows the working.")
+        self._reason.setText(f"Dip {dip + 1}. {sentence(self._analysis.dips[dip], self._units)} F2 shows the working.")
         self._show_page_of(self._stack.currentIndex())
         self.dip_selected.emit(dip)
 

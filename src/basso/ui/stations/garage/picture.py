@@ -268,7 +268,10 @@ def oil_page(view: CarHistory, units: DisplayUnits) -> OilPage:
             facts.append(("Interval", "by distance alone, which says little: set hours or sessions too"))
         if abs(oil.weighted_h - oil.running_h) > 0.05:
             facts.append(
-                ("Counts as", f"{oil.weighted_h:.1f} h: a road hour half, time over 100 °C half again (default)")
+                (
+                    "Counts as",
+                    f"{oil.weighted_h:.1f} h: a road hour half, time over {units.text(100.0, Quantity.TEMPERATURE)} half again (default)",
+                )
             )
         facts += [(f"Due by {_DUE[d.unit]}", f"{d.used:.3g} of {d.limit:g} {d.unit}") for d in oil.due]
     pour = ""

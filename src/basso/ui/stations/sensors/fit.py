@@ -28,6 +28,7 @@ from basso.ui.passing import run_dialog
 from basso.ui.plain import Label
 from basso.ui.stations.words import Words
 from basso.ui.theme.look import Look, Type
+from basso.units import DisplayUnits, told_in
 
 _NO_SWITCH = "none stays"
 
@@ -42,6 +43,7 @@ class FitPanel(QWidget):
 
     def __init__(self, look: Look) -> None:
         super().__init__()
+        self._units = DisplayUnits()
         self._look = look
         self._parts: tuple[Part, ...] | None = None
         self._trouble = ""
@@ -215,7 +217,7 @@ class FitPanel(QWidget):
         bought = [f"Cost and time: {plan.purchase}"] if plan.purchase else []
         where = [f"At the {self.place.currentText()}: {self.tells}", ""]
         steps = [*plan.steps, *([self.cure] if self.cure else [])]
-        return "\n".join([*where, "Parts", *parts, *bought, "", "Steps", *steps, "", "Beware", *plan.cautions])
+        return "\n".join([*where, "Parts", *parts, *bought, "", "Steps", *steps, "", "Beware", *self._cautions(plan)])
 
     @property
     def printed(self) -> str:
@@ -228,10 +230,18 @@ class FitPanel(QWidget):
             f"<h3>{heading}</h3><{tag}>{''.join(f'<li>{e(str(x))}</li>' for x in items)}</{tag}>"
             for heading, tag, items in (
                 ("Parts", "ol", plan.parts or ("none: the sensor goes straight into the port",)), ("Steps", "ol", (*plan.steps, *([self.cure] if self.cure else []))),
-                ("Beware", "ul", plan.cautions),
+                ("Beware", "ul", self._cautions(plan)),
             )
         )  # fmt: skip
         return f"{title}{lists}<p>{e(plan.purchase)}</p><p>The engine's maker and its builder decide where a port may be opened.</p>"
+
+    def show_units(self, units: DisplayUnits) -> None:
+        """Speak in other units."""
+        self._units = units
+        self._show()
+
+    def _cautions(self, plan: Plan) -> list[str]:
+        return [told_in(x, self._units) for x in plan.cautions]
 
     @property
     def known(self) -> str:
@@ -251,7 +261,7 @@ class FitPanel(QWidget):
             return
         parts = "".join(f"<li>{e(str(x))}</li>" for x in plan.parts)
         steps = "".join(f"<li>{e(x)}</li>" for x in (*plan.steps, *([self.cure] if self.cure else [])))
-        beware = "".join(f"<p style='margin:0 0 5px 0; color:{p.below}'>{e(x)}</p>" for x in plan.cautions)
+        beware = "".join(f"<p style='margin:0 0 5px 0; color:{p.below}'>{e(x)}</p>" for x in self._cautions(plan))
         count = (
             f"{len(plan.parts)} part{'' if len(plan.parts) == 1 else 's'}, {plan.overhang_mm:.0f} mm stiff off the port"
         )

@@ -70,7 +70,7 @@ def about(register: Register, card: Sensor, units: DisplayUnits) -> str:
     if card.measures == "pressure":
         if place is not None:
             said.append(place.tells)
-        if line := line_words(card):
+        if line := line_words(card, units):
             said.append(f"It hangs on a line{line}.")
         if (kpa := ground_of(card)) is not None:
             said.append(

@@ -133,6 +133,7 @@ class SensorsStation(QWidget):
         """Show the checks of a judged log."""
         before = self.line.check.id if self.line is not None else ""
         self._analysis, self._units = analysis, units
+        self.fit.show_units(units)
         title, detail = opening(analysis)
         self._title.setText(waiting or title)
         self._detail.setText("" if waiting else detail)
