@@ -52,7 +52,7 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
     def p(kpa: float) -> str:
         return units.text(kpa, Q.PRESSURE)
 
-    steps = [_reading_step(a, at, p)]
+    steps = [_reading_step(a, at, p, units)]
     expected = float(a.expected_kpa[at])
     if math.isfinite(expected):
         warm = float(a.temperature_c[at]) if a.temperature_c is not None else None
@@ -123,7 +123,7 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
     return steps
 
 
-def _reading_step(a: Analysis, at: int, p: Callable[[float], str]) -> Step:
+def _reading_step(a: Analysis, at: int, p: Callable[[float], str], units: DisplayUnits) -> Step:
     offset = a.zero
     value = float(a.pressure_kpa[at])
     name = next((c.name for c in a.recording.channels if c.role == "oil_pressure"), "oil pressure")
