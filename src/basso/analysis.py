@@ -188,7 +188,7 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     frame = frame_on(corrected, Role.OIL_PRESSURE)
     lateral, longitudinal = g_channels(frame, checks)
     located = locate(corrected, frame, lateral, longitudinal, options.maps)
-    side = side_of(checks, lateral, corrected)
+    side = side_of(checks, corrections, lateral, corrected)
     if not side.proven and (by_map := _side_by_map(located.track, options)) is not None:
         side = by_map
         checks = [replace(c, level="ok", message=side.by) if c.id == SIDE_CHECK else c for c in checks]

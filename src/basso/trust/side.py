@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from basso.recording.channel import Channel
+from basso.recording.corrections import Correction
 from basso.recording.recording import Frame, Recording
 from basso.recording.roles import Role, take_apart
 from basso.recording.rolling import rolling_mean
@@ -58,12 +59,16 @@ NOT_PROVEN = "sign not proven"
 KNOWN = Side(True, "")
 
 
-def side_of(checks: Sequence[Check], lateral_g: FloatArray | None, corrected: Recording) -> Side:
-    """What the checks say of the side; a g worked out from the path is proved by it, and without any there is nothing to prove."""
+def side_of(
+    checks: Sequence[Check], corrections: Sequence[Correction], lateral_g: FloatArray | None, corrected: Recording
+) -> Side:
+    """What the checks say of the side, with what was put right; a g worked out from the path is proved by it, and without any there is
+    nothing to prove."""
     if lateral_g is None or not corrected.has(Role.LATERAL_G):
         return Side(True, "the path") if lateral_g is not None else KNOWN
     check = next((c for c in checks if c.id == SIDE_CHECK), None)
-    if check is not None and check.level == "ok":
+    put_right = check is not None and not check.offered and any(c.key == (check.channel, "sign") for c in corrections)
+    if check is not None and (check.level == "ok" or put_right):
         return Side(True, check.message)
     return Side(False, check.message if check is not None else "")
 
