@@ -67,6 +67,11 @@ def say_which_side() -> None:
     Decisions().keep_log(_demo_log(), Decision(edited=side_said(_demo_log()).edited))
 
 
+def forget_which_side() -> None:
+    """Nobody has said anything of the demo's logger."""
+    Decisions().keep_log(_demo_log(), Decision())
+
+
 CLEAN = Logger(20, gps=True)
 """A logger with nothing wrong."""
 

@@ -23,7 +23,7 @@ from basso.ui.stations.sensors.picture import check_lines, correction_words
 from basso.ui.stations.sensors.widget import DROPS, FIT
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder
-from support import harrowfell_session
+from support import forget_which_side, harrowfell_session
 
 
 def opened(application: QApplication, window: MainWindow, log: str) -> Desk:
@@ -290,3 +290,37 @@ def test_a_filter_can_be_kept_as_logged_or_moved_by_another_amount(
     assert desk.workspace.analysis is not None and not desk.workspace.analysis.puts_right(
         next(c for c in desk.workspace.analysis.checks if c.id == "delay")
     )
+
+
+def test_one_click_says_which_way_the_first_turn_went_for_every_log_of_this_logger(
+    application: QApplication, wide_window: MainWindow
+) -> None:
+    desk = wide_window.desk
+    forget_which_side()
+    logs = [demo_folder() / f"{name}.csv" for name in ("baseline-1", "plus-0.4")]
+    desk.opening.open_logs(logs)
+    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    assert "sign not proven" in desk.dips._title.text()
+    desk.go_to("sensors")
+    assert "which side is left is not known" in desk.sensors.title
+    desk.sensors.choose("lateral_g_sign")
+    left, right = desk.sensors.turn_buttons
+    assert left.isVisible() and right.isVisible() and desk.sensors.plot.evidence is not None
+    assert "was it a left or a right" in desk.sensors.plot.evidence.title
+    right.click()  # Harrowfell begins with a right
+    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    assert desk.dips._title.text().startswith("Left turns")
+    assert "sound" in desk.sensors._name.text()
+    desk.workspace.show(desk.workspace.entries[1])
+    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    assert desk.workspace.analysis is not None and desk.workspace.analysis.side.proven
+    desk.workspace.show(desk.workspace.entries[0])
+    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    desk.sensors.choose("lateral_g_sign")
+    left.click()  # said otherwise: everything is turned over
+    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    assert desk.dips._title.text().startswith("Right turns") and desk.sensors.accept.isChecked()
+    desk.run("edit.undo")
+    desk.run("edit.undo")
+    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    assert "sign not proven" in desk.dips._title.text()

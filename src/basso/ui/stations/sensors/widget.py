@@ -61,6 +61,7 @@ class SensorsStation(QWidget):
         self._units = DisplayUnits()
         self._analysis: Analysis | None = None
         self.lines: list[CheckLine] = []
+        self._kept = ""
         self._title, self._detail = Words(look, Type.TITLE), Words(look, Type.BODY, "soft")
         self.list = QListWidget()
         self.list.setAccessibleName("Checks of the readings")
@@ -131,7 +132,8 @@ class SensorsStation(QWidget):
 
     def show_analysis(self, analysis: Analysis | None, units: DisplayUnits, waiting: str = "") -> None:
         """Show the checks of a judged log."""
-        before = self.line.check.id if self.line is not None else ""
+        # Kept while a log is judged again: then there are no checks for a moment.
+        self._kept = self.line.check.id if self.line is not None else self._kept
         self._analysis, self._units = analysis, units
         self.fit.show_units(units)
         title, detail = opening(analysis)
@@ -147,7 +149,7 @@ class SensorsStation(QWidget):
             font = self._look.font(Type.STRONG if line.mark in ("below", "attention") else Type.BODY)
             item.setFont(font)
             self.list.addItem(item)
-        at = next((i for i, x in enumerate(self.lines) if x.check.id == before), 0 if self.lines else -1)
+        at = next((i for i, x in enumerate(self.lines) if x.check.id == self._kept), 0 if self.lines else -1)
         self.list.setCurrentRow(at)
         self.list.blockSignals(False)
         self._show_check()
