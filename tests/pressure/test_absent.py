@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
+from functools import lru_cache
 
 import numpy as np
 import pytest
 
-from basso.analysis import Analysis
+from basso.analysis import Analysis, JudgedDip
 from basso.corners.told import tell_corners
+from basso.recording.recording import Recording
 from basso.recording.roles import Role
 from basso.report.documents import analysis_document
 from basso.report.headline import opening
+from basso.standin.scenarios import run
 from basso.ui.stations.corners.picture import opening as corners_opening
 from basso.units import DisplayUnits
 from basso.workflow import demo_folder, judge, open_recording
-from support import side_said
+from support import recording_of, side_said
 
 R = Role
 REMOVED = (
@@ -24,24 +28,47 @@ REMOVED = (
     (R.LAP,), (R.THROTTLE,),
 )  # fmt: skip
 LOGS = ("baseline-1", "hot-day", "hill-climb", "dyno", "gated")
+MORE_DEMO = ("accumulator", "baseline-2", "loose-connector", "plus-0.4", "shakedown")
+STAND_IN = ("truth-left", "truth-right", "truth-braking", "truth-launch", "truth-high-rpm", "truth-hot-oil")
+ONE_BY_ONE = ((R.LATERAL_G,), (R.LONGITUDINAL_G,), (R.OIL_TEMP,), (R.SPEED,), (R.LATERAL_G, R.LONGITUDINAL_G, R.SPEED))
+
+
+@lru_cache(maxsize=2)
+def _stand_in(name: str) -> Recording:
+    return recording_of(run(name, 431, 4)[1])
 
 
 def without(log: str, roles: tuple[Role, ...]) -> Analysis:
-    recording = open_recording(demo_folder() / f"{log}.csv")
+    recording = _stand_in(log) if log in STAND_IN else open_recording(demo_folder() / f"{log}.csv")
     rest = recording.with_channels(tuple(c for c in recording.channels if c.role not in roles))
     return judge(rest, side_said(rest))
 
 
 @pytest.mark.parametrize("log", LOGS)
 def test_nothing_is_said_that_the_full_log_contradicts(log: str) -> None:
+    _held_against_the_full_log(log, REMOVED)
+
+
+@pytest.mark.parametrize("log", [*MORE_DEMO, *STAND_IN])
+def test_nor_of_any_other_log_that_ships_or_is_made(log: str) -> None:
+    _held_against_the_full_log(log, ONE_BY_ONE)
+
+
+def _grazes(full: Analysis, d: JudgedDip) -> bool:
+    """A dip that the full log comes within a twentieth of: without a channel what is normal is known a little less well."""
+    inside = (full.time_s >= d.dip.start_s) & (full.time_s <= d.dip.end_s)
+    return bool(np.nanmin(full.margin_kpa[inside] / full.floor.kpa[inside]) < 0.05)
+
+
+def _held_against_the_full_log(log: str, removed: Sequence[tuple[Role, ...]]) -> None:
     full = without(log, ())
     kinds = Counter(r.kind for r in full.runs)
     ways = Counter(p.kind for p in full.track.places) if full.track is not None else Counter()
-    for roles in REMOVED:
+    for roles in removed:
         a = without(log, roles)
         for d in a.dips:
             same = [f.cause.name for f in full.dips if f.dip.start_s < d.dip.end_s and f.dip.end_s > d.dip.start_s]
-            assert d.cause.name == "unknown" or d.cause.name in same, (roles, d.cause)
+            assert d.cause.name == "unknown" or d.cause.name in same or _grazes(full, d), (roles, d.cause)
             needs = set(d.cause.needs)
             assert needs <= set(roles) and (needs or d.cause.name != "unknown" or "unknown" in same)
             for rival in a.rivals(d):

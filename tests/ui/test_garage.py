@@ -281,7 +281,10 @@ def test_the_level_book_answers_and_warns(desk: Desk, monkeypatch: pytest.Monkey
     desk.garage.show_page(2)
     level = desk.garage.level
     QTest.keyClicks(level.asked, "50")
-    assert level.answer == "3.37 L in the pan (± 0.10 L); 4.67 L once the armed accumulator has emptied into it"
+    assert level.answer == (
+        "3.37 L in the pan (± 0.10 L); read with the accumulator charged, 4.67 L once it has emptied into the pan; read with it empty, "
+        "2.07 L once it is charged"
+    )
     level.asked.setText("200")
     assert "outside what was calibrated" in level.answer
     fill(monkeypatch, mark="full", depth_mm="30", pan_l="")

@@ -178,3 +178,24 @@ def test_a_comparison_that_was_stopped_goes_on(application: QApplication, wide_w
     assert _words(desk, "trial") == "The comparison was stopped. Go on with F5."
     QTest.keyClick(desk.window, Qt.Key.Key_F5)
     wait_until(application, lambda: desk.workspace.comparison is not None)
+
+
+def test_a_garage_whose_opening_was_stopped_says_so_and_opens_with_one_key(
+    application: QApplication, wide_window: MainWindow, tmp_path: Path
+) -> None:
+    desk, held, go = wide_window.desk, threading.Event(), threading.Event()
+
+    def slow(folder: Path) -> None:
+        held.set()
+        go.wait(20.0)
+
+    desk.garage_model.open(tmp_path / "garage", slow)
+    desk.go_to("garage")
+    wait_until(application, held.is_set)
+    desk.top.cancelled.emit()
+    go.set()
+    wait_until(application, lambda: not desk.jobs.busy)
+    assert desk.garage._title.text() == "Opening the garage was stopped. Go on with F5."
+    desk.run("judge.again")
+    wait_until(application, lambda: desk.garage_model.is_open)
+    assert "stopped" not in desk.garage._title.text()

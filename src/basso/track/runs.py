@@ -174,7 +174,7 @@ def _of_drive(
     turning = np.abs(side[part]) > _TURN_G
     way = float(np.trapezoid(speed[part], t[part])) if speed is not None else float("inf")
     if float(np.mean(turning[moving])) < _STRAIGHT_SHARE:
-        if way >= _PASS_M:
+        if speed is not None and way >= _PASS_M:
             cuts.append(("straight pass", first, last))
     elif len(runs_of(turning, max(1, second // 2))) >= 3:
         cuts.append(("hill climb", first, last))

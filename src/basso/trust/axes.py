@@ -230,7 +230,7 @@ def _turned(recording: Recording, frame: Frame, known: References) -> list[Check
     if not (np.isfinite(sine) and cosine > 0.3):
         return []
     degrees = float(np.degrees(np.arctan2(sine, cosine)))
-    if abs(degrees) < _NOTICED_DEG:
+    if abs(degrees) < _NOTICED_DEG or not _mixes(frame, degrees):
         return []
     way = "left" if degrees > 0 else "right"
     reason = (
@@ -247,6 +247,16 @@ def _turned(recording: Recording, frame: Frame, known: References) -> list[Check
             degrees,
         )
     ]
+
+
+def _mixes(frame: Frame, degrees: float) -> bool:
+    """Whether each column moves by as much as a box turned so far takes over from the other: one that rests proves no turn."""
+    along, across = _seen(frame, Role.LONGITUDINAL_G), _seen(frame, Role.LATERAL_G)
+    if along is None or across is None:
+        return False
+    use = _driving(frame)
+    sine, moves = abs(np.sin(np.radians(degrees))), sorted(float(np.std(g[use])) for g in (along, across))
+    return moves[0] >= 0.7 * sine * moves[1]
 
 
 def _offsets(recording: Recording, frame: Frame, known: References) -> list[Check]:

@@ -173,11 +173,13 @@ def lags_of_g(frame: Frame) -> Lags | None:
         if values is None:
             continue
         seen = smooth(values, step)
-        for reference in (known.longitudinal_g, known.lateral_g):
+        for other, reference in ((Role.LONGITUDINAL_G, known.longitudinal_g), (Role.LATERAL_G, known.lateral_g)):
             if reference is None or reference.size < 4 * reach:
                 continue
             every = range(-reach, reach + 1, max(1, reach // 20))
             agreement = max(_at_lag(seen, reference, lag) for lag in every)
+            if other is not role and agreement < _SWAPPED:
+                continue  # cars brake and then turn: that is no lag of one sensor behind itself
             if best is None or agreement > best[0]:
                 best = agreement, seen, reference
     if best is None or best[0] < _SURE_AT_LEAST:
@@ -198,6 +200,8 @@ def lags_of_g(frame: Frame) -> Lags | None:
 
 
 _SURE_AT_LEAST = 0.5
+_SWAPPED = 0.9
+"""A column that follows the other axis so closely stands in its place."""
 
 
 def _at_lag(seen: FloatArray, reference: FloatArray, lag: int) -> float:

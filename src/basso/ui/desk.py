@@ -274,6 +274,8 @@ class Desk(QObject):
     def _go_on(self) -> None:
         """Take up what was stopped, here and at the station that is looked at."""
         self.workspace.go_on()
+        if self.has_garage:
+            self.garage_model.go_on()
         self.log_list.go_on()
         self.cornering.go_on()
         self.learning.go_on()

@@ -35,6 +35,7 @@ class GarageModel(QObject):
         self._stamp = (0, 0)
         self._chosen = ""
         self.trouble = ""
+        self._again: Callable[[], None] | None = None
         self.folder = Path()
         self.cars: tuple[Car, ...] = ()
         self.view: CarHistory | None = None
@@ -79,7 +80,23 @@ class GarageModel(QObject):
             self.changed.emit()
             self.problem.emit(sentence)
 
-        self._jobs.start("garage", "opening the garage", work, done, failed)
+        def stopped() -> None:
+            self._again = lambda: self.open(folder, make)
+            self.changed.emit()
+
+        self._again = None
+        self._jobs.start("garage", "opening the garage", work, done, failed, dropped=stopped)
+
+    @property
+    def is_stopped(self) -> bool:
+        """True where opening it was stopped, and nothing is opening it."""
+        return self._again is not None
+
+    def go_on(self) -> None:
+        """Open it after all, where that was stopped."""
+        if self._again is not None:
+            self._again()
+            self.changed.emit()
 
     def close(self) -> None:
         """Let go of the database."""

@@ -83,8 +83,8 @@ class Garaging:
         """Show the garage as it is now."""
         self._desk.show_ruling()
         m = self._model
-        waiting = not m.is_open and not m.trouble
-        self._station.show_garage(m.view, m.cars, self._desk.workspace.units, m.trouble, waiting)
+        waiting = not m.is_open and not m.trouble and not m.is_stopped
+        self._station.show_garage(m.view, m.cars, self._desk.workspace.units, m.trouble, waiting, m.is_stopped)
         self._desk.trial.show_cards(self.trial_words(self._desk.workspace.comparison))
         self._desk.refresh_states()
         if m.view is not None:

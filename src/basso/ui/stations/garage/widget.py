@@ -199,16 +199,28 @@ class GarageStation(QWidget):
     # Showing
 
     def show_garage(
-        self, view: CarHistory | None, cars: tuple[Car, ...], units: DisplayUnits, trouble: str, opening_it: bool
+        self,
+        view: CarHistory | None,
+        cars: tuple[Car, ...],
+        units: DisplayUnits,
+        trouble: str,
+        opening_it: bool,
+        stopped: bool = False,
     ) -> None:
         """Show a car, or what there is to do without one."""
         self.view, self._units = view, units
         words = opening(view, units)
         self._title.setText(
-            "Opening the garage …" if opening_it else "The garage cannot be opened" if trouble else words.title
+            "Opening the garage was stopped. Go on with F5."
+            if stopped
+            else "Opening the garage …"
+            if opening_it
+            else "The garage cannot be opened"
+            if trouble
+            else words.title
         )
-        self._detail.setText(trouble or ("" if opening_it else words.detail))
-        self._empty_page.setVisible(view is None and not opening_it)
+        self._detail.setText(trouble or ("" if opening_it or stopped else words.detail))
+        self._empty_page.setVisible(view is None and not opening_it and not stopped)
         self.restore_button.setVisible(bool(trouble))
         self.accept_button.setVisible(view is not None and view.arrival is not None and not trouble)
         for button in self._first_buttons:
