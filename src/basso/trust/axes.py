@@ -256,7 +256,7 @@ def _mixes(frame: Frame, degrees: float) -> bool:
         return False
     use = _driving(frame)
     sine, moves = abs(np.sin(np.radians(degrees))), sorted(float(np.std(g[use])) for g in (along, across))
-    return moves[0] >= 0.7 * sine * moves[1]
+    return bool(moves[0] >= 0.7 * sine * moves[1])
 
 
 def _offsets(recording: Recording, frame: Frame, known: References) -> list[Check]:
