@@ -19,7 +19,9 @@ if TYPE_CHECKING:
     from basso.garage.cards import TrialCards
     from basso.garage.records import Session
     from basso.garage.store import Garage
+    from basso.oil.grades import Grade
     from basso.pressure.earlier import Known
+    from basso.pressure.floors import Floor
     from basso.pressure.options import JudgeOptions
     from basso.recording.drive import DriveMark
     from basso.recording.recording import Recording
@@ -204,6 +206,38 @@ def known_by_garage(folder: Path, recordings: Sequence[Recording], progress: Pro
                 if found is not None:
                     known[recording.content_hash] = found
     return known
+
+
+def known_for_trial(
+    folder: Path, recordings: Sequence[Recording]
+) -> tuple[dict[str, Known], Grade | None, tuple[Floor, ...]]:
+    """What the garage in a folder says of the logs of a trial: of each its sensor and circuit, the one oil that was in (None where they
+    differ or nobody said), and the floors the car's owner chose.
+
+    Raises:
+        InputError: the garage cannot be read.
+    """
+    from basso.garage.floor_choices import choice_in_force, floors_of
+    from basso.garage.history import car_history
+    from basso.garage.known import known_for_trial, session_of
+    from basso.garage.oils import oil_of
+    from basso.garage.records import Car
+    from basso.garage.store import Garage
+
+    known: dict[str, Known] = {}
+    oils: dict[str, Grade | None] = {}
+    floors: tuple[Floor, ...] = ()
+    with Garage(folder) as garage:
+        histories = [h for car in garage.all(Car) if (h := car_history(garage, car)).arrival is None]
+    for recording in recordings:
+        for history in histories:
+            session = session_of(history, recording.content_hash)
+            if session is not None and (found := known_for_trial(history, recording)) is not None:
+                known[recording.content_hash] = found
+                oils[recording.content_hash] = oil_of(history, session)
+                floors = floors_of(choice_in_force(history)) or floors
+    used = set(oils.values())
+    return known, used.pop() if len(used) == 1 and len(oils) == len(recordings) else None, floors
 
 
 def samples_reader(garage: Garage) -> Callable[[Session], Recording | None]:

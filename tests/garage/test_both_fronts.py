@@ -14,7 +14,7 @@ from basso.cli.main import main
 from basso.garage.demo import make_demo_garage
 from basso.garage.records import Car, FloorChoice
 from basso.garage.store import Change, Garage
-from basso.report.documents import analysis_document
+from basso.report.documents import analysis_document, comparison_document
 from basso.trust.decisions import Decision, Decisions
 from basso.ui.desk import Desk
 from basso.ui.main_window import MainWindow
@@ -94,3 +94,28 @@ def test_window_and_command_line_say_the_same(
     assert main(["analyze", str(log), "--garage", str(garage), "--out", str(tmp_path / "cli.json")]) == 0
     assert said["sentence"] in capsys.readouterr().out
     assert _told(json.loads((tmp_path / "cli.json").read_text())) == _told(said)
+
+
+def test_a_trial_is_judged_the_same_on_both_fronts(
+    desk: Desk, garage: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    application = QApplication.instance()
+    assert isinstance(application, QApplication)
+    logs = [demo_folder() / f"{name}.csv" for name in ("baseline-1", "plus-0.4")]
+    desk.opening.open_logs(logs)
+    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    first, second = desk.workspace.entries[:2]
+    desk.workspace.set_trial((first,), (second,))
+    wait_until(application, lambda: desk.workspace.comparison is not None and not desk.jobs.busy)
+    assert desk.workspace.comparison is not None
+    seen = json.loads(json.dumps(comparison_document(desk.workspace.comparison)))
+    assert main(["compare", "--a", str(logs[0]), "--b", str(logs[1]), "--garage", str(garage), "--json"]) == 0
+    said = json.loads(capsys.readouterr().out)
+    for document in (seen, said):
+        for side in ("a", "b"):
+            document[side]["label"] = ""
+    seen["sentence"], said["sentence"] = (d["sentence"].partition(" with ")[0] for d in (seen, said))
+    assert {k: v for k, v in said.items() if k != "cards"} == seen
+    assert "left" in str([p.label for p in desk.workspace.comparison.over]) or "Kiln" in str(
+        [p.label for p in desk.workspace.comparison.over]
+    ), "the kept map names the places and proves the side"

@@ -13,7 +13,13 @@ from basso.errors import InputError
 from basso.report.documents import comparison_document, dump
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from basso.garage.cards import TrialCards
+    from basso.oil.grades import Grade
+    from basso.pressure.earlier import Known
+    from basso.pressure.floors import Floor
+    from basso.recording.recording import Recording
     from basso.trial.verdict import Comparison
 
 HELP = "judge a change: logs before against logs after"
@@ -52,12 +58,18 @@ def run(arguments: argparse.Namespace) -> int:
     kept = Decisions()
     decided = {r.content_hash: options_for(r, judging, decided=kept.of_log(r)) for r in (*a, *b)}
     by = {log: Decision(made.refused, made.edited) for log, made in decided.items()}
-    comparison = run_trial(arguments.label_a, a, arguments.label_b, b, replace(judging), decided=by)
+    known, oil, floors = _known(arguments.garage, [*a, *b])
+    judging = replace(
+        judging,
+        oil=oil if oil is not None and not arguments.oil else judging.oil,
+        floors=floors if floors and not arguments.floor else judging.floors,
+    )
+    comparison = run_trial(arguments.label_a, a, arguments.label_b, b, judging, decided=by, known=known)
     cards = _cards(arguments.garage, comparison)
     if arguments.json:
         # What the contract fixes, and the cards where there are any.
-        known = {"cards": asdict(cards)} if cards is not None else {}
-        print(dump({**comparison_document(comparison), **known}))
+        more = {"cards": asdict(cards)} if cards is not None else {}
+        print(dump({**comparison_document(comparison), **more}))
         return 0
     for words in (cards.listed, *cards.cautions) if cards is not None else ():
         print(words)
@@ -77,6 +89,24 @@ def run(arguments: argparse.Namespace) -> int:
                 f"({r.effect.low:+.0f} to {r.effect.high:+.0f})   {r.passes_a} · {r.passes_b} passes"
             )
     return 0
+
+
+def _known(
+    folder: str | None, recordings: Sequence[Recording]
+) -> tuple[dict[str, Known], Grade | None, tuple[Floor, ...]]:
+    """What the garage that is named, or one's own, knows of the logs' car; nothing where there is none or it cannot be read."""
+    from basso.garage.place import FILE, default_folder
+    from basso.workflow import known_for_trial
+
+    where = Path(folder) if folder else default_folder()
+    if not (where / FILE).is_file():
+        return {}, None, ()
+    try:
+        return known_for_trial(where, recordings)
+    except InputError:
+        if folder:
+            raise
+        return {}, None, ()  # said where its cards are read
 
 
 def _cards(folder: str | None, comparison: Comparison) -> TrialCards | None:

@@ -53,6 +53,19 @@ def sensor_at(history: CarHistory, day: str, channel: str) -> Sensor | None:
     return sensor_of_channel(fitted_on(history.sensors, day), channel)
 
 
+def known_for_trial(history: CarHistory, recording: Recording) -> Known | None:
+    """What a trial uses of a log's car: its sensor's card and its circuit's map; quick. None where the garage has no session of the log.
+
+    No earlier sessions: both sides are held to one normal, learned from them together.
+    """
+    session, channel = session_of(history, recording.content_hash), recording.channel(Role.OIL_PRESSURE)
+    if session is None or channel is None:
+        return None
+    card = sensor_at(history, session.began, channel.name)
+    sensor = known_sensor(card, history.calibrations, session.began) if card is not None else None
+    return Known(sensor, circuits=maps_for(history, session))
+
+
 def known_of(
     history: CarHistory,
     recording: Recording,

@@ -56,6 +56,8 @@ _WORDS: MappingProxyType[str, tuple[str, str]] = MappingProxyType(
         "g": ("g", "Which way the oil was thrown is not known."),
         "lateral_g": ("Lateral g", "It is worked out from the path."),
         "longitudinal_g": ("Longitudinal g", "It is worked out from the speed."),
+        "clearance": ("Floor and clearances", "The floor asks too little of this engine: dips are told too late."),
+        "lookalike": ("A column without a name", "What it may hold is missing everywhere until somebody says so."),
         "doubt": ("Whether a column is what it says", "A wrong unit, column or clock makes everything else wrong."),
         "reader": ("What the reader assumed or repaired", "Wrong units or columns make everything else wrong."),
         "gauge": ("Readings off a gauge", "Between two readings nothing is known."),

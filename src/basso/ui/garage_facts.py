@@ -6,10 +6,8 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 from basso.garage.floor_choices import choice_in_force, floors_of
-from basso.garage.known import known_of, sensor_at, session_of
+from basso.garage.known import known_for_trial, known_of
 from basso.garage.oils import oil_of
-from basso.garage.sensors import known_sensor
-from basso.recording.roles import Role
 from basso.ui.workspace import Entry, GarageFacts
 
 if TYPE_CHECKING:
@@ -18,7 +16,6 @@ if TYPE_CHECKING:
     from basso.garage.store import Garage
     from basso.oil.grades import Grade
     from basso.recording.recording import Recording
-    from basso.trust.known import KnownSensor
 
 
 def facts_of(view: CarHistory, garage: Garage | None, entries: Sequence[Entry]) -> GarageFacts:
@@ -26,13 +23,6 @@ def facts_of(view: CarHistory, garage: Garage | None, entries: Sequence[Entry]) 
     if view.arrival is not None:
         return GarageFacts()
     log_of = log_reader(view, garage, entries)
-
-    def sensor_of(recording: Recording) -> KnownSensor | None:
-        session, channel = session_of(view, recording.content_hash), recording.channel(Role.OIL_PRESSURE)
-        if session is None or channel is None:
-            return None
-        card = sensor_at(view, session.began, channel.name)
-        return known_sensor(card, view.calibrations, session.began) if card is not None else None
 
     basis = (
         view.car.id, view.sensors, view.calibrations, view.sessions, view.engines, view.builds, view.oil, view.samples, view.oil_sheets,
@@ -43,7 +33,7 @@ def facts_of(view: CarHistory, garage: Garage | None, entries: Sequence[Entry]) 
         floors=floors_of(choice_in_force(view)),
         logs=frozenset(s.log_hash for s in view.sessions if s.log_hash and garage is not None),
         basis=basis,
-        sensor_of=sensor_of,
+        for_trial=lambda recording: known_for_trial(view, recording),
         known_of=lambda recording, told: known_of(view, recording, log_of, told),
     )
 

@@ -74,7 +74,7 @@ def _sensors(a: Analysis, units: DisplayUnits) -> State:
     if offset is not None:
         return State(f"zero off by {units.text(abs(offset.value), Quantity.PRESSURE, difference=True)}", "attention")
     for level, mark in (("fail", "below"), ("warn", "attention")):
-        found = [c for c in a.checks if c.level == level]
+        found = [c for c in a.checks if c.level == level and c.id != "clearance"]
         if found:
             names = {
                 "zero": "zero assumed",

@@ -27,7 +27,6 @@ if TYPE_CHECKING:
     from basso.pressure.earlier import Known
     from basso.recording.recording import Recording
     from basso.trial.verdict import Comparison
-    from basso.trust.known import KnownSensor
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,7 +50,7 @@ class GarageFacts:
         floors: what the car's owner chose to judge by; () without a choice.
         logs: the logs it has a session of.
         basis: what the rest comes from; equal while nothing of it has changed.
-        sensor_of: the card of the sensor of a log's pressure; quick.
+        for_trial: what a trial uses of a log's car: its sensor's card, its circuit's map; quick.
         known_of: that and the car's earlier sessions; reads logs, so off the interface's thread.
     """
 
@@ -59,7 +58,7 @@ class GarageFacts:
     floors: tuple[Floor, ...] = ()
     logs: frozenset[str] = frozenset()
     basis: object = None
-    sensor_of: Callable[[Recording], KnownSensor | None] = lambda _: None
+    for_trial: Callable[[Recording], Known | None] = lambda _: None
     known_of: Callable[[Recording, Progress], Known | None] = lambda _, __: None
 
 
@@ -315,7 +314,8 @@ class Workspace(QObject):
     def _scales(self) -> list[float | None]:
         """By what the calibrations of their sensors put the trial's logs right."""
         read = [self._loaded[e].recording for e in (*self.trial_a, *self.trial_b)]
-        cards = [self.garage.sensor_of(r) if r is not None else None for r in read]
+        known = [self.garage.for_trial(r) if r is not None else None for r in read]
+        cards = [k.sensor if k is not None else None for k in known]
         return [c.gain if c is not None and c.gain_off else None for c in cards]
 
     # Judging, undoable
@@ -476,7 +476,6 @@ class Workspace(QObject):
         labels = [", ".join(dict.fromkeys(e.build or e.title for e in side)) for side in sides]
 
         def work(progress: Progress) -> tuple[dict[Entry, Recording], Comparison]:
-            from basso.pressure.earlier import Known
             from basso.pressure.options import JudgeOptions
             from basso.workflow import open_recording, run_trial
 
@@ -487,9 +486,8 @@ class Workspace(QObject):
             options = JudgeOptions(floors=floors, oil=used.pop() if len(used) == 1 else usual())
             kept = Decisions()
             by = {r.content_hash: decided[e] or kept.of_log(r) for e, r in read.items()}
-            cards = {r.content_hash: facts.sensor_of(r) for r in read.values()}
-            sensors = {log: Known(card) for log, card in cards.items() if card is not None}
-            return read, run_trial(labels[0], a, labels[1], b, options, progress, by, sensors)
+            cars = {r.content_hash: k for r in read.values() if (k := facts.for_trial(r)) is not None}
+            return read, run_trial(labels[0], a, labels[1], b, options, progress, by, cars)
 
         def done(result: tuple[dict[Entry, Recording], Comparison]) -> None:
             if sides != (self.trial_a, self.trial_b):
