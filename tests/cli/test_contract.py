@@ -298,3 +298,16 @@ def test_no_display_is_said_in_one_line() -> None:
     assert "no display" in done.stderr
     assert "make screenshots" in done.stderr
     assert done.stderr.count("\n") == 1
+
+
+def test_a_role_whose_unit_the_column_denies_is_refused_with_what_to_do(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path
+) -> None:
+    log = tmp_path / "log.csv"
+    log.write_text((DEMO / "dyno.csv").read_text().replace("Oil temp [°C]", "P3 [bar]", 1))
+    assert main(["analyze", str(log), "--role", "oil_temp=P3 [bar]"]) == 2
+    said = capsys.readouterr().err
+    assert "column 'P3 [bar]' says bar, which is no unit of oil temperature" in said and "say its unit as well" in said
+    assert main(["import", str(log), "--role", "oil_temp=P3 [bar]", "--unit", "P3 [bar]=°C", "--json"]) == 0
+    column = next(c for c in json.loads(capsys.readouterr().out)["channels"] if c["name"] == "P3 [bar]")
+    assert (column["role"], column["unit"], column["unit_assumed"]) == ("oil_temp", "°C", False)
