@@ -239,7 +239,7 @@ class TestStates:
         [
             ("shakedown.csv", "sensors", "zero off by 101 kPa"),
             ("loose-connector.csv", "sensors", "spikes left out"),
-            ("baseline-1.csv", "sensors", "which side is left is not known"),
+            ("baseline-1.csv", "sensors", "left or right not proven"),
             ("gated.csv", "sensors", "readings hold up"),
             ("baseline-1.csv", "recordings", "7 laps, 8 channels"),
             ("dyno.csv", "dips", "none found"),

@@ -90,7 +90,7 @@ def _sensors(a: Analysis, units: DisplayUnits) -> State:
                 "doubt": "a unit or column is doubted",
             }
             return State(names.get(found[0].id, found[0].id.replace("_", " ")), mark)
-    return State("readings hold up" if a.side.proven else "which side is left is not known")
+    return State("readings hold up" if a.side.proven else "left or right not proven")
 
 
 def _normal(a: Analysis, units: DisplayUnits) -> State:

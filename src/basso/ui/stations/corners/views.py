@@ -210,7 +210,7 @@ class RoseView(QWidget):
         line = look.height(Type.SMALL)
         sectors, rings = rose.share.shape
         centre = QPointF(self.width() / 2.0, self.height() / 2.0)
-        radius = min(self.width() / 2.0 - line * 3.0, self.height() / 2.0 - line * 1.3)
+        radius = min(self.width() / 2.0 - line * (3.0 if self._side.proven else 4.2), self.height() / 2.0 - line * 1.3)
         step, wide = radius / rings, 360.0 / sectors
         painter.setPen(paint.pen(look.color("rule")))
         for g in range(1, rings + 1):

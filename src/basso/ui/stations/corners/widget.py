@@ -62,6 +62,7 @@ class CornersStation(QWidget):
         self.place_words, self.side_words = HeldWords(look, 2, Type.SMALL), Words(look, Type.SMALL, "soft")
         self.way = QComboBox()
         self.way.setAccessibleName("Direction")
+        self.way.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         for key in _WAYS:
             self.way.addItem(KNOWN.turns(key), key)
         self._lay_out()
