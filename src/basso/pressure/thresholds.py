@@ -285,11 +285,22 @@ def _fit(direction: str, p: _Passes, rpm: FloatArray) -> _Found:
 
 def _likelihood(x: FloatArray, p: _Passes, grid: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Log likelihood and misfit a pass at each threshold of the grid and each slope, shape (grid, slopes)."""
-    model = np.minimum(_SLOPES[None, :, None] * np.maximum(0.0, x[None, :] - grid[:, None])[:, None, :], p.most)
-    variance = p.scatter**2 + (_SPREADS * model) ** 2
+    # Half as wide as elsewhere and in place: there are a few million of these numbers, and four digits of each are enough.
+    beyond = np.maximum(0.0, x[None, :] - grid[:, None]).astype(np.float32)
+    model = _SLOPES.astype(np.float32)[None, :, None] * beyond[:, None, :]
+    if np.isfinite(p.most):
+        np.minimum(model, np.float32(p.most), out=model)
+    misfit = (p.lost - p.flat).astype(np.float32) - model
+    variance = np.multiply(model, np.float32(_SPREADS), out=model)
+    variance *= variance
+    variance += np.float32(p.scatter**2)
+    misfit *= misfit
+    misfit /= variance
     # One pass that went otherwise (a kerb, a spin) does not decide.
-    misfit = np.minimum(((p.lost - p.flat) - model) ** 2 / variance, _MOST_MISFIT)
-    return -0.5 * np.sum(misfit + np.log(variance), axis=2), misfit.mean(axis=2)
+    np.minimum(misfit, np.float32(_MOST_MISFIT), out=misfit)
+    far = misfit.sum(axis=2, dtype=np.float64)
+    likely = -0.5 * (far + np.log(variance, out=variance).sum(axis=2, dtype=np.float64))
+    return likely, far / max(p.lost.size, 1)
 
 
 def _none(direction: str, p: _Passes, rpm: FloatArray, reason: str) -> _Found:

@@ -50,15 +50,14 @@ def check_stuck(recording: Recording) -> list[Check]:
         channel = recording.channel(role)
         if channel is None or channel.values.size < 50:
             continue
-        runs = runs_of(np.diff(channel.values) == 0.0)
-        lengths = np.array([channel.time_s[end] - channel.time_s[start] for start, end in runs])
-        held = [
-            (start, end)
-            for (start, end), length in zip(runs, lengths.tolist(), strict=True)
-            if length >= (_AT_NOTHING_S if channel.values[start] == 0.0 else _LONG_S)
-        ]
-        if not held:
+        still = np.concatenate([[False], np.diff(channel.values) == 0.0, [False]])
+        edges = np.flatnonzero(still[1:] != still[:-1])
+        starts, ends = edges[::2], edges[1::2]
+        lengths = channel.time_s[ends] - channel.time_s[starts]
+        long = lengths >= np.where(channel.values[starts] == 0.0, _AT_NOTHING_S, _LONG_S)
+        if not long.any():
             continue
+        held = list(zip(starts[long].tolist(), ends[long].tolist(), strict=True))
         # A channel that often rests on one value (coarse, or without noise) may do so once more.
         resting = float(lengths[(lengths >= _REST_S) & (lengths < _LONG_S)].sum())
         if resting > _OFTEN * float(channel.time_s[-1] - channel.time_s[0]) or len(held) > _MOST_RUNS:
