@@ -15,6 +15,7 @@ from basso.recording.corrections import Correction
 from basso.recording.recording import Frame, Recording
 from basso.recording.roles import Role
 from basso.trust.axes import correlation, references, smooth, thinned_on_g
+from basso.trust.calm import BOTH_WAYS
 from basso.trust.delay import GRID_S, changes_of, delays_over_time
 from basso.trust.spikes import impossible_samples
 from basso.trust.verdict import Check
@@ -168,21 +169,21 @@ def lags_of_g(frame: Frame) -> Lags | None:
         return None
     reach, size = round(_REACH_S / step), round(_WINDOW_S / step)
     best: tuple[float, FloatArray, FloatArray] | None = None
-    for role in (Role.LONGITUDINAL_G, Role.LATERAL_G):
-        values = frame.get(role)
-        if values is None:
-            continue
-        seen = smooth(values, step)
-        for other, reference in ((Role.LONGITUDINAL_G, known.longitudinal_g), (Role.LATERAL_G, known.lateral_g)):
-            if reference is None or reference.size < 4 * reach:
+    every = range(-reach, reach + 1, max(1, reach // 20))
+    g = {role: smooth(v, step) for role in BOTH_WAYS if (v := frame.get(role)) is not None}
+    # Each axis by itself first; the other way about only where neither keeps to its own beyond doubt.
+    for least, pairs in ((_SURE_AT_LEAST, [(r, r) for r in BOTH_WAYS]), (_SWAPPED, [(r, o) for r in BOTH_WAYS for o in BOTH_WAYS if r is not o])):  # fmt: skip
+        for role, other in pairs:
+            reference = known.of(other)
+            if role not in g or reference is None or reference.size < 4 * reach:
                 continue
-            every = range(-reach, reach + 1, max(1, reach // 20))
-            agreement = max(_at_lag(seen, reference, lag) for lag in every)
-            if other is not role and agreement < _SWAPPED:
-                continue  # cars brake and then turn: that is no lag of one sensor behind itself
-            if best is None or agreement > best[0]:
-                best = agreement, seen, reference
-    if best is None or best[0] < _SURE_AT_LEAST:
+            agreement = max(_at_lag(g[role], reference, lag) for lag in every)
+            # Cars brake and then turn: that one axis follows the other after a while is no lag of a sensor.
+            if agreement >= least and (best is None or agreement > best[0]):
+                best = agreement, g[role], reference
+        if best is not None and best[0] >= _SWAPPED:
+            break
+    if best is None:
         return None
     _, seen, reference = best
     middles, lags = [], []
