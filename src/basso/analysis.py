@@ -39,7 +39,7 @@ from basso.pressure.told import (
     steadied,
     told_pressure,
 )
-from basso.pressure.trusted import accepted, g_channels, trusted
+from basso.pressure.trusted import Readings, accepted, g_channels, trusted
 from basso.progress import Progress, silent
 from basso.recording.corrections import Correction, apply
 from basso.recording.recording import Frame, Recording, frame_on
@@ -172,13 +172,22 @@ class Analysis:
         return not any(c.level == "fail" and c.id in ("oil_pressure", "rpm") for c in self.checks)
 
 
-def analyse(recording: Recording, options: JudgeOptions | None = None, progress: Progress = silent) -> Analysis:
-    """Judge a recording. Never raises for what the recording lacks: the checks say what could not be done."""
+def analyse(
+    recording: Recording,
+    options: JudgeOptions | None = None,
+    progress: Progress = silent,
+    looked_at: Readings | None = None,
+) -> Analysis:
+    """Judge a recording. Never raises for what the recording lacks: the checks say what could not be done.
+
+    ``looked_at``: what the checks said of it by the same options, where they were run already.
+    """
     options = options or JudgeOptions()
     progress(0.0, "checking the readings")
     if recording.manual:
         return _unjudged(recording, options, recording, [_gauge_check(recording, options)], [])
-    checks, corrections, corrected = trusted(recording, options)
+    said, made_right, corrected = looked_at or trusted(recording, options)
+    checks, corrections = list(said), list(made_right)
     alike = find_lookalikes(recording)
     checks += [_lookalike_check(x) for x in alike]
     if not recording.has(Role.OIL_PRESSURE) or not recording.has(Role.RPM):
@@ -212,8 +221,8 @@ def analyse(recording: Recording, options: JudgeOptions | None = None, progress:
     pressure, rpm = frame.filled(Role.OIL_PRESSURE, np.nan), frame.filled(Role.RPM, np.nan)
     temperature = frame.get(Role.OIL_TEMP)
     is_settled = settled(frame, lateral, longitudinal, SettledLimits())
-    given, said = _given_normal(options, temperature)
-    checks += said
+    given, held_to = _given_normal(options, temperature)
+    checks += held_to
     followed = _followed_rpm(rpm, frame.step_s, _follow_s(checks, corrections))
     drift: Drift | None = None
     if given is None:

@@ -268,19 +268,26 @@ def run_trial(
     from basso.analysis import analyse
     from basso.pressure.options import JudgeOptions
     from basso.pressure.pooled import pooled_normal
+    from basso.pressure.trusted import Readings, trusted
     from basso.recording.drive import each_once
     from basso.trial.verdict import compare
 
     options = options or JudgeOptions()
     (a, again_a), (b, again_b) = each_once(a), each_once(b)
-    progress(0.0, "learning the shared normal")
-    options = replace(options, normal=options.normal or pooled_normal([*a, *b], options, decided, known))
+    by = {r.content_hash: options.by(decided.get(r.content_hash), known.get(r.content_hash)) for r in (*a, *b)}
+    looked_at: dict[str, Readings] = {}
+    steps = 2 * (len(a) + len(b)) + 2
+    for i, recording in enumerate([*a, *b]):
+        progress(i / steps, f"checking the readings of {recording.path.name}")
+        if not recording.manual:
+            looked_at[recording.content_hash] = trusted(recording, by[recording.content_hash])
+    progress(0.5, "learning the shared normal")
+    normal = options.normal or pooled_normal([*a, *b], options, decided, known, looked_at=looked_at)
     judged = []
     for i, recording in enumerate([*a, *b]):
-        progress((i + 1) / (len(a) + len(b) + 2), f"judging {recording.path.name}")
-        judged.append(
-            analyse(recording, options.by(decided.get(recording.content_hash), known.get(recording.content_hash)))
-        )
+        progress(0.5 + (i + 1) / steps, f"judging {recording.path.name}")
+        log = recording.content_hash
+        judged.append(analyse(recording, replace(by[log], normal=normal), looked_at=looked_at.get(log)))
     progress(0.95, "comparing")
     return compare(label_a, judged[: len(a)], label_b, judged[len(a) :], (*again_a, *again_b))
 

@@ -30,6 +30,9 @@ from basso.trust.vibration import check_vibration
 from basso.trust.zero import check_zero
 from basso.units import FloatArray, base_unit
 
+Readings = tuple[Sequence[Check], Sequence[Correction], Recording]
+"""What the checks say of a recording, what was corrected, and the recording with that put right."""
+
 
 def trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], list[Correction], Recording]:
     """Run the trust checks; corrections that were not refused are applied in order."""
