@@ -24,3 +24,15 @@ def own_settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[No
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
     yield
+
+
+@pytest.fixture(scope="session")
+def cache_of_all(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """What was worked out of logs by their content."""
+    return tmp_path_factory.mktemp("cache")
+
+
+@pytest.fixture
+def shared_cache(own_settings: None, cache_of_all: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """One cache for every test that asks for it: the logs that ship are read and looked at once, not once a test."""
+    monkeypatch.setenv("XDG_CACHE_HOME", str(cache_of_all))

@@ -14,6 +14,8 @@ from basso import workflow
 from basso.cli.main import build_parser, main
 from support import say_which_side
 
+pytestmark = pytest.mark.usefixtures("shared_cache")
+
 DEMO = workflow.demo_folder()
 CAUSES = {
     "right_turn",

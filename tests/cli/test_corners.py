@@ -10,6 +10,8 @@ import pytest
 from basso.cli.main import main
 from basso.workflow import demo_folder
 
+pytestmark = pytest.mark.usefixtures("shared_cache")
+
 ONE = str(demo_folder() / "baseline-1.csv")
 
 

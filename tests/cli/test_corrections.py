@@ -9,6 +9,8 @@ import pytest
 from basso.cli.main import main
 from basso.workflow import demo_folder
 
+pytestmark = pytest.mark.usefixtures("shared_cache")
+
 LOG = str(demo_folder() / "shakedown.csv")
 FULL = str(demo_folder() / "baseline-1.csv")
 

@@ -12,6 +12,8 @@ from basso.garage.demo import make_demo_garage
 from basso.garage.place import FILE, default_folder
 from basso.workflow import demo_folder
 
+pytestmark = pytest.mark.usefixtures("shared_cache")
+
 
 @pytest.fixture
 def folder(tmp_path: Path) -> Path:

@@ -9,6 +9,8 @@ import pytest
 from basso.cli.main import main
 from basso.workflow import demo_folder
 
+pytestmark = pytest.mark.usefixtures("shared_cache")
+
 ONE, TWO, HOT = (str(demo_folder() / f"{name}.csv") for name in ("baseline-1", "baseline-2", "hot-day"))
 
 

@@ -24,6 +24,8 @@ from basso.ui.theme.look import Look
 from basso.workflow import demo_folder, export_analysis, open_recording
 from support import destroy
 
+pytestmark = pytest.mark.usefixtures("shared_cache")
+
 LOGS = ("shakedown", "baseline-1", "hot-day", "hill-climb")
 
 

@@ -32,6 +32,8 @@ from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup
 from support import CLEAN, made_recording, recording_of
 
+pytestmark = pytest.mark.usefixtures("shared_cache")
+
 RPM, HEAT = np.array([2500.0, 4000.0, 5500.0]), np.array([92.0, 95.0, 98.0])
 
 

@@ -21,6 +21,8 @@ from basso.units import DisplayUnits
 from basso.workflow import demo_folder, judge, open_recording
 from support import recording_of, side_said
 
+pytestmark = pytest.mark.usefixtures("shared_cache")
+
 R = Role
 REMOVED = (
     (R.LATERAL_G,), (R.LONGITUDINAL_G,), (R.LATERAL_G, R.LONGITUDINAL_G), (R.SPEED,), (R.OIL_TEMP,), (R.LATERAL_G, R.OIL_TEMP),

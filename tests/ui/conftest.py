@@ -26,6 +26,11 @@ def application() -> QApplication:
     return app
 
 
+@pytest.fixture(autouse=True)
+def one_cache(shared_cache: None) -> None:
+    """The demo's logs are read and looked at once for all windows."""
+
+
 @pytest.fixture
 def store(tmp_path: Path) -> QSettings:
     return QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
