@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import pickle
 import tempfile
+from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -21,9 +23,9 @@ from basso.recording.roles import Role
 from basso.standin.car import Session
 from basso.standin.circuit import harrowfell
 from basso.standin.engine import Heat
-from basso.standin.faults import Logger
-from basso.standin.scenarios import SCENARIOS, generator, run, run_setup
-from basso.standin.simulate import Setup, Simulated, TrueDip, true_dips
+from basso.standin.faults import Logger, write_csv
+from basso.standin.scenarios import SCENARIOS, generator, run
+from basso.standin.simulate import Setup, Simulated, TrueDip, simulate, true_dips
 from basso.trust.decisions import Decision, Decisions
 from basso.units import UNITS, FloatArray, Unit
 from basso.workflow import demo_folder
@@ -72,6 +74,28 @@ def forget_which_side() -> None:
     Decisions().keep_log(_demo_log(), Decision())
 
 
+_drives: OrderedDict[bytes, tuple[Simulated, dict[str, Any]]] = OrderedDict()
+
+
+def driven_and_logged(
+    setup: Setup, logger: Logger, rng: np.random.Generator, laps: int | None = None
+) -> tuple[Simulated, bytes]:
+    """The same as the stand-in's `run_setup`, byte for byte, but a drive that several loggers watch is simulated once."""
+    if laps is not None:
+        setup = replace(setup, session=replace(setup.session, laps=laps))
+    key = pickle.dumps((setup, rng.bit_generator.state))
+    if key in _drives:
+        _drives.move_to_end(key)
+    else:
+        simulated = simulate(setup, rng)
+        _drives[key] = simulated, dict(rng.bit_generator.state)
+        if len(_drives) > 6:
+            _drives.popitem(last=False)
+    simulated, after = _drives[key]
+    rng.bit_generator.state = after
+    return simulated, write_csv(simulated, logger, rng)
+
+
 CLEAN = Logger(20, gps=True)
 """A logger with nothing wrong."""
 
@@ -80,7 +104,7 @@ CLEAN = Logger(20, gps=True)
 def harrowfell_session(logger: Logger, laps: int = 4, seed: int = 7) -> Recording:
     """A warming-up session as a logger writes it."""
     setup = Setup(harrowfell(), heat=Heat(start_c=78), session=Session(laps=laps))
-    return recording_of(run_setup(setup, logger, generator("faults", seed))[1])
+    return recording_of(driven_and_logged(setup, logger, generator("faults", seed))[1])
 
 
 @dataclass(frozen=True)
@@ -101,7 +125,7 @@ def judged_scenario(name: str, seed: int, laps: int | None = None) -> Judged:
         setup, logger = SCENARIOS[name].setup(generator(name, seed))
         assert setup.healthy is not None
         young = replace(setup, engine=setup.healthy)
-        _, earlier = run_setup(young, logger, generator("young", seed), laps)
+        _, earlier = driven_and_logged(young, logger, generator("young", seed), laps)
         options = JudgeOptions(normal=pooled_normal([recording_of(earlier)]))
     recording = recording_of(csv)
     return Judged(simulated, true_dips(simulated), analyse(recording, side_said(recording, options)))

@@ -19,13 +19,13 @@ from basso.standin.circuit import harrowfell, random_circuit
 from basso.standin.engine import Engine, Heat
 from basso.standin.faults import Logger
 from basso.standin.pan import Pan
-from basso.standin.scenarios import generator, run_setup
+from basso.standin.scenarios import generator
 from basso.standin.simulate import Setup
 from basso.trial.effect import estimate_effect
 from basso.trial.verdict import Comparison
 from basso.trust.decisions import Decision
 from basso.workflow import run_trial
-from support import CLEAN, harrowfell_session, recording_of
+from support import CLEAN, driven_and_logged, harrowfell_session, recording_of
 
 PLAIN = Logger()
 COOL, HOT = Heat(start_c=86.0, ambient_c=15.0), Heat(start_c=94.0, ambient_c=27.0)
@@ -37,7 +37,7 @@ def _run(
 ) -> Recording:
     track = harrowfell() if circuit == 0 else random_circuit(generator("circuit", circuit))
     setup = Setup(track, pan=Pan(fill_l=fill), heat=HOT if hot else COOL, session=Session(laps=laps))
-    return recording_of(run_setup(setup, logger, generator(side, seed))[1])
+    return recording_of(driven_and_logged(setup, logger, generator(side, seed))[1])
 
 
 def _compare(a: Recording, b: Recording) -> Comparison:
@@ -138,7 +138,9 @@ def test_no_shared_oil_temperature_is_not_comparable() -> None:
         ("a", Heat(start_c=80, ambient_c=5, rise_c=68)),
         ("b", Heat(start_c=118, ambient_c=38, rise_c=82)),
     ):
-        runs.append(recording_of(run_setup(Setup(track, heat=heat, session=session), Logger(), generator(side, 4))[1]))
+        runs.append(
+            recording_of(driven_and_logged(Setup(track, heat=heat, session=session), Logger(), generator(side, 4))[1])
+        )
     c = _compare(*runs)
     assert c.verdict == "not_comparable"
     assert "temperature" in c.reasons[0]
@@ -148,14 +150,14 @@ def test_wet_against_dry_is_not_comparable() -> None:
     from basso.standin.car import Car
 
     wet = Setup(harrowfell(), car=Car(grip_g=0.75, brake_g=0.7), session=Session(laps=6))
-    c = _compare(_run("a", 1, 4.2, False), recording_of(run_setup(wet, Logger(), generator("wet", 1))[1]))
+    c = _compare(_run("a", 1, 4.2, False), recording_of(driven_and_logged(wet, Logger(), generator("wet", 1))[1]))
     assert c.verdict == "not_comparable"
     assert "cornering" in c.reasons[0]
 
 
 def test_an_engine_that_changed_too_is_not_credited_to_the_part() -> None:
     worn = Setup(harrowfell(), engine=Engine(bearing=1.7), heat=COOL, session=Session(laps=6))
-    c = _compare(_run("a", 1, 4.2, False), recording_of(run_setup(worn, Logger(), generator("worn", 1))[1]))
+    c = _compare(_run("a", 1, 4.2, False), recording_of(driven_and_logged(worn, Logger(), generator("worn", 1))[1]))
     assert c.verdict == "not_comparable"
     assert "straights" in c.reasons[0]
 
@@ -279,7 +281,7 @@ def test_what_a_change_does_is_still_seen_by_a_shifted_sensor() -> None:
 def _steady(side: str, fill: float, start_c: float) -> Recording:
     """Five laps during which the oil warms by three degrees only."""
     setup = Setup(harrowfell(), pan=Pan(fill_l=fill), heat=Heat(start_c=start_c, tau_s=3000.0), session=Session(laps=5))
-    return recording_of(run_setup(setup, PLAIN, generator(side, 1))[1])
+    return recording_of(driven_and_logged(setup, PLAIN, generator(side, 1))[1])
 
 
 def test_sides_that_share_no_oil_temperature_are_carried_on_a_little_with_a_wider_interval_and_no_further() -> None:

@@ -22,12 +22,12 @@ from basso.standin.car import Session
 from basso.standin.circuit import harrowfell
 from basso.standin.engine import Heat
 from basso.standin.faults import Logger, Mount
-from basso.standin.scenarios import generator, run_setup
+from basso.standin.scenarios import generator
 from basso.standin.simulate import Setup
 from basso.track.circuit_map import CircuitMap, map_of
 from basso.trust.decisions import Decision, Decisions
 from basso.units import DisplayUnits
-from support import recording_of
+from support import driven_and_logged, recording_of
 
 SI = DisplayUnits()
 _SIDED = re.compile(r"\b(left|right)\b", re.IGNORECASE)
@@ -37,7 +37,7 @@ def driven(flipped: bool = False, gps: bool = False, seed: int = 3) -> Recording
     """Harrowfell, whose long lefts bare the pickup, by a logger whose lateral g may be positive to the right."""
     setup = Setup(harrowfell(), heat=Heat(start_c=92), session=Session(laps=4))
     logger = Logger(gps=gps, mount=Mount(flip_lateral=flipped))
-    return recording_of(run_setup(setup, logger, generator("side", seed))[1])
+    return recording_of(driven_and_logged(setup, logger, generator("side", seed))[1])
 
 
 def with_column(recording: Recording, name: str, sign: float = 1.0) -> Recording:

@@ -16,19 +16,19 @@ from basso.recording.roles import Role
 from basso.standin.car import Session
 from basso.standin.circuit import harrowfell
 from basso.standin.faults import Logger
-from basso.standin.scenarios import generator, run_setup
+from basso.standin.scenarios import generator
 from basso.standin.simulate import Setup
 from basso.trust.axes import check_axes
 from basso.trust.bounds import check_bounds
 from basso.trust.delay import check_delay
 from basso.trust.spikes import check_spikes, impossible_samples, noise_kpa
 from basso.trust.zero import check_zero
-from support import made_recording, recording_of
+from support import driven_and_logged, made_recording, recording_of
 
 
 def _session(logger: Logger, laps: int = 2, **session: float) -> Recording:
     setup = Setup(harrowfell(), session=replace(Session(laps=laps), **session))  # type: ignore[arg-type]
-    return recording_of(run_setup(setup, logger, generator("trust", 1))[1])
+    return recording_of(driven_and_logged(setup, logger, generator("trust", 1))[1])
 
 
 def _stopped_then_running(zero_kpa: float, noise: float = 1.0) -> Recording:
@@ -168,7 +168,7 @@ class TestDelay:
     def test_a_filter_is_told_from_a_delay_and_undone(self, filter_s: float, delay: float, rate_hz: int) -> None:
         setup = Setup(harrowfell(), session=Session(laps=3))
         logger = Logger(rate_hz, filter_s=filter_s, delay_s=delay)
-        simulated, csv = run_setup(setup, logger, generator("trust", 1))
+        simulated, csv = driven_and_logged(setup, logger, generator("trust", 1))
         recording = recording_of(csv)
         check = check_delay(recording)
         assert check is not None and check.correction is not None
