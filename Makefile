@@ -4,12 +4,14 @@ VENV := .venv
 # The newest Python that is known to work, or the one named: make test PYTHON=python3.12
 PYTHON ?= $(firstword $(foreach p,python3.13 python3.12 python3.11 python3,$(if $(shell $(p) -c 'import sys; print(int((3,11) <= sys.version_info < (3,14)))' 2>/dev/null | grep 1),$(p))))
 READY := $(VENV)/.ready
+NEEDS_NO_DRIVE := accumulator fitting oil sump recording report platform test_architecture.py test_plain_text.py test_units.py
 
-.PHONY: help demo test screenshots bench demo-data format clean
+.PHONY: help demo test quick screenshots bench demo-data format clean
 
 help:
 	@echo "make demo         open the window on the demo data"
 	@echo "make test         style, types, import order and tests"
+	@echo "make quick        style, and the tests that need no drive and no window (half a minute)"
 	@echo "make screenshots  draw every main view into docs/screenshots"
 	@echo "make bench        measure speed and verdicts (minutes)"
 	@echo "make demo-data    make the demo logs anew"
@@ -34,6 +36,10 @@ test: $(READY)
 	$(VENV)/bin/lint-imports --no-logo
 	# Two workers fill two cores: threads of the linear algebra under them only wait for each other.
 	OPENBLAS_NUM_THREADS=1 $(VENV)/bin/pytest -n 2
+
+quick: $(READY)
+	$(VENV)/bin/ruff check .
+	OPENBLAS_NUM_THREADS=1 $(VENV)/bin/pytest -q -n 2 $(NEEDS_NO_DRIVE:%=tests/%)
 
 screenshots: $(READY)
 	@$(VENV)/bin/basso open --screenshots docs/screenshots
