@@ -171,7 +171,7 @@ def useful(a: Analysis, words: str, truth: list[TrueDip], fault: str) -> bool:
     return s.f1 > 0.7 or fault.startswith(("zero", "gain"))
 
 
-def shifted(recording: Recording, offset: float, gain: float, engine_off: bool) -> Recording:
+def shifted(recording: Recording, offset: float = 0.0, gain: float = 1.0, engine_off: bool = True) -> Recording:
     """The drive as a sensor reads it that is off, perhaps without the stretch that shows its zero."""
     rpm = recording.channel(Role.RPM)
     assert rpm is not None

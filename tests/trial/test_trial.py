@@ -7,12 +7,11 @@ from functools import lru_cache
 
 import numpy as np
 import pytest
+from benchmarks.silent import shifted
 
 from basso.analysis import analyse
 from basso.corners.passes import Pass
-from basso.formats.write import part_of
 from basso.recording.recording import Recording
-from basso.recording.roles import Role
 from basso.report.trial_words import naive_difference
 from basso.standin.car import Session
 from basso.standin.circuit import harrowfell, random_circuit
@@ -233,19 +232,6 @@ def test_one_lap_a_side_gives_no_effect_and_two_a_wide_one() -> None:
     assert wide.high - wide.low > 1.3 * (narrow.high - narrow.low)
 
 
-def _changed(recording: Recording, offset: float = 0.0, gain: float = 1.0, engine_off: bool = True) -> Recording:
-    """The same drive read by a sensor that is off; perhaps without the stretch that would show its zero."""
-    rpm = recording.channel(Role.RPM)
-    assert rpm is not None
-    if not engine_off:
-        running = rpm.time_s[rpm.values > 900.0]
-        recording = part_of(recording, float(running[0]) + 0.5, float(running[-1]) - 0.5)
-    channels = tuple(
-        replace(c, values=gain * c.values + offset) if c.role is Role.OIL_PRESSURE else c for c in recording.channels
-    )
-    return replace(recording.with_channels(channels), content_hash=f"{recording.content_hash}{offset}{gain}")
-
-
 @pytest.mark.parametrize("hot", [False, True])
 @pytest.mark.parametrize(
     ("offset", "gain", "engine_off"),
@@ -259,8 +245,8 @@ def _changed(recording: Recording, offset: float = 0.0, gain: float = 1.0, engin
     ],
 )
 def test_a_shifted_sensor_is_no_cure_and_no_loss(offset: float, gain: float, engine_off: bool, hot: bool) -> None:
-    a = _changed(_run("a", 3, 4.2, False), engine_off=engine_off)
-    c = _compare(a, _changed(_run("b", 3, 4.2, hot), offset, gain, engine_off))
+    a = shifted(_run("a", 3, 4.2, False), engine_off=engine_off)
+    c = _compare(a, shifted(_run("b", 3, 4.2, hot), offset, gain, engine_off))
     assert c.verdict == "no_clear_change" and c.control is not None
     assert c.control.zeros_proven is engine_off
     assert any("reads" in r and "on side B" in r and "taken off" in r for r in c.reasons)
@@ -269,13 +255,13 @@ def test_a_shifted_sensor_is_no_cure_and_no_loss(offset: float, gain: float, eng
 
 def test_what_a_change_does_is_still_seen_by_a_shifted_sensor() -> None:
     a, b = (
-        _changed(_run(side, 3, fill, False), shift, 1.0, False)
+        shifted(_run(side, 3, fill, False), shift, 1.0, False)
         for side, fill, shift in (("a", 4.2, 0.0), ("b", 4.5, 14.0))
     )
-    plain, shifted = _compare(_run("a", 3, 4.2, False), _run("b", 3, 4.5, False)), _compare(a, b)
-    assert plain.effect_kpa is not None and shifted.effect_kpa is not None
-    assert shifted.verdict == "better"
-    assert shifted.effect_kpa.low < plain.effect_kpa.estimate < shifted.effect_kpa.high
+    plain, found = _compare(_run("a", 3, 4.2, False), _run("b", 3, 4.5, False)), _compare(a, b)
+    assert plain.effect_kpa is not None and found.effect_kpa is not None
+    assert found.verdict == "better"
+    assert found.effect_kpa.low < plain.effect_kpa.estimate < found.effect_kpa.high
 
 
 def _steady(side: str, fill: float, start_c: float) -> Recording:
