@@ -50,7 +50,7 @@ bench: $(READY)
 
 demo-data: $(READY)
 	$(VENV)/bin/python -m basso.standin.demo
-	$(VENV)/bin/python -m basso.garage.demo
+	$(VENV)/bin/python -m basso.car.demo
 
 format: $(READY)
 	$(VENV)/bin/ruff check --fix .

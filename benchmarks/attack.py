@@ -27,6 +27,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from basso.errors import BassoError
+from basso.memory.memory import Memory
 from basso.plain_text import spelled_out
 from basso.workflow import demo_folder
 
@@ -98,8 +99,8 @@ def make_ground(folder: Path) -> Ground:
     from asammdf.blocks.conversion_utils import from_dict
     from can import ASCWriter, BLFWriter, CanutilsLogReader, TRCWriter
 
+    from basso.car.demo import make_demo_garage
     from basso.garage.bundle import export_car
-    from basso.garage.demo import make_demo_garage
     from basso.garage.records import Car
     from basso.garage.store import Garage
 
@@ -149,7 +150,7 @@ def make_ground(folder: Path) -> Ground:
     make_demo_garage(demo_folder(), folder / "from")
     with Garage(folder / "from") as garage:
         (car, *_) = garage.all(Car)
-        export_car(garage, car, folder / "sound.zip")
+        export_car(garage, car, folder / "sound.zip", Memory.own().decisions)
         s[".sqlite"] = _copy_of(garage)
     s[".zip"] = _smaller((folder / "sound.zip").read_bytes())
     return ground
@@ -431,21 +432,21 @@ def _database(ground: Ground, rng: random.Random, number: int) -> tuple[Path, bo
 
 
 def _memory(ground: Ground, rng: random.Random, number: int) -> tuple[Path, bool, str]:
-    from basso.formats.mappings import Confirmed, Mappings
-    from basso.trust.decisions import Decision, Decisions
+    from basso.memory.columns import Columns, Confirmed
+    from basso.memory.decisions import Decision, Decisions
 
     path = ground.put("kept.json", b"")
     if number % 2:
-        Mappings(path).remember("1-0", Confirmed({"rpm": "x"}, {}, (), "2026-01-01"))
+        Columns(path).remember("1-0", Confirmed({"rpm": "x"}, {}, (), "2026-01-01"))
     else:
         Decisions(path).keep("a", Decision(frozenset({("x", "offset")})))
     path.write_bytes(rng.choice((damaged(rng, path.read_bytes()), b"[" * 100_000, b'{"version": 1, "logs": 3}', b"")))
 
     def work() -> None:
-        Mappings(path).all()
+        Columns(path).all()
         Decisions(path).of("a")
         Decisions(path).keep("b", Decision(frozenset({("x", "offset")})))
-        Mappings(path).remember("2-0", Confirmed())
+        Columns(path).remember("2-0", Confirmed())
 
     return (path, *_taken(path, work))
 

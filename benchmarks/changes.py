@@ -18,10 +18,10 @@ import numpy as np
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
 from basso.analysis import analyse
+from basso.normal.changed import NormalChange, changed_normal
+from basso.normal.expected import fit_expected
 from basso.oil.grades import grade
 from basso.oil.viscosity import walther
-from basso.pressure.changed import NormalChange, changed_normal
-from basso.pressure.expected import fit_expected
 from basso.pressure.options import JudgeOptions
 from basso.standin.car import Session
 from basso.standin.engine import Heat

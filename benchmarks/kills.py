@@ -20,6 +20,8 @@ from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
 
+from basso.memory.memory import Memory
+
 VERBS = ("edit", "import", "export", "backup", "restore", "keep")
 
 
@@ -51,7 +53,7 @@ def work(verb: str, folder: Path) -> None:
                 elif verb == "import":
                     import_car(garage, folder / "car.zip", f"Copy {turn}")
                 elif verb == "export":
-                    export_car(garage, garage.all(Car)[0], folder / "out" / "car.zip")
+                    export_car(garage, garage.all(Car)[0], folder / "out" / "car.zip", Memory.own().decisions)
                 else:
                     garage.back_up()
         print(turn, flush=True)
@@ -151,8 +153,8 @@ def main() -> None:
 
 def make_sound(folder: Path) -> Path:
     """A garage with two backups, a bundle of its car, a log."""
+    from basso.car.demo import make_demo_garage
     from basso.garage.bundle import export_car
-    from basso.garage.demo import make_demo_garage
     from basso.garage.records import Car
     from basso.garage.store import Garage
     from basso.workflow import demo_folder
@@ -164,7 +166,7 @@ def make_sound(folder: Path) -> Path:
     with Garage(folder) as garage:
         session = next(iter(garage.of_car(garage.all(Car)[0].id)["sessions"]))
         garage.keep_samples(session.log_hash, b"PAR1" * 200_000)  # type: ignore[attr-defined]
-        export_car(garage, garage.all(Car)[0], folder / "car.zip")
+        export_car(garage, garage.all(Car)[0], folder / "car.zip", Memory.own().decisions)
         garage.back_up()
         garage.back_up()
     return folder

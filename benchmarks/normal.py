@@ -18,8 +18,8 @@ import numpy as np
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
 from basso.analysis import analyse
+from basso.normal.expected import fit_expected
 from basso.oil.grades import grade
-from basso.pressure.expected import fit_expected
 from basso.pressure.options import JudgeOptions
 from basso.standin.car import Car, Session
 from basso.standin.circuit import random_circuit

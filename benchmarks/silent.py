@@ -21,7 +21,6 @@ from basso.analysis import Analysis, analyse
 from basso.formats.write import part_of
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
-from basso.report.headline import sentence
 from basso.standin.car import Session
 from basso.standin.circuit import random_circuit
 from basso.standin.engine import Heat
@@ -31,6 +30,7 @@ from basso.standin.scenarios import SCENARIOS, generator, run_setup
 from basso.standin.simulate import Setup, TrueDip, true_dips
 from basso.sump.shape import BoxPan
 from basso.units import DisplayUnits
+from basso.words.headline import sentence
 from basso.workflow import run_trial
 from support import recording_of, score
 

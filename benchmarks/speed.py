@@ -27,7 +27,7 @@ from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup
 
 if TYPE_CHECKING:
-    from basso.ui.desk import Desk
+    from basso.ui.window.desk import Desk
 
 _PLAIN_READ = "import sys, polars; polars.read_csv(sys.argv[1])"
 _BARE_WINDOW = """
@@ -38,7 +38,7 @@ _FIRST_PAINT = """
 import os
 from PySide6.QtWidgets import QApplication
 from basso.ui.app import make_window
-from basso.ui.main_window import MainWindow
+from basso.ui.window.frame import MainWindow
 app = QApplication([])
 painted = MainWindow.paintEvent
 def paint(self, event):
@@ -51,7 +51,7 @@ import os, time
 from PySide6.QtWidgets import QApplication
 from basso.ui.app import make_window, _open_first
 app = QApplication([]); w = make_window(app); w.show(); _open_first(w, [], True)
-while w._desk is None or w.desk.workspace.analysis is None: app.processEvents(); time.sleep(0.001)
+while w._desk is None or w.desk.bench.sessions.analysis is None: app.processEvents(); time.sleep(0.001)
 app.processEvents(); os._exit(0)
 """
 
@@ -113,7 +113,7 @@ def frames(log: Path) -> None:
     from PySide6.QtWidgets import QApplication
 
     from basso.ui.app import make_window
-    from basso.ui.screenshots import wait_until
+    from basso.ui.window.screenshots import wait_until
 
     application = QApplication([])
     window = make_window(application)
@@ -121,8 +121,8 @@ def frames(log: Path) -> None:
     window.show()
     desk = window.desk
     window.open_logs([log])
-    wait_until(application, lambda: desk.workspace.analysis is not None)
-    cursor = desk.cursor
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None)
+    cursor = desk.bench.cursor
 
     def median(step: Callable[[int], object]) -> float:
         times = []
@@ -155,7 +155,7 @@ def garage() -> None:
     from basso.garage.records import Session as Drive
     from basso.garage.store import Garage
     from basso.ui.app import make_window
-    from basso.ui.screenshots import wait_until
+    from basso.ui.window.screenshots import wait_until
 
     with tempfile.TemporaryDirectory() as folder:
         with Garage(Path(folder)) as kept:
@@ -184,8 +184,8 @@ def garage() -> None:
         window.resize(1280, 800)
         window.show()
         desk = window.desk
-        desk.garage_model.open(Path(folder))
-        wait_until(application, lambda: len(desk.garage_model.cars) == 20)
+        desk.bench.garage.open(Path(folder))
+        wait_until(application, lambda: len(desk.bench.garage.cars) == 20)
 
         def median(step: Callable[[int], object]) -> float:
             times = []
@@ -198,15 +198,15 @@ def garage() -> None:
 
         def come(i: int) -> None:
             desk.go_to("recordings")
-            desk.garage_model.refresh()
+            desk.bench.garage.refresh()
             desk.go_to("garage")
 
-        for name in ("Car 5", next(c.name for c in desk.garage_model.cars if len(kept_sessions(desk, c.id)) > 1000)):
-            desk.garage_model.choose(next(c.id for c in desk.garage_model.cars if c.name == name))
-            many = len(kept_sessions(desk, desk.garage_model.view.car.id)) if desk.garage_model.view else 0
+        for name in ("Car 5", next(c.name for c in desk.bench.garage.cars if len(kept_sessions(desk, c.id)) > 1000)):
+            desk.bench.garage.choose(next(c.id for c in desk.bench.garage.cars if c.name == name))
+            many = len(kept_sessions(desk, desk.bench.garage.view.car.id)) if desk.bench.garage.view else 0
             print(f"{f'garage read anew and shown, car of {many} sessions':<52}{median(come):6.1f} ms")
             print(
-                f"{'a letter more in its search':<52}{median(lambda i: desk.garage.search.setText('stint 77'[: i + 1])):6.1f} ms"
+                f"{'a letter more in its search':<52}{median(lambda i: desk.stations['garage'].page.search.setText('stint 77'[: i + 1])):6.1f} ms"
             )
         window.close()
 
@@ -215,8 +215,8 @@ def kept_sessions(desk: Desk, car: str) -> list[object]:
     """Sessions of a car in the open garage."""
     from basso.garage.records import Session as Drive
 
-    assert desk.garage_model.garage is not None
-    return list(desk.garage_model.garage.all(Drive, car))
+    assert desk.bench.garage.garage is not None
+    return list(desk.bench.garage.garage.all(Drive, car))
 
 
 def main() -> None:

@@ -20,7 +20,7 @@ import numpy as np
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
 from basso.analysis import Analysis, analyse
-from basso.garage.known import figures_of
+from basso.car.known import figures_of
 from basso.oil.grades import usual
 from basso.pressure.earlier import Known
 from basso.pressure.options import JudgeOptions

@@ -114,7 +114,7 @@ PAIRS: dict[str, tuple[tuple[float, Heat, int], tuple[float, Heat, int], str]] =
 
 def trial(job: tuple[str, int]) -> tuple[str, bool, bool]:
     """One pair and seed: was the verdict right, and would the naive difference have been?"""
-    from basso.report.trial_words import naive_difference
+    from basso.words.trial import naive_difference
 
     name, seed = job
     a, b, wanted = PAIRS[name]

@@ -31,24 +31,26 @@ def _measure(steps: int) -> None:
     from PySide6.QtWidgets import QApplication
 
     from basso.ui.app import make_window
-    from basso.ui.screenshots import wait_until
     from basso.ui.stations.dips.widget import ONE_DIP, TRACES
+    from basso.ui.window.screenshots import wait_until
 
     application = QApplication([])
     window = make_window(application)
     window.resize(1280, 800)
     window.show()
     desk = window.desk
-    desk.opening.open_demo()
-    wait_until(application, lambda: desk.workspace.analysis is not None and desk.workspace.comparison is not None)
-    desk.workspace.show(next(e for e in desk.workspace.entries if "stint 1" in e.title))
+    desk.logs.open_demo()
+    wait_until(
+        application, lambda: desk.bench.sessions.analysis is not None and desk.bench.trial.comparison is not None
+    )
+    desk.bench.sessions.show(next(e for e in desk.bench.sessions.entries if "stint 1" in e.title))
     desk.go_to("corners")
     wait_until(
         application,
         lambda: (
-            desk.corners.told is not None
-            and desk.corners.told.analysis is desk.workspace.analysis
-            and not desk.jobs.busy
+            desk.stations["corners"].page.told is not None
+            and desk.stations["corners"].page.told.analysis is desk.bench.sessions.analysis
+            and not desk.bench.jobs.busy
         ),
     )
 
@@ -65,17 +67,17 @@ def _measure(steps: int) -> None:
         desk.run(forth if i // 20 % 2 == 0 else back)
 
     desk.go_to("dips")
-    walked = {"cursor, at Dips": frames(lambda i: desk.cursor.move_to(300.0 + i))}
+    walked = {"cursor, at Dips": frames(lambda i: desk.bench.cursor.move_to(300.0 + i))}
     for page, name in ((TRACES, "next dip, its traces"), (ONE_DIP, "next dip, its own page")):
-        desk.dips.show_page(page)
+        desk.stations["dips"].page.show_page(page)
         application.processEvents()
         walked[name] = frames(lambda i: there_and_back("dip.next", "dip.previous", i))
-    desk.dips.show_page(TRACES)
+    desk.stations["dips"].page.show_page(TRACES)
     desk.go_to("corners")
     application.processEvents()
-    ladder = desk.corners.ladder
+    ladder = desk.stations["corners"].page.ladder
     ladder.setFocus()
-    walked["cursor, at Corners"] = frames(lambda i: desk.cursor.move_to(300.0 + i))
+    walked["cursor, at Corners"] = frames(lambda i: desk.bench.cursor.move_to(300.0 + i))
     walked["next rung of the ladder"] = frames(lambda _: QTest.keyClick(ladder, Qt.Key.Key_Right))
     walked["next place"] = frames(
         lambda i: QTest.keyClick(ladder, Qt.Key.Key_Up if i // 10 % 2 == 0 else Qt.Key.Key_Down)

@@ -15,6 +15,8 @@ import numpy as np
 
 from basso.analysis import Analysis, JudgedDip, analyse
 from basso.formats.registry import read_recording
+from basso.memory.decisions import Decision
+from basso.memory.memory import Memory
 from basso.pressure.options import JudgeOptions
 from basso.pressure.pooled import pooled_normal
 from basso.recording.channel import Channel
@@ -26,7 +28,6 @@ from basso.standin.engine import Heat
 from basso.standin.faults import Logger, write_csv
 from basso.standin.scenarios import SCENARIOS, generator, run
 from basso.standin.simulate import Setup, Simulated, TrueDip, simulate, true_dips
-from basso.trust.decisions import Decision, Decisions
 from basso.units import UNITS, FloatArray, Unit
 from basso.workflow import demo_folder
 
@@ -66,12 +67,12 @@ def _demo_log() -> Recording:
 
 def say_which_side() -> None:
     """Have it said once for the demo's logger, as on the Sensors station: it holds for every log with its columns."""
-    Decisions().keep_log(_demo_log(), Decision(edited=side_said(_demo_log()).edited))
+    Memory.own().decisions.keep_log(_demo_log(), Decision(edited=side_said(_demo_log()).edited))
 
 
 def forget_which_side() -> None:
     """Nobody has said anything of the demo's logger."""
-    Decisions().keep_log(_demo_log(), Decision())
+    Memory.own().decisions.keep_log(_demo_log(), Decision())
 
 
 _drives: OrderedDict[bytes, tuple[Simulated, dict[str, Any]]] = OrderedDict()

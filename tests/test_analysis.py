@@ -19,9 +19,9 @@ from basso.pressure.pooled import pooled_normal
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
 from basso.report.documents import analysis_document
-from basso.report.headline import sentence
 from basso.standin.faults import Logger
 from basso.units import DisplayUnits
+from basso.words.headline import sentence
 from support import CLEAN, harrowfell_session, judged_scenario, made_recording, recording_of
 
 DEMO = workflow.demo_folder()

@@ -33,7 +33,7 @@ def test_a_command_line_run_never_loads_qt() -> None:
 
 
 @pytest.mark.parametrize(
-    "module", ["basso.ui.stations.dips.picture", "basso.ui.stations.trial.picture", "basso.ui.commands"]
+    "module", ["basso.ui.stations.dips.picture", "basso.ui.stations.trial.picture", "basso.ui.stations.catalogue"]
 )
 def test_pictures_need_no_qt(module: str) -> None:
     script = f"import sys, {module}; assert 'PySide6' not in sys.modules"

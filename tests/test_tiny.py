@@ -8,7 +8,7 @@ from types import MappingProxyType
 import numpy as np
 import pytest
 
-from basso.pressure.drops import find_drops
+from basso.oilway.drops import find_drops
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 from basso.recording.roles import QUANTITY_OF, Role

@@ -17,20 +17,17 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.normal.drift import Drift, fit_drifting
+from basso.normal.expected import ExpectedPressure, fit_expected, no_expectation
+from basso.normal.settled import SettledLimits, running, settled, warm
 from basso.pressure.causes import Cause, Signals, find_cause, look_elsewhere
 from basso.pressure.dips import Dip, find_dips
-from basso.pressure.drift import Drift, fit_drifting
 from basso.pressure.earlier import KeptNormal, expected_before, heading_held
-from basso.pressure.expected import ExpectedPressure, fit_expected, no_expectation
 from basso.pressure.explained import explained_kpa
 from basso.pressure.exposure import Exposure, measure_exposure
 from basso.pressure.floors import LEAN_RULE, FloorLine, Slope, highest_floor
 from basso.pressure.gauge import judge_readings
-from basso.pressure.options import JudgeOptions
-from basso.pressure.rivals import Rival, rivals_of
-from basso.pressure.settled import SettledLimits, running, settled, warm
-from basso.pressure.slosh import felt
-from basso.pressure.told import (
+from basso.pressure.noise import (
     ReadingError,
     error_off_normal,
     leaves_doubt,
@@ -39,6 +36,9 @@ from basso.pressure.told import (
     steadied,
     told_pressure,
 )
+from basso.pressure.options import JudgeOptions
+from basso.pressure.rivals import Rival, rivals_of
+from basso.pressure.slosh import felt
 from basso.pressure.trusted import Readings, accepted, g_channels, trusted
 from basso.progress import Progress, silent
 from basso.recording.corrections import Correction, apply

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-import os
 import traceback
 from datetime import datetime
 from pathlib import Path
+
+from basso.platform.folders import state_folder
 
 _MOST_BYTES = 1_000_000
 
 
 def fault_file() -> Path:
     """Where faults are written down."""
-    own = Path(os.environ.get("XDG_STATE_HOME") or Path.home() / ".local" / "state")
-    return own / "basso" / "faults.log"
+    return state_folder() / "faults.log"
 
 
 def note_fault(doing: str, error: BaseException) -> str:

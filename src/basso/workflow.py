@@ -15,10 +15,12 @@ from basso.progress import Progress, silent
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
+    from basso.car.cards import TrialCards
     from basso.formats.options import ReadOptions
-    from basso.garage.cards import TrialCards
     from basso.garage.records import Session
     from basso.garage.store import Garage
+    from basso.memory.decisions import Decision
+    from basso.memory.memory import Memory
     from basso.oil.grades import Grade
     from basso.pressure.earlier import Known
     from basso.pressure.floors import Floor
@@ -27,18 +29,19 @@ if TYPE_CHECKING:
     from basso.recording.recording import Recording
     from basso.recording.summary import Summary
     from basso.trial.verdict import Comparison
-    from basso.trust.decisions import Decision
     from basso.units import DisplayUnits
 
 
-def open_recording(path: Path, options: ReadOptions | None = None, progress: Progress = silent) -> Recording:
+def open_recording(
+    path: Path, options: ReadOptions | None = None, progress: Progress = silent, memory: Memory | None = None
+) -> Recording:
     """Read a log of any known format; one that was read before is taken from what was kept of it.
 
-    Columns that the user confirmed for logs of the same shape are taken as confirmed.
+    Columns that were confirmed for logs of the same shape are taken as confirmed, where a memory of them is handed in.
     """
     from basso.formats.cache import Kept
 
-    options = with_memory(options)
+    options = with_memory(options, memory)
     recording = Kept().recording(path, options) or _read(path, options, progress, keep_samples=True)[0]
     if path.parent.name == "samples" and re.fullmatch("[0-9a-f]{16,64}", path.stem):
         # What a garage keeps of a log is that log: it stands under its fingerprint.
@@ -46,11 +49,13 @@ def open_recording(path: Path, options: ReadOptions | None = None, progress: Pro
     return recording
 
 
-def describe(path: Path, options: ReadOptions | None = None, progress: Progress = silent) -> Summary:
+def describe(
+    path: Path, options: ReadOptions | None = None, progress: Progress = silent, memory: Memory | None = None
+) -> Summary:
     """What is in a log; of one that was read before without touching its samples."""
     from basso.formats.cache import Kept
 
-    options = with_memory(options)
+    options = with_memory(options, memory)
     return Kept().summary(path, options) or _read(path, options, progress, keep_samples=False)[1]
 
 
@@ -63,13 +68,15 @@ class LogCard:
     mark: DriveMark | None
 
 
-def log_card(path: Path, options: ReadOptions | None = None, progress: Progress = silent) -> LogCard:
+def log_card(
+    path: Path, options: ReadOptions | None = None, progress: Progress = silent, memory: Memory | None = None
+) -> LogCard:
     """Read a log (or take what was kept of it) and look it over for the log list."""
     from basso.recording.drive import drive_mark
     from basso.recording.summary import summarise
     from basso.track.laps import find_laps
 
-    recording = open_recording(path, options, progress)
+    recording = open_recording(path, options, progress, memory)
     laps = sum(lap.complete for lap in find_laps(recording))
     return LogCard(summarise(recording), laps, drive_mark(recording))
 
@@ -102,13 +109,12 @@ def logs_in(paths: Sequence[Path]) -> list[Path]:
     return list(dict.fromkeys(found))
 
 
-def with_memory(options: ReadOptions | None) -> ReadOptions:
-    """Options with the mappings the user confirmed earlier."""
-    from basso.formats.mappings import Mappings
+def with_memory(options: ReadOptions | None, memory: Memory | None) -> ReadOptions:
+    """Options with the columns the user confirmed earlier."""
     from basso.formats.options import ReadOptions
 
     options = options or ReadOptions()
-    return options if options.confirmed else replace(options, confirmed=Mappings().all())
+    return options if options.confirmed or memory is None else replace(options, confirmed=memory.columns.all())
 
 
 def _read(path: Path, options: ReadOptions, progress: Progress, keep_samples: bool) -> tuple[Recording, Summary]:
@@ -129,26 +135,27 @@ def _read(path: Path, options: ReadOptions, progress: Progress, keep_samples: bo
 def options_for(
     recording: Recording,
     options: JudgeOptions,
-    known: Known | None = None,
+    memory: Memory,
+    car: Known | None = None,
     decided: Decision | None = None,
     follow_car: bool = True,
 ) -> JudgeOptions:
-    """How a log is judged, in the window as on the command line: what is asked for now, what was decided about its readings before, and
-    what the garage knows of its car.
+    """How a log is judged, in the window as on the command line: what is asked for now, what is remembered of its readings, and what the
+    garage knows of its car.
 
     Args:
-        decided: what was decided about its corrections (default: what is kept of that for this log).
+        decided: what was decided about its corrections (default: what is remembered of that).
         follow_car: floors that the car's owner chose go before those in ``options``; False where floors were asked for now.
     """
-    from basso.trust.decisions import Decision, Decisions
+    from basso.memory.decisions import Decision
 
-    decided = decided if decided is not None else Decisions().of_log(recording)
+    decided = decided if decided is not None else memory.decisions.of_log(recording)
     now = {(channel, kind) for channel, kind, _ in options.edited} | options.refused
     before = Decision(
         frozenset(k for k in decided.refused if k not in now), frozenset(e for e in decided.edited if e[:2] not in now)
     )
-    made = options.by(before, known)
-    return replace(made, floors=known.floors) if follow_car and known is not None and known.floors else made
+    made = options.by(before, car)
+    return replace(made, floors=car.floors) if follow_car and car is not None and car.floors else made
 
 
 def judge(
@@ -174,8 +181,8 @@ def cards_of_trial(folder: Path, comparison: Comparison, units: DisplayUnits) ->
     Raises:
         InputError: the garage cannot be read.
     """
-    from basso.garage.cards import trial_cards
-    from basso.garage.history import car_history
+    from basso.car.cards import trial_cards
+    from basso.car.history import car_history
     from basso.garage.records import Car
     from basso.garage.store import Garage
 
@@ -185,14 +192,16 @@ def cards_of_trial(folder: Path, comparison: Comparison, units: DisplayUnits) ->
     return trial_cards(histories, on_a, on_b, units)
 
 
-def known_by_garage(folder: Path, recordings: Sequence[Recording], progress: Progress = silent) -> dict[str, Known]:
+def known_by_garage(
+    folder: Path, recordings: Sequence[Recording], memory: Memory, progress: Progress = silent
+) -> dict[str, Known]:
     """What the garage in a folder knows of the car behind each log, by the log's fingerprint; logs it has no session of are not in it.
 
     Raises:
         InputError: the garage cannot be read.
     """
-    from basso.garage.history import car_history
-    from basso.garage.known import known_of
+    from basso.car.history import car_history
+    from basso.car.known import known_of
     from basso.garage.records import Car
     from basso.garage.store import Garage
 
@@ -202,7 +211,7 @@ def known_by_garage(folder: Path, recordings: Sequence[Recording], progress: Pro
         histories = [h for car in garage.all(Car) if (h := car_history(garage, car)).arrival is None]
         for recording in recordings:
             for history in histories:
-                found = known_of(history, recording, samples_reader(garage), progress)
+                found = known_of(history, recording, samples_reader(garage, memory), memory.decisions, progress)
                 if found is not None:
                     known[recording.content_hash] = found
     return known
@@ -217,10 +226,10 @@ def known_for_trial(
     Raises:
         InputError: the garage cannot be read.
     """
-    from basso.garage.floor_choices import choice_in_force, floors_of
-    from basso.garage.history import car_history
-    from basso.garage.known import known_for_trial, session_of
-    from basso.garage.oils import oil_of
+    from basso.car.floor_choices import choice_in_force, floors_of
+    from basso.car.history import car_history
+    from basso.car.known import known_for_trial, session_of
+    from basso.car.oils import oil_of
     from basso.garage.records import Car
     from basso.garage.store import Garage
 
@@ -240,12 +249,12 @@ def known_for_trial(
     return known, used.pop() if len(used) == 1 and len(oils) == len(recordings) else None, floors
 
 
-def samples_reader(garage: Garage) -> Callable[[Session], Recording | None]:
+def samples_reader(garage: Garage, memory: Memory) -> Callable[[Session], Recording | None]:
     """Gives what the garage keeps of a session's log; None where it keeps nothing."""
 
     def kept(session: Session) -> Recording | None:
         samples = garage.samples_file(session.log_hash) if session.log_hash else None
-        return open_recording(samples) if samples is not None and samples.is_file() else None
+        return open_recording(samples, memory=memory) if samples is not None and samples.is_file() else None
 
     return kept
 

@@ -7,8 +7,8 @@ from pathlib import Path
 
 import pytest
 
+from basso.car.demo import make_demo_garage
 from basso.cli.main import main
-from basso.garage.demo import make_demo_garage
 from basso.garage.place import FILE, default_folder
 from basso.workflow import demo_folder
 
@@ -143,10 +143,8 @@ def test_a_builds_normal_is_learned_kept_and_held_to(
     log, garage = str(demo_folder() / "baseline-2.csv"), str(folder_with_samples)
     assert main(["normal", log, "--garage", garage, "--json"]) == 0
     told = json.loads(capsys.readouterr().out)
-    assert [(h["against"], h["kept"]) for h in told["history"]] == [
-        ("Build 2, full mark, version 1", True),
-        ("Full mark, stint 1", False),
-    ]
+    against = [(h["against"], h["kept"]) for h in told["history"]]
+    assert against[0] == ("Build 2, full mark, version 1", True) and ("Full mark, stint 1", False) in against[1:]
     assert told["flow"]["clearance"] == "loose" and told["cooling"]["to_c"] == 105.0
     assert main(["analyze", log, "--garage", garage, "--by-kept"]) == 0
     assert "Normal is that of Build 2, full mark, version 1" in capsys.readouterr().out

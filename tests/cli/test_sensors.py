@@ -7,8 +7,8 @@ from pathlib import Path
 
 import pytest
 
+from basso.car.demo import make_demo_garage
 from basso.cli.main import main
-from basso.garage.demo import make_demo_garage
 from basso.workflow import demo_folder
 
 

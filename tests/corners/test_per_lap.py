@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from basso.corners.per_lap import per_lap
-from basso.corners.told import tell_corners
+from basso.findings.corners.findings import find_corners
+from basso.findings.corners.per_lap import per_lap
 from basso.recording.recording import frame_on
 from basso.recording.roles import Role
-from basso.report.corners_words import per_lap_words, slides_words
 from basso.track.slides import find_slides
+from basso.words.corners import per_lap_words, slides_words
 from support import judged_scenario
 
 
@@ -41,7 +41,7 @@ def test_a_drive_without_slides_has_none_and_one_that_is_put_in_is_found() -> No
     speed = frame_on(a.corrected, Role.OIL_PRESSURE).filled(Role.SPEED)
     clean = np.nan_to_num(a.lateral_g)
     assert find_slides(a.time_s, clean, speed, a.track) == []
-    told = tell_corners(a)
+    told = find_corners(a)
     assert told is not None and told.slides == () and slides_words(told) == ""
     step = float(a.time_s[1] - a.time_s[0])
     # In the middle of the longest stretch of cornering the g breaks away by half for 0.6 s, and comes back.

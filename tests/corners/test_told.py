@@ -8,17 +8,15 @@ import numpy as np
 import pytest
 
 from basso.analysis import Analysis, analyse
-from basso.corners.circuit import circuit_line
-from basso.corners.passes import Pass
-from basso.corners.pattern import lap_pattern, place_pattern
-from basso.corners.rose import SECTORS, oil_rose
-from basso.corners.told import CornersTold, tell_corners
+from basso.findings.corners.findings import CornerFindings, find_corners
+from basso.findings.corners.line import circuit_line
+from basso.findings.corners.passes import Pass
+from basso.findings.corners.pattern import lap_pattern, place_pattern
+from basso.findings.corners.rose import SECTORS, oil_rose
 from basso.pressure.floors import Fixed
 from basso.pressure.options import JudgeOptions
 from basso.pressure.thresholds import Threshold, felt, find_thresholds
 from basso.recording.roles import Role
-from basso.report.corners_words import held_up_words, place_words, runs_words
-from basso.report.session_words import when_words
 from basso.standin.car import Car, Session
 from basso.standin.car import Session as Drive
 from basso.standin.circuit import Straight, Turn, lay_out, random_circuit
@@ -31,6 +29,8 @@ from basso.sump.shape import BoxPan
 from basso.sump.surface import pickup_head_m
 from basso.track.corners import Place
 from basso.units import DisplayUnits
+from basso.words.corners import held_up_words, place_words, runs_words
+from basso.words.session import when_words
 from basso.workflow import demo_folder, open_recording
 from support import judged_scenario, made_recording, recording_of
 
@@ -80,7 +80,7 @@ def test_a_pan_that_never_bares_has_no_threshold_but_a_bound() -> None:
     deep = Pan(shape=BoxPan(0.26, 0.20, 0.16, (0.0, 0.0, 0.008)), fill_l=5.2, held_up_l=0.2)
     setup = Setup(random_circuit(rng), Car(), Engine(), heat=Heat(start_c=80.0), pan=deep, session=Drive(laps=6))
     a = analyse(recording_of(run_setup(setup, Logger(50, gps=True), generator("corners/full", 2))[1]))
-    found = tell_corners(a)
+    found = find_corners(a)
     assert found is not None and all(t.g is None for t in found.thresholds)
     left = found.threshold("left")
     assert left is not None and left.low_g is not None and left.low_g > 0.9 and left.held_s(1.5) is None and left.reason
@@ -111,13 +111,13 @@ def test_without_g_or_with_too_few_passes_nothing_is_claimed() -> None:
 
 
 @pytest.fixture(scope="module")
-def told() -> CornersTold:
-    found = tell_corners(analyse(open_recording(demo_folder() / "baseline-1.csv")))
+def told() -> CornerFindings:
+    found = find_corners(analyse(open_recording(demo_folder() / "baseline-1.csv")))
     assert found is not None
     return found
 
 
-def test_places_are_ranked_by_exposure_and_a_test_corner_is_proposed(told: CornersTold) -> None:
+def test_places_are_ranked_by_exposure_and_a_test_corner_is_proposed(told: CornerFindings) -> None:
     assert told.analysis.track is not None
     begun = {d.place.id for d in told.analysis.dips if d.place is not None}
     expected = [p.id for p in told.analysis.track.places if p.loaded or p.id in begun]
@@ -130,13 +130,13 @@ def test_places_are_ranked_by_exposure_and_a_test_corner_is_proposed(told: Corne
     assert {p.phase for p in ranked} <= {"turn-in", "middle", "exit", "after it"}
 
 
-def test_both_sides_are_held_at_equal_g(told: CornersTold) -> None:
+def test_both_sides_are_held_at_equal_g(told: CornerFindings) -> None:
     by = {s.direction: s for s in told.sides}
     assert by["left"].share > 0.1 and by["right"].share == 0.0 and by["left"].seconds > 2.0 * by["right"].seconds
     # Driven twice as long the same way, the rate at equal g stays what it was.
     a = told.analysis
     twice = analyse(recording_twice(a))
-    again = tell_corners(twice)
+    again = find_corners(twice)
     assert again is not None
     assert {s.direction: s.share for s in again.sides}["left"] == pytest.approx(by["left"].share, abs=0.05)
 
@@ -186,14 +186,14 @@ def test_the_circuit_closes_with_and_without_a_path() -> None:
 def test_a_session_without_laps_still_has_thresholds_and_one_that_cannot_be_judged_nothing() -> None:
     climb = open_recording(demo_folder() / "hill-climb.csv")
     no_speed = climb.with_channels(tuple(c for c in climb.channels if c.role is not Role.SPEED))
-    found = tell_corners(analyse(no_speed))
+    found = find_corners(analyse(no_speed))
     assert found is not None and found.places == () and found.circuit is None and found.rose is not None
     assert found.threshold("left") is not None and found.test_place is None
-    assert tell_corners(analyse(made_recording(oil_pressure=300.0))) is None
+    assert find_corners(analyse(made_recording(oil_pressure=300.0))) is None
 
 
 def test_runs_over_one_route_have_places_like_laps_and_both_ends_of_the_pan_are_told() -> None:
-    found = tell_corners(analyse(open_recording(demo_folder() / "hill-climb.csv")))
+    found = find_corners(analyse(open_recording(demo_folder() / "hill-climb.csv")))
     assert found is not None and found.circuit is not None and not found.circuit.closed
     assert [p.place.kind for p in found.places if p.place.is_corner] == [
         "left",
@@ -206,14 +206,14 @@ def test_runs_over_one_route_have_places_like_laps_and_both_ends_of_the_pan_are_
     assert all(len(p.passes) == 4 for p in found.places)
     ends = runs_words(found)
     assert "4 launches (oil to the tail)" in ends and "4 stops (oil to the nose)" in ends
-    strip = tell_corners(judged_scenario("truth-launch", 3).analysis)
+    strip = find_corners(judged_scenario("truth-launch", 3).analysis)
     assert strip is not None and strip.places == ()
     launches = [r for r in strip.runs if r.run.kind == "launch"]
     assert len(launches) == 8 and all(r.below_s > 0.0 and r.peak_g > 1.0 for r in launches)
     assert "8 of 8 below the floor" in runs_words(strip)
 
 
-def _banked(bank_deg: float, gps: bool = True) -> CornersTold:
+def _banked(bank_deg: float, gps: bool = True) -> CornerFindings:
     pieces = [
         Straight(300),
         Turn(70, 90),
@@ -225,7 +225,7 @@ def _banked(bank_deg: float, gps: bool = True) -> CornersTold:
         Turn(60, 90),
     ]
     setup = Setup(lay_out("Made", pieces), session=Session(laps=5))
-    found = tell_corners(analyse(recording_of(run_setup(setup, Logger(20, gps=gps), generator("banked", 3))[1])))
+    found = find_corners(analyse(recording_of(run_setup(setup, Logger(20, gps=gps), generator("banked", 3))[1])))
     assert found is not None
     return found
 
@@ -279,7 +279,7 @@ def test_oil_that_drains_back_late_is_told_by_the_turns_that_follow_each_other(h
         held_up_l=0.4, held_in_left_l=held_l, held_up_s=10.0, slosh_hz=0.6,
     )  # fmt: skip
     setup = Setup(lay_out("Row", [*pieces, Straight(200)]), pan=pan, session=Drive(laps=6), heat=Heat(start_c=88.0))
-    told = tell_corners(analyse(recording_of(run_setup(setup, Logger(20, gps=True), generator("row", 1))[1])))
+    told = find_corners(analyse(recording_of(run_setup(setup, Logger(20, gps=True), generator("row", 1))[1])))
     assert told is not None and told.analysis.dips
     assert [(h.direction, h.kind) for h in told.held_up] == ([("left", "soon")] if held_l else [])
     assert ("Drain-back" in held_up_words(told)) == (held_l > 0)

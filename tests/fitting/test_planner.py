@@ -11,9 +11,9 @@ import pytest
 
 from basso.cli.main import main
 from basso.errors import InputError
-from basso.fitting.catalogue import keep_parts, made_part, parts_in_use
 from basso.fitting.planner import Part, joints, line_delay_s, line_viscosity_pas, plan_fit, shipped_parts
 from basso.fitting.threads import End, identify, parse_end, threads
+from basso.memory.parts import Parts, made_part
 
 PAIRS = [
     (f"female {port}", f"male {sensor}")
@@ -179,17 +179,17 @@ def test_cost_and_time_are_told_as_far_as_they_are_known() -> None:
 
 class TestOwnCatalogue:
     def test_without_one_the_parts_that_ship_are_used(self, tmp_path: Path) -> None:
-        assert parts_in_use(tmp_path / "parts.json") == shipped_parts()
+        assert Parts(tmp_path / "parts.json").in_use() == shipped_parts()
 
     def test_a_part_that_is_added_can_be_planned_with_and_comes_back_as_it_was(self, tmp_path: Path) -> None:
         file = tmp_path / "parts.json"
         port, sensor = parse_end("female M16x1.5"), parse_end("male 1/4 BSPP")
-        assert not plan_fit(port, sensor, on_line=False, parts=parts_in_use(file)).possible
+        assert not plan_fit(port, sensor, on_line=False, parts=Parts(file).in_use()).possible
         own = made_part("adapter", ["male M16x1.5", "female 1/4 BSPP"], 22.0, cost=7.5, lead_days=2.0)
-        keep_parts([*shipped_parts(), own], file)
-        assert parts_in_use(file) == (*shipped_parts(), own)
-        assert plan_fit(port, sensor, on_line=False, parts=parts_in_use(file)).parts == (own,)
-        keep_parts(shipped_parts(), file)
+        Parts(file).keep([*shipped_parts(), own])
+        assert Parts(file).in_use() == (*shipped_parts(), own)
+        assert plan_fit(port, sensor, on_line=False, parts=Parts(file).in_use()).parts == (own,)
+        Parts(file).keep(shipped_parts())
         assert not file.exists()
 
     @pytest.mark.parametrize(
@@ -197,7 +197,7 @@ class TestOwnCatalogue:
         [
             "{ cut",
             "[]",
-            '{"version": 2, "parts": []}',
+            '{"version": 0, "parts": []}',
             '{"version": 1, "parts": [{}]}',
             '{"version": 1, "parts": [{"name": "x", "ends": ["male 7/8"], "length_mm": 3}]}',
         ],
@@ -208,10 +208,19 @@ class TestOwnCatalogue:
         file = tmp_path / "parts.json"
         file.write_text(text, encoding="utf-8")
         with pytest.raises(InputError, match=r"parts\.json"):
-            parts_in_use(file)
-        keep_parts(shipped_parts()[:3], file)
-        assert parts_in_use(file) == shipped_parts()[:3]
+            Parts(file).in_use()
+        Parts(file).keep(shipped_parts()[:3])
+        assert Parts(file).in_use() == shipped_parts()[:3]
         assert (tmp_path / "parts.damaged.json").read_text(encoding="utf-8") == text
+
+    def test_one_of_a_newer_basso_is_left_as_it_is(self, tmp_path: Path) -> None:
+        file, text = tmp_path / "parts.json", '{"version": 2, "parts": []}'
+        file.write_text(text, encoding="utf-8")
+        with pytest.raises(InputError, match="newer Basso"):
+            Parts(file).in_use()
+        with pytest.raises(InputError, match="newer Basso"):
+            Parts(file).keep(shipped_parts()[:3])
+        assert file.read_text(encoding="utf-8") == text
 
     @pytest.mark.parametrize(
         ("name", "ends", "length", "said"),

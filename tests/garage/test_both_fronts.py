@@ -10,17 +10,18 @@ import pytest
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication
 
+from basso.car.demo import make_demo_garage
 from basso.cli.main import main
-from basso.garage.demo import make_demo_garage
 from basso.garage.records import Car, FloorChoice
 from basso.garage.store import Change, Garage
+from basso.memory.decisions import Decision
+from basso.memory.memory import Memory
 from basso.report.documents import analysis_document, comparison_document
-from basso.trust.decisions import Decision, Decisions
-from basso.ui.desk import Desk
-from basso.ui.main_window import MainWindow
-from basso.ui.screenshots import wait_until
-from basso.ui.settings import Settings
+from basso.ui.models.settings import Settings
 from basso.ui.theme.look import Look
+from basso.ui.window.desk import Desk
+from basso.ui.window.frame import MainWindow
+from basso.ui.window.screenshots import wait_until
 from basso.workflow import demo_folder, export_analysis, open_recording
 from support import destroy
 
@@ -50,8 +51,8 @@ def desk(tmp_path: Path, garage: Path) -> Iterator[Desk]:
     store = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
     window = MainWindow(Look(application), Settings(store))
     window.show()
-    window.desk.garage_model.open(garage, lambda _: None)
-    wait_until(application, lambda: window.desk.garage_model.view is not None)
+    window.desk.bench.garage.open(garage, lambda _: None)
+    wait_until(application, lambda: window.desk.bench.garage.view is not None)
     window.desk.go_to("garage")
     application.processEvents()
     yield window.desk
@@ -61,9 +62,9 @@ def desk(tmp_path: Path, garage: Path) -> Iterator[Desk]:
 def _in_the_window(desk: Desk, log: Path) -> dict[str, object]:
     application = QApplication.instance()
     assert isinstance(application, QApplication)
-    desk.opening.open_logs([log])
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
-    a = desk.workspace.analysis
+    desk.logs.open_logs([log])
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+    a = desk.bench.sessions.analysis
     assert a is not None and a.options.known is not None, "held against the garage"
     return analysis_document(a)
 
@@ -81,14 +82,14 @@ def test_window_and_command_line_say_the_same(
     if name == "shakedown":  # its zero correction refused
         recording = open_recording(log)
         pressure = next(c.name for c in recording.channels if c.role == "oil_pressure")
-        Decisions().keep_log(recording, Decision(refused=frozenset({(pressure, "offset")})))
+        Memory.own().decisions.keep_log(recording, Decision(refused=frozenset({(pressure, "offset")})))
     seen = _in_the_window(desk, log)
     assert main(["analyze", str(log), "--garage", str(garage), "--json"]) == 0
     said = json.loads(capsys.readouterr().out)
     assert json.loads(json.dumps(_told(seen))) == _told(said)
     assert said["events"] or name == "hill-climb"
     assert all(e["rule"] in ("fixed:190", "share:0.75") for e in said["events"]), "the owner's floors"
-    a = desk.workspace.analysis
+    a = desk.bench.sessions.analysis
     assert a is not None
     out = tmp_path / "out.json"
     export_analysis(a, out)
@@ -104,13 +105,13 @@ def test_a_trial_is_judged_the_same_on_both_fronts(
     application = QApplication.instance()
     assert isinstance(application, QApplication)
     logs = [demo_folder() / f"{name}.csv" for name in ("baseline-1", "plus-0.4")]
-    desk.opening.open_logs(logs)
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
-    first, second = desk.workspace.entries[:2]
-    desk.workspace.set_trial((first,), (second,))
-    wait_until(application, lambda: desk.workspace.comparison is not None and not desk.jobs.busy)
-    assert desk.workspace.comparison is not None
-    seen = json.loads(json.dumps(comparison_document(desk.workspace.comparison)))
+    desk.logs.open_logs(logs)
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+    first, second = desk.bench.sessions.entries[:2]
+    desk.bench.trial.choose((first,), (second,))
+    wait_until(application, lambda: desk.bench.trial.comparison is not None and not desk.bench.jobs.busy)
+    assert desk.bench.trial.comparison is not None
+    seen = json.loads(json.dumps(comparison_document(desk.bench.trial.comparison)))
     assert main(["compare", "--a", str(logs[0]), "--b", str(logs[1]), "--garage", str(garage), "--json"]) == 0
     said = json.loads(capsys.readouterr().out)
     for document in (seen, said):
@@ -118,6 +119,6 @@ def test_a_trial_is_judged_the_same_on_both_fronts(
             document[side]["label"] = ""
     seen["sentence"], said["sentence"] = (d["sentence"].partition(" with ")[0] for d in (seen, said))
     assert {k: v for k, v in said.items() if k != "cards"} == seen
-    assert "left" in str([p.label for p in desk.workspace.comparison.over]) or "Kiln" in str(
-        [p.label for p in desk.workspace.comparison.over]
+    assert "left" in str([p.label for p in desk.bench.trial.comparison.over]) or "Kiln" in str(
+        [p.label for p in desk.bench.trial.comparison.over]
     ), "the kept map names the places and proves the side"

@@ -10,13 +10,14 @@ from pathlib import Path
 
 import pytest
 
+from basso.car.history import car_history
 from basso.errors import InputError
 from basso.garage.bundle import accept_car, export_car, import_car
 from basso.garage.forms import FORM
-from basso.garage.history import car_history
 from basso.garage.records import KINDS, Arrival, Car, Session
 from basso.garage.store import Garage
-from basso.trust.decisions import Decision, Decisions
+from basso.memory.decisions import Decision
+from basso.memory.memory import Memory
 from garage_support import a_car
 
 SAMPLES = b"PAR1 made up PAR1"
@@ -28,7 +29,7 @@ def bundle(tmp_path: Path) -> Path:
         garage.add("adding", *a_car())
         garage.keep_samples("hash0", SAMPLES)
         path = tmp_path / "car.basso.zip"
-        export_car(garage, garage.all(Car)[0], path)
+        export_car(garage, garage.all(Car)[0], path, Memory.own().decisions)
     return path
 
 
@@ -56,25 +57,25 @@ def rewritten(bundle: Path, change: Callable[[dict[str, bytes]], None], resign: 
 def test_what_was_decided_about_its_logs_goes_along(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     decided = Decision(frozenset({("Oil P", "offset")}), frozenset({("Oil P", "delay", 0.2)}))
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "here"))
-    Decisions().keep("hash1", decided)
+    Memory.own().decisions.keep("hash1", decided)
     path = tmp_path / "car.basso.zip"
     with Garage(tmp_path / "from") as garage:
         garage.add("adding", *a_car())
-        export_car(garage, garage.all(Car)[0], path)
+        export_car(garage, garage.all(Car)[0], path, Memory.own().decisions)
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "there"))
     with Garage(tmp_path / "to") as garage:
         car, _ = import_car(garage, path)
-        assert Decisions().of("hash1") == Decision()  # before it is accepted it acts on nothing
-        accept_car(garage, car)
-        assert accept_car(garage, car) is None
-    assert Decisions().of("hash1") == decided and Decisions().of("hash0") == Decision()
+        assert Memory.own().decisions.of("hash1") == Decision()  # before it is accepted it acts on nothing
+        accept_car(garage, car, Memory.own().decisions)
+        assert accept_car(garage, car, Memory.own().decisions) is None
+    assert Memory.own().decisions.of("hash1") == decided and Memory.own().decisions.of("hash0") == Decision()
     # What was decided here stays.
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "elsewhere"))
     own = Decision(frozenset({("Oil P", "sign")}))
-    Decisions().keep("hash1", own)
+    Memory.own().decisions.keep("hash1", own)
     with Garage(tmp_path / "third") as garage:
-        accept_car(garage, import_car(garage, path)[0])
-    assert Decisions().of("hash1") == own
+        accept_car(garage, import_car(garage, path)[0], Memory.own().decisions)
+    assert Memory.own().decisions.of("hash1") == own
     for wrong in (b"[]", b'{"hash1": {"refused": [["x"]], "edited": []}}', b'{"hash1": 3}'):
         edited = rewritten(path, lambda parts, wrong=wrong: parts.update({"records/decisions.json": wrong}))  # type: ignore[misc]
         with Garage(tmp_path / f"bad-{len(wrong)}") as garage:
@@ -89,7 +90,7 @@ def test_a_car_comes_in_equal_and_only_once(bundle: Path, tmp_path: Path) -> Non
         assert new is not None and contents(target) == contents(source)
         assert target.samples_file("hash0").read_bytes() == SAMPLES
         again = tmp_path / "again.zip"
-        export_car(target, car, again)
+        export_car(target, car, again, Memory.own().decisions)
         with zipfile.ZipFile(bundle) as a, zipfile.ZipFile(again) as b:
             for name in a.namelist():
                 if name != "bundle.json":

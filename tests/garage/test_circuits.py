@@ -7,11 +7,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from basso.car.circuits import UNNAMED, circuit_named, kept_circuit, map_in, maps_for
+from basso.car.history import car_history
 from basso.garage.bundle import export_car, import_car
-from basso.garage.circuits import UNNAMED, circuit_named, kept_circuit, map_in, maps_for
-from basso.garage.history import car_history
 from basso.garage.records import Build, Car, Circuit, Ruling, Session
 from basso.garage.store import Garage
+from basso.memory.memory import Memory
 from basso.track.corners import TrackMap, places_of
 from basso.track.shape import LapShape
 
@@ -89,7 +90,7 @@ def test_a_car_takes_its_circuits_and_decisions_along_and_a_build_its_decisions_
         car=car.id, session=one.id, day="2026-05-02", decision="run on", reason="nothing seen", seen="No dips."
     )
     garage.add("kept", circuit, ruling)
-    export_car(garage, car, tmp_path / "car.basso.zip")
+    export_car(garage, car, tmp_path / "car.basso.zip", Memory.own().decisions)
     with Garage(tmp_path / "there") as there:
         copy, _ = import_car(there, tmp_path / "car.basso.zip", "Car 32")
         history = car_history(there, copy)

@@ -14,6 +14,7 @@ from basso.errors import InputError
 from basso.garage.bundle import export_car, import_car
 from basso.garage.records import KINDS, Car
 from basso.garage.store import Garage
+from basso.memory.memory import Memory
 from garage_support import a_car
 
 RUNS = int(os.environ.get("BASSO_FUZZ_RUNS", "40"))
@@ -55,7 +56,7 @@ def sound(tmp_path: Path) -> Path:
     with Garage(tmp_path / "sound") as garage:
         garage.add("adding", *a_car())
         garage.keep_samples("hash0", b"samples" * 500)
-        export_car(garage, garage.all(Car)[0], tmp_path / "car.zip")
+        export_car(garage, garage.all(Car)[0], tmp_path / "car.zip", Memory.own().decisions)
     return tmp_path
 
 

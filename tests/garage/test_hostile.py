@@ -17,15 +17,16 @@ from pathlib import Path
 
 import pytest
 
+from basso.car.history import car_history
 from basso.errors import InputError
 from basso.garage import backups, bundle
 from basso.garage.backups import backups_in, restore
 from basso.garage.bundle import accept_car, export_car, import_car
-from basso.garage.history import car_history
 from basso.garage.place import FILE
 from basso.garage.records import Arrival, Attachment, Car, Session
 from basso.garage.store import Garage
-from basso.trust.decisions import Decision, Decisions
+from basso.memory.decisions import Decision
+from basso.memory.memory import Memory
 from basso.workflow import known_by_garage
 from garage_support import a_car
 
@@ -44,7 +45,7 @@ def sent(tmp_path: Path) -> Path:
             "attaching", Attachment(car=car.id, about=car.id, day="2026-05-01", file_name="photo.png", file_hash=kept)
         )
         garage.keep_samples("hash0", SAMPLES)
-        export_car(garage, car, tmp_path / "car.basso.zip")
+        export_car(garage, car, tmp_path / "car.basso.zip", Memory.own().decisions)
     return tmp_path / "car.basso.zip"
 
 
@@ -178,7 +179,7 @@ def test_what_a_record_names_is_never_a_path_out_of_the_garage(tmp_path: Path) -
         assert not garage.samples_file("../../secret").exists()
         with pytest.raises(InputError, match="is no fingerprint"):
             garage.keep_samples("../x", b"x")
-        export_car(garage, car, tmp_path / "out.zip")
+        export_car(garage, car, tmp_path / "out.zip", Memory.own().decisions)
     with zipfile.ZipFile(tmp_path / "out.zip") as zipped:
         assert not any(zipped.read(n) == b"secret" for n in zipped.namelist())
         assert not any(n.startswith(("files/", "samples/")) for n in zipped.namelist())
@@ -207,12 +208,12 @@ def test_a_car_from_elsewhere_acts_on_nothing_before_it_is_accepted(
         car, _ = import_car(garage, crafted)
         history = car_history(garage, car)
         assert history.arrival is not None and history.arrival.source == "crafted.zip"
-    assert Decisions().of(log) == Decision() and known_by_garage(folder, [own]) == {}
+    assert Memory.own().decisions.of(log) == Decision() and known_by_garage(folder, [own], Memory.own()) == {}
     with Garage(folder) as garage:
-        edit = accept_car(garage, car)
+        edit = accept_car(garage, car, Memory.own().decisions)
         assert edit is not None and garage.all(Arrival) == []
-    assert Decisions().of(log).refused == {("Oil pressure", "offset")} and set(
-        workflow.known_by_garage(folder, [own])
+    assert Memory.own().decisions.of(log).refused == {("Oil pressure", "offset")} and set(
+        workflow.known_by_garage(folder, [own], Memory.own())
     ) == {log}
 
 

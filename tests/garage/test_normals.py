@@ -11,15 +11,16 @@ import numpy as np
 import pytest
 
 from basso.analysis import analyse
+from basso.car.history import CarHistory, car_history
+from basso.car.known import known_of
+from basso.car.normals import curve_of, kept_normals, learn_build, sessions_to_learn_from, title_of, versions
 from basso.garage.bundle import export_car, import_car
-from basso.garage.history import CarHistory, car_history
-from basso.garage.known import known_of
-from basso.garage.normals import curve_of, kept_normals, learn_build, sessions_to_learn_from, title_of, versions
 from basso.garage.records import Build, Car, Engine, Normal, OilEntry, Session
 from basso.garage.store import Garage
+from basso.memory.memory import Memory
+from basso.normal.changed import normals_apart
+from basso.normal.expected import ExpectedPressure
 from basso.oil.grades import grade, usual
-from basso.pressure.changed import normals_apart
-from basso.pressure.expected import ExpectedPressure
 from basso.pressure.options import JudgeOptions
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
@@ -83,7 +84,7 @@ def keeping(history: CarHistory, *records: Normal) -> CarHistory:
 
 def test_a_builds_normal_is_learned_from_all_its_sessions_and_is_nearer_than_one() -> None:
     history, log_of = garage_of(drive(1), drive(2, start_c=60.0), drive(3, start_c=95.0))
-    learned = learn_build(history, history.builds[0], log_of, "2026-06-01", "first")
+    learned = learn_build(history, history.builds[0], log_of, Memory.own().decisions, "2026-06-01", "first")
     assert learned.record is not None and learned.used == ("Stint 1", "Stint 2", "Stint 3") and learned.left_out == ()
     assert learned.record.sessions == tuple(s.id for s in history.sessions)
     np.testing.assert_allclose(learned.expected.at(RPM, HEAT), true_kpa(), rtol=0.03)
@@ -95,12 +96,12 @@ def test_a_builds_normal_is_learned_from_all_its_sessions_and_is_nearer_than_one
 
 def test_what_was_kept_is_what_was_learned(tmp_path: Path) -> None:
     history, log_of = garage_of(drive(1))
-    learned = learn_build(history, history.builds[0], log_of, "2026-06-01")
+    learned = learn_build(history, history.builds[0], log_of, Memory.own().decisions, "2026-06-01")
     assert learned.record is not None
     with Garage(tmp_path / "here") as garage, Garage(tmp_path / "there") as other:
         garage.add("everything", history.car, *history.engines, *history.builds, *history.sessions)
         garage.add("a normal", learned.record)
-        export_car(garage, history.car, tmp_path / "car.basso.zip")
+        export_car(garage, history.car, tmp_path / "car.basso.zip", Memory.own().decisions)
         import_car(other, tmp_path / "car.basso.zip")
         copy, _ = import_car(other, tmp_path / "car.basso.zip", "Car 32")
         for place, car in ((garage, history.car), (other, history.car), (other, copy)):
@@ -127,7 +128,12 @@ def test_sessions_that_would_mislead_are_left_out_and_it_is_said_why() -> None:
         "Stint 4": "it has no log",
     }
     learned = learn_build(
-        history, history.builds[0], lambda s: None if s.id == b.id else log_of(s), "2026-06-01", only=[b.id, e.id]
+        history,
+        history.builds[0],
+        lambda s: None if s.id == b.id else log_of(s),
+        Memory.own().decisions,
+        "2026-06-01",
+        only=[b.id, e.id],
     )
     assert learned.used == ("Stint 5",) and ("Stint 2", "its samples are not kept here") in learned.left_out
 
@@ -135,9 +141,9 @@ def test_sessions_that_would_mislead_are_left_out_and_it_is_said_why() -> None:
 def test_with_nothing_to_learn_from_there_is_no_record_but_a_reason() -> None:
     still = made_recording(oil_pressure=300.0, rpm=3000.0)
     history, log_of = garage_of(replace(still, content_hash="a" * 64))
-    learned = learn_build(history, history.builds[0], log_of, "2026-06-01")
+    learned = learn_build(history, history.builds[0], log_of, Memory.own().decisions, "2026-06-01")
     assert learned.record is None and not learned.expected.valid and learned.expected.reason
-    empty = learn_build(history, history.builds[0], lambda _: None, "2026-06-01")
+    empty = learn_build(history, history.builds[0], lambda _: None, Memory.own().decisions, "2026-06-01")
     assert empty.record is None and empty.left_out == (("Stint 1", "its samples are not kept here"),)
 
 
@@ -149,11 +155,11 @@ def test_sessions_on_another_grade_are_moved_by_its_viscosity() -> None:
         OilEntry(car=history.car.id, day="2026-05-02", kind="change", grade="5W-30"),
     )
     history = replace(history, oil=oil)
-    learned = learn_build(history, history.builds[0], log_of, "2026-06-01")
+    learned = learn_build(history, history.builds[0], log_of, Memory.own().decisions, "2026-06-01")
     assert learned.expected.oil == grade("5W-30")
     np.testing.assert_allclose(learned.expected.at(RPM, HEAT), true_kpa("5W-30"), rtol=0.03)
     # Taken as one oil the thin one would be expected to make what the thick one does.
-    mixed = learn_build(replace(history, oil=()), history.builds[0], log_of, "2026-06-01")
+    mixed = learn_build(replace(history, oil=()), history.builds[0], log_of, Memory.own().decisions, "2026-06-01")
     off = [float(np.max(np.abs(e.at(RPM, HEAT) / true_kpa("5W-30") - 1.0))) for e in (learned.expected, mixed.expected)]
     assert off[0] < 0.6 * off[1]
 
@@ -174,8 +180,10 @@ def test_a_normal_with_another_oil_in_is_what_the_engine_shows_with_it() -> None
 
 def test_the_newest_version_of_the_own_build_holds_and_others_are_told_of() -> None:
     history, log_of = garage_of(drive(1), drive(2))
-    first = learn_build(history, history.builds[0], log_of, "2026-06-01", only=[history.sessions[0].id]).record
-    second = learn_build(history, history.builds[0], log_of, "2026-07-01").record
+    first = learn_build(
+        history, history.builds[0], log_of, Memory.own().decisions, "2026-06-01", only=[history.sessions[0].id]
+    ).record
+    second = learn_build(history, history.builds[0], log_of, Memory.own().decisions, "2026-07-01").record
     assert first is not None and second is not None
     history = keeping(history, second, first)
     assert [n.day for n in versions(history, history.builds[0].id)] == ["2026-06-01", "2026-07-01"]
@@ -203,10 +211,15 @@ def test_a_session_is_laid_over_the_kept_normal_and_a_loss_that_is_always_there_
     worn = drive(6, bearing=1.9)
     history, log_of = garage_of(drive(1), drive(2), worn)
     record = learn_build(
-        history, history.builds[0], log_of, "2026-06-01", only=[s.id for s in history.sessions[:2]]
+        history,
+        history.builds[0],
+        log_of,
+        Memory.own().decisions,
+        "2026-06-01",
+        only=[s.id for s in history.sessions[:2]],
     ).record
     assert record is not None
-    known = known_of(keeping(history, record), worn, log_of)
+    known = known_of(keeping(history, record), worn, log_of, Memory.own().decisions)
     assert known is not None and known.in_force is not None and known.in_force.title == "Build 1, version 1"
     own, held = (analyse(worn, JudgeOptions(known=known, by_kept=by)) for by in (False, True))
     assert float(np.nanmedian(own.share[own.settled])) == pytest.approx(1.0, abs=0.02)
@@ -221,9 +234,11 @@ def test_a_log_that_shows_no_normal_of_its_own_takes_the_kept_one_and_says_so() 
     piece = replace(short, channels=channels, content_hash="b" * 64)
     assert not analyse(piece).expected.valid
     history, log_of = garage_of(drive(1), piece)
-    record = learn_build(history, history.builds[0], log_of, "2026-06-01", only=[history.sessions[0].id]).record
+    record = learn_build(
+        history, history.builds[0], log_of, Memory.own().decisions, "2026-06-01", only=[history.sessions[0].id]
+    ).record
     assert record is not None
-    known = known_of(keeping(history, record), piece, log_of)
+    known = known_of(keeping(history, record), piece, log_of, Memory.own().decisions)
     found = analyse(piece, JudgeOptions(known=known))
     assert found.expected.valid and np.isfinite(found.expected_kpa[found.judged]).all()
     (said,) = (c for c in found.checks if c.id == "expected")

@@ -8,12 +8,11 @@ from typing import Any
 
 import pytest
 
-from basso.formats.registry import content_hash
-from basso.garage import jobs
-from basso.garage.build_line import find, sampled, stages
-from basso.garage.cards import differences, trial_cards
-from basso.garage.history import CarHistory
-from basso.garage.jobs import (
+from basso.car import jobs
+from basso.car.build_line import find, sampled, stages
+from basso.car.cards import differences, trial_cards
+from basso.car.history import CarHistory
+from basso.car.jobs import (
     Sheet,
     Step,
     begun,
@@ -26,7 +25,8 @@ from basso.garage.jobs import (
     sheets,
     state,
 )
-from basso.garage.oils import oil_of
+from basso.car.oils import oil_of
+from basso.formats.registry import content_hash
 from basso.garage.records import Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, OilSheet, Session
 from basso.garage.store import Garage
 from basso.oil.level_book import Reading, fit_level
@@ -276,7 +276,7 @@ def test_what_can_hurt_has_its_caution_beside_the_step() -> None:
 
 
 def test_the_demo_garage_is_whole_and_its_logs_are_those_that_ship(tmp_path: Path) -> None:
-    from basso.garage.demo import make_demo_garage
+    from basso.car.demo import make_demo_garage
 
     make_demo_garage(demo_folder(), tmp_path / "garage")
     with Garage(tmp_path / "garage") as garage:
@@ -514,7 +514,7 @@ def test_one_odd_reading_does_not_bend_the_line_and_is_named(odd: dict[str, Any]
 
 
 def test_readings_that_all_stand_nose_up_are_a_line_of_their_own() -> None:
-    from basso.garage.level_readings import sort_readings
+    from basso.car.level_readings import sort_readings
 
     nose_up = [replace(p, stance="Nose up ") for p in _levels()]
     found = sort_readings(nose_up, lambda _: 0.0)

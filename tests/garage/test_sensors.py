@@ -8,15 +8,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from basso.errors import InputError
-from basso.formats.registry import read_recording
-from basso.formats.write import recording_bytes
-from basso.garage.bundle import export_car, import_car
-from basso.garage.cards import trial_cards
-from basso.garage.history import CarHistory, car_history
-from basso.garage.known import known_of
-from basso.garage.records import Build, Calibration, Car, Engine, Sensor, Session
-from basso.garage.sensors import (
+from basso.car.cards import trial_cards
+from basso.car.history import CarHistory, car_history
+from basso.car.known import known_of
+from basso.car.sensors import (
     fitted_on,
     ground_of,
     known_sensor,
@@ -27,7 +22,13 @@ from basso.garage.sensors import (
     sensor_of_channel,
     taken_off,
 )
+from basso.errors import InputError
+from basso.formats.registry import read_recording
+from basso.formats.write import recording_bytes
+from basso.garage.bundle import export_car, import_car
+from basso.garage.records import Build, Calibration, Car, Engine, Sensor, Session
 from basso.garage.store import Garage
+from basso.memory.memory import Memory
 from basso.recording.recording import Recording
 from basso.units import DisplayUnits
 from basso.workflow import known_by_garage, open_recording
@@ -126,7 +127,7 @@ def garage(tmp_path: Path, logs: list[Recording]) -> Garage:
 
 
 def test_the_garage_knows_the_sensor_and_the_sessions_before_a_log(garage: Garage, logs: list[Recording]) -> None:
-    known = known_by_garage(garage.folder, logs)
+    known = known_by_garage(garage.folder, logs, Memory.own())
     last = known[logs[2].content_hash]
     assert last.sensor is not None and last.sensor.mount == "on the block"
     assert [e.title for e in last.earlier] == ["Stint 0", "Stint 1"]
@@ -134,13 +135,15 @@ def test_the_garage_knows_the_sensor_and_the_sessions_before_a_log(garage: Garag
     assert [e.zero_kpa for e in last.earlier] == pytest.approx([0.0, 0.0], abs=3.0)
     assert known[logs[0].content_hash].earlier == ()
     stranger = harrowfell_session(CLEAN, laps=2, seed=99)
-    assert known_by_garage(garage.folder, [stranger]) == {}
+    assert known_by_garage(garage.folder, [stranger], Memory.own()) == {}
 
 
 def test_what_the_garage_keeps_of_a_log_is_that_log(garage: Garage, logs: list[Recording]) -> None:
     kept = open_recording(garage.samples_file(logs[1].content_hash))
     assert kept.content_hash == logs[1].content_hash
-    assert [e.title for e in known_by_garage(garage.folder, [kept])[kept.content_hash].earlier] == ["Stint 0"]
+    assert [e.title for e in known_by_garage(garage.folder, [kept], Memory.own())[kept.content_hash].earlier] == [
+        "Stint 0"
+    ]
 
 
 def test_figures_are_worked_out_once(garage: Garage, logs: list[Recording], tmp_path: Path) -> None:
@@ -150,13 +153,16 @@ def test_figures_are_worked_out_once(garage: Garage, logs: list[Recording], tmp_
         asked.append(session.title)
         return next((r for r in logs[:2] if r.content_hash == session.log_hash), None)
 
-    first, again = (known_of(history, logs[2], log_of, figures_folder=tmp_path / "figures") for _ in range(2))
+    first, again = (
+        known_of(history, logs[2], log_of, Memory.own().decisions, figures_folder=tmp_path / "figures")
+        for _ in range(2)
+    )
     assert asked == ["Stint 0", "Stint 1"]
     assert first is not None and again is not None
     assert [e.as_plain() for e in first.earlier] == [e.as_plain() for e in again.earlier]
     for file in (tmp_path / "figures").iterdir():
         file.write_text("{ cut", encoding="utf-8")
-    damaged = known_of(history, logs[2], log_of, figures_folder=tmp_path / "figures")
+    damaged = known_of(history, logs[2], log_of, Memory.own().decisions, figures_folder=tmp_path / "figures")
     assert damaged is not None and len(damaged.earlier) == 2
 
 
@@ -168,7 +174,9 @@ def test_a_log_that_cannot_be_read_or_is_another_is_passed_over(
             raise InputError("gone")
         return logs[2]
 
-    known = known_of(car_history(garage, CAR), logs[2], log_of, figures_folder=tmp_path / "none")
+    known = known_of(
+        car_history(garage, CAR), logs[2], log_of, Memory.own().decisions, figures_folder=tmp_path / "none"
+    )
     assert known is not None and known.earlier == ()
 
 
@@ -177,7 +185,11 @@ def test_of_another_engine_or_sensor_only_what_still_holds_is_used(
 ) -> None:
     def at(history: CarHistory) -> list[tuple[bool, bool]]:
         known = known_of(
-            history, logs[2], lambda s: next(r for r in logs if r.content_hash == s.log_hash), figures_folder=tmp_path
+            history,
+            logs[2],
+            lambda s: next(r for r in logs if r.content_hash == s.log_hash),
+            Memory.own().decisions,
+            figures_folder=tmp_path,
         )
         assert known is not None
         return [(e.expected.valid, e.same_sensor) for e in known.earlier]
@@ -201,7 +213,7 @@ def test_a_bundle_takes_sensors_and_calibrations_along_and_a_copy_gets_its_own(t
             Calibration(car=CAR.id, sensor=card.sensor, day="2026-04-02", points=((0.0, 0.1), (400.0, 401.0))),
         )
         bundle = tmp_path / "car.basso.zip"
-        export_car(a, CAR, bundle)
+        export_car(a, CAR, bundle, Memory.own().decisions)
         import_car(b, bundle)
         assert replace(car_history(b, CAR), arrivals=()) == car_history(a, CAR)  # but for where it came from
         copy, _ = import_car(b, bundle, "Copy")

@@ -19,14 +19,15 @@ from alembic.migration import MigrationContext
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from basso.car.history import car_history
 from basso.errors import InputError
 from basso.garage.backups import restore
 from basso.garage.forms import FORM
-from basso.garage.history import car_history
 from basso.garage.place import FILE
 from basso.garage.records import KINDS, Attachment, Build, Car, Engine, Sensor, Session
 from basso.garage.store import Change, ConflictError, Garage
 from basso.garage.tables import metadata
+from basso.memory.memory import Memory
 from garage_support import a_car
 
 
@@ -299,7 +300,7 @@ for i in range(200):
 def test_killed_at_any_moment_it_loses_no_edit_it_told_of(garage: Garage, seed: int, tmp_path: Path) -> None:
     from basso.garage.bundle import export_car
 
-    export_car(garage, garage.all(Car)[0], tmp_path / "car.zip")
+    export_car(garage, garage.all(Car)[0], tmp_path / "car.zip", Memory.own().decisions)
     garage.close()
     rng = random.Random(seed)
     arguments = [sys.executable, "-c", _EDITOR, str(garage.folder), str(seed), str(tmp_path / "car.zip")]

@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from basso.normal.before import ONE_FOR_ONE, HeatBefore, airs_part, cooler_oil, seasons
-from basso.normal.clearance import flow_need
-from basso.normal.cooler import cooler_trade
+from basso.findings.normal.before import ONE_FOR_ONE, HeatBefore, airs_part, cooler_oil, seasons
+from basso.findings.normal.clearance import flow_need
+from basso.findings.normal.cooler import cooler_trade
+from basso.normal.warmup import Heating, OilHeat, WarmUp, oil_heat
 from basso.oil.grades import grade
-from basso.pressure.warmup import Heating, OilHeat, WarmUp, oil_heat
 from basso.report.normal_documents import cooler_oil_words, cooler_words, flow_words, seasons_words
 from basso.units import UNITS, DisplayUnits
 from support import CLEAN, harrowfell_session

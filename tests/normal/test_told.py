@@ -8,10 +8,10 @@ import numpy as np
 import pytest
 
 from basso.analysis import Analysis, analyse
-from basso.normal.before import AirsPart
-from basso.normal.question import Question
-from basso.normal.told import EarlierNormal, NormalTold, earlier_of, tell_normal
-from basso.normal.what_if import what_if
+from basso.findings.normal.before import AirsPart
+from basso.findings.normal.findings import EarlierNormal, NormalFindings, earlier_of, find_normal
+from basso.findings.normal.question import Question
+from basso.findings.normal.what_if import what_if
 from basso.oil.grades import Grade, grade
 from basso.pressure.earlier import Earlier, KeptNormal, Known
 from basso.pressure.floors import SCHOOLS, Fixed, Less, Share, Slope, Table
@@ -33,13 +33,13 @@ def analysis() -> Analysis:
 
 
 @pytest.fixture(scope="module")
-def told(analysis: Analysis) -> NormalTold:
-    found = tell_normal(analysis)
+def told(analysis: Analysis) -> NormalFindings:
+    found = find_normal(analysis)
     assert found is not None
     return found
 
 
-def test_every_school_is_held_by_itself(analysis: Analysis, told: NormalTold) -> None:
+def test_every_school_is_held_by_itself(analysis: Analysis, told: NormalFindings) -> None:
     by_name = {s.school.name: s for s in told.schools}
     assert set(by_name) == {s.name for s in SCHOOLS}
     assert {n for n, s in by_name.items() if s.active} == {"Lean per-thousand", "Share of normal"}
@@ -54,14 +54,14 @@ def test_every_school_is_held_by_itself(analysis: Analysis, told: NormalTold) ->
 
 def test_a_floor_of_ones_own_takes_its_schools_place(analysis: Analysis) -> None:
     own = (Table(((2000.0, 150.0), (6000.0, 330.0))), Slope(10.0, 40.0), Share(0.7))
-    found = tell_normal(analyse(analysis.recording, JudgeOptions(floors=own)))
+    found = find_normal(analyse(analysis.recording, JudgeOptions(floors=own)))
     assert found is not None
     active = {s.school.name: s.school.floor for s in found.schools if s.active}
     assert active == {"Maker's point": own[0], "Your own": own[1], "Share of normal": own[2]}
 
 
-def test_the_question_moves_the_answer(analysis: Analysis, told: NormalTold) -> None:
-    asked = tell_normal(
+def test_the_question_moves_the_answer(analysis: Analysis, told: NormalFindings) -> None:
+    asked = find_normal(
         analysis, Question(rpm=5000.0, hot_c=100.0, data_sheets={"House oil": Grade("House oil", 60.0, 9.0)})
     )
     assert asked is not None and asked.advice is not None and told.advice is not None
@@ -71,18 +71,18 @@ def test_the_question_moves_the_answer(analysis: Analysis, told: NormalTold) -> 
     assert asked.advice.lightest.grade.at_100_mm2ps <= told.advice.lightest.grade.at_100_mm2ps
 
 
-def test_held_against_earlier_sessions(analysis: Analysis, told: NormalTold) -> None:
+def test_held_against_earlier_sessions(analysis: Analysis, told: NormalFindings) -> None:
     spring = analyse(open_recording(demo_folder() / "baseline-1.csv"))
-    found = tell_normal(analysis, earlier=[EarlierNormal("Stint 1", "2026-05-12", spring.expected)])
+    found = find_normal(analysis, earlier=[EarlierNormal("Stint 1", "2026-05-12", spring.expected)])
     assert found is not None and found.change is not None
     assert found.change.cause == "none" and abs(found.change.offset_kpa) < 5.0
     assert told.change is None and told.history == ()
 
 
 def test_nothing_is_told_of_what_cannot_be_judged() -> None:
-    assert tell_normal(analyse(made_recording(rpm=3000.0))) is None
+    assert find_normal(analyse(made_recording(rpm=3000.0))) is None
     rpm = 3500.0 + 2000.0 * np.sin(np.arange(10_000) / 350.0)
-    by_rpm = tell_normal(
+    by_rpm = find_normal(
         analyse(
             made_recording(
                 seconds=200.0, rpm=rpm, oil_pressure=0.06 * rpm + np.random.default_rng(1).normal(0.0, 2.0, rpm.size)
@@ -143,10 +143,10 @@ def test_a_plain_floor_does_not_move_with_the_day(analysis: Analysis) -> None:
 def test_hot_idles_are_compared_at_one_temperature(analysis: Analysis) -> None:
     from dataclasses import replace
 
-    from basso.normal.told import idles_before
-    from basso.pressure.warmup import HotIdle
+    from basso.findings.normal.findings import idles_before
+    from basso.normal.warmup import HotIdle
 
-    own = tell_normal(analysis)
+    own = find_normal(analysis)
     assert own is not None and own.hot_idle is not None
     now, e = own.hot_idle, analysis.expected
     # 8 °C cooler the same engine idles higher, by its own curve; moved here it is the same idle.
@@ -157,7 +157,7 @@ def test_hot_idles_are_compared_at_one_temperature(analysis: Analysis) -> None:
     assert cooler > 1.03
     then = HotIdle(now.kpa * cooler, 2.0, now.rpm, now.temperature_c - 8.0, 20.0)
     far = replace(then, temperature_c=now.temperature_c - 40.0)
-    found = tell_normal(
+    found = find_normal(
         analysis, earlier=[EarlierNormal("a", "", e, then), EarlierNormal("b", "", e, far), EarlierNormal("c", "", e)]
     )
     assert found is not None
@@ -175,11 +175,11 @@ def test_warmer_air_is_told_with_what_the_air_does_on_this_car(analysis: Analysi
     assert colder is not None and colder.low_s <= colder.below_s <= colder.high_s and colder.below_s <= air.below_s
 
 
-def test_the_owners_lines_and_ceilings_are_told_of(analysis: Analysis, told: NormalTold) -> None:
+def test_the_owners_lines_and_ceilings_are_told_of(analysis: Analysis, told: NormalFindings) -> None:
     question = Question(
         lines=(("Act now", Fixed(276.0)), ("Alarm", Less(45.0))), ceilings={"10W-40": 104.0, "5W-40": 90.0}, clearance="race", pump_cm3=12.0,
     )  # fmt: skip
-    found = tell_normal(analysis, question)
+    found = find_normal(analysis, question)
     assert found is not None and found.advice is not None and told.advice is not None
     alone = analyse(analysis.recording, JudgeOptions(floors=(Fixed(276.0),)))
     assert [x.school.name for x in found.lines] == ["Act now", "Alarm"] and found.lines[0].dips == len(alone.dips)
@@ -208,7 +208,7 @@ def test_what_the_garage_knows_stands_in_order_of_what_it_says(analysis: Analysi
     )
     known = Known(earlier=earlier, kept=(kept("other build"), kept("own", holds=True, own=True)))
     assert [e.title for e in earlier_of(known)] == ["own", "other build", "Stint 1", "Armed"]
-    found = tell_normal(analysis, earlier=earlier_of(known))
+    found = find_normal(analysis, earlier=earlier_of(known))
     assert found is not None and found.held is not None
     # An armed accumulator holds a session's pressure up: nothing is held against it.
     assert [h.earlier.title for h in found.history] == [
@@ -217,7 +217,7 @@ def test_what_the_garage_knows_stands_in_order_of_what_it_says(analysis: Analysi
         "Stint 1",
     ] and found.held.earlier.title == "Stint 1"
     holds = Known(earlier=earlier, kept=(kept("version 1"), kept("version 2", holds=True)))
-    best = tell_normal(analysis, earlier=earlier_of(holds))
+    best = find_normal(analysis, earlier=earlier_of(holds))
     assert best is not None and best.held is not None and best.held.earlier.title == "version 2"
     assert earlier_of(None) == []
 
@@ -227,12 +227,12 @@ def test_a_normal_learned_with_another_oil_is_moved_before_it_is_held_against() 
         analyse(recording_of(run_setup(Setup(harrowfell(), engine=Engine(oil=oil), heat=Heat(start_c=78)), CLEAN, generator("moved", 3))[1]), JudgeOptions(oil=grade(oil)))
         for oil in ("10W-40", "5W-30")
     )  # fmt: skip
-    found = tell_normal(thin, earlier=[EarlierNormal("Spring", "2026-04-01", thick.expected)])
+    found = find_normal(thin, earlier=[EarlierNormal("Spring", "2026-04-01", thick.expected)])
     assert found is not None and found.held is not None and found.change is not None
     assert found.held.moved and found.change.cause == "none" and abs(found.change.offset_kpa) < 12.0
     # Taken as the same oil, it is a thinner one.
     blind = analyse(thin.recording, JudgeOptions(oil=grade("10W-40")))
-    seen = tell_normal(blind, earlier=[EarlierNormal("Spring", "2026-04-01", thick.expected)])
+    seen = find_normal(blind, earlier=[EarlierNormal("Spring", "2026-04-01", thick.expected)])
     assert seen is not None and seen.held is not None and seen.change is not None
     assert (
         not seen.held.moved
@@ -245,7 +245,7 @@ def test_the_makers_port_is_held_against_the_registers(analysis: Analysis) -> No
     def said(maker: str, place: str | None) -> str:
         sensor = KnownSensor("P1", "gauge", "on a flexible line", place) if place is not None else None
         held = replace(analysis, options=replace(analysis.options, known=Known(sensor)))
-        found = tell_normal(held, Question(maker_port=maker))
+        found = find_normal(held, Question(maker_port=maker))
         assert found is not None
         return port_words(found)
 

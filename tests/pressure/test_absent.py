@@ -10,14 +10,14 @@ import numpy as np
 import pytest
 
 from basso.analysis import Analysis, JudgedDip
-from basso.corners.told import tell_corners
+from basso.findings.corners.findings import find_corners
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
 from basso.report.documents import analysis_document
-from basso.report.headline import opening
 from basso.standin.scenarios import run
 from basso.ui.stations.corners.picture import opening as corners_opening
 from basso.units import DisplayUnits
+from basso.words.headline import opening
 from basso.workflow import demo_folder, judge, open_recording
 from support import recording_of, side_said
 
@@ -132,7 +132,7 @@ def test_a_turn_is_not_named_without_longitudinal_g_however_hard_it_was() -> Non
     "roles", [(R.LATERAL_G,), (R.LONGITUDINAL_G, R.SPEED), (R.LATERAL_G, R.LONGITUDINAL_G, R.SPEED)]
 )
 def test_without_one_g_no_threshold_and_no_rose_is_drawn_from_the_other(roles: tuple[Role, ...]) -> None:
-    told = tell_corners(without("baseline-1", roles))
+    told = find_corners(without("baseline-1", roles))
     assert told is not None and told.thresholds == () and told.rose is None
     words = corners_opening(told, DisplayUnits())
     assert "cannot be told without" in words.detail and "keep" not in words.detail
@@ -140,6 +140,6 @@ def test_without_one_g_no_threshold_and_no_rose_is_drawn_from_the_other(roles: t
 
 
 def test_with_both_g_they_are_there() -> None:
-    told = tell_corners(without("baseline-1", ()))
+    told = find_corners(without("baseline-1", ()))
     assert told is not None and told.thresholds and told.rose is not None
     assert "cannot be told" not in corners_opening(told, DisplayUnits()).detail

@@ -8,10 +8,10 @@ import numpy as np
 import pytest
 from scipy.optimize import brentq
 
+from basso.findings.normal.adviser import WARMING_RPM, AskedAt, OilAdvice, advise, floor_met, relief_under_c
+from basso.normal.expected import fit_expected, no_expectation
 from basso.oil.grades import Grade, grade, grades
 from basso.oil.viscosity import as_thick, walther
-from basso.pressure.adviser import WARMING_RPM, AskedAt, OilAdvice, advise, floor_met, relief_under_c
-from basso.pressure.expected import fit_expected, no_expectation
 from basso.pressure.floors import DEFAULT_FLOORS, Fixed, Share, Slope
 from basso.standin.engine import Engine, balance_kpa, pump_flow
 

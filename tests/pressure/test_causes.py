@@ -8,12 +8,12 @@ import numpy as np
 import pytest
 
 from basso.analysis import Analysis, analyse
-from basso.pressure.expected import ExpectedPressure, fit_expected
+from basso.normal.expected import ExpectedPressure, fit_expected
 from basso.pressure.floors import Fixed
 from basso.pressure.options import JudgeOptions
 from basso.recording.recording import Recording
-from basso.report.headline import opening
 from basso.units import DisplayUnits
+from basso.words.headline import opening
 from support import made_recording, side_said
 
 RATE = 50.0

@@ -7,9 +7,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from basso.normal.changed import changed_normal
+from basso.normal.expected import ExpectedPressure, fit_expected
 from basso.oil.grades import grade
-from basso.pressure.changed import changed_normal
-from basso.pressure.expected import ExpectedPressure, fit_expected
 from basso.standin.engine import Engine, balance_kpa, pump_flow
 
 ENGINE = Engine(relief_kpa=520.0, bearing=1.2)

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from basso.pressure.departure import OF_A_FORM_THAT_FITS, UNSEEN, Departure, Points, fit_departure
+from basso.normal.departure import OF_A_FORM_THAT_FITS, UNSEEN, Departure, Points, fit_departure
 from basso.units import FloatArray
 
 EDGES = np.linspace(np.log(0.25), np.log(2.0), 25)

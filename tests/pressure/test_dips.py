@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from basso.pressure.dips import Dip, DipRules, find_dips
 from basso.pressure.exposure import measure_exposure
-from basso.pressure.told import ReadingError
+from basso.pressure.noise import ReadingError
 from basso.units import FloatArray
 
 RATE = 50.0

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from basso.analysis import analyse
-from basso.pressure.drift import fit_drifting
+from basso.normal.drift import fit_drifting
 from basso.recording.roles import Role
 from basso.standin.circuit import random_circuit
 from basso.standin.engine import Engine, Heat, balance_kpa, pump_flow

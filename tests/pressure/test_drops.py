@@ -10,7 +10,7 @@ import pytest
 
 from basso.cli.main import main
 from basso.oil.grades import grade
-from basso.pressure.drops import find_drops, held_against
+from basso.oilway.drops import find_drops, held_against
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
 from basso.standin.car import Session
@@ -19,7 +19,7 @@ from basso.standin.engine import Heat
 from basso.standin.faults import Logger
 from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup
-from basso.trust.circuit import check_circuit
+from basso.trust.oil_way import check_circuit
 from basso.workflow import demo_folder
 from support import recording_of
 

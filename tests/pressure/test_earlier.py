@@ -9,11 +9,11 @@ import numpy as np
 import pytest
 
 from basso.analysis import analyse
-from basso.garage.known import figures_of
+from basso.car.known import figures_of
+from basso.normal.expected import no_expectation
 from basso.oil.grades import usual
-from basso.pressure.drops import Drop
+from basso.oilway.drops import Drop
 from basso.pressure.earlier import Earlier, Known, check_zero_trend, cold_peak_kpa, relief_of
-from basso.pressure.expected import no_expectation
 from basso.pressure.options import JudgeOptions
 from basso.recording.corrections import Correction, apply
 from basso.recording.recording import Recording

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from basso.normal.expected import ExpectedPressure, fit_expected, no_expectation
+from basso.normal.settled import SettledLimits, settled
 from basso.oil.grades import grade
-from basso.pressure.expected import ExpectedPressure, fit_expected, no_expectation
-from basso.pressure.settled import SettledLimits, settled
 from basso.recording.recording import frame_on
 from basso.recording.roles import Role
 from basso.standin.engine import Engine, balance_kpa, pump_flow

@@ -7,7 +7,7 @@ import pytest
 
 from basso.pressure.dips import Dip, DipRules, find_dips
 from basso.pressure.explained import explained_kpa
-from basso.pressure.told import ReadingError, leaves_doubt, tell_margin
+from basso.pressure.noise import ReadingError, leaves_doubt, tell_margin
 from basso.units import FloatArray
 
 RATE = 10.0

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from basso.pressure.form import (
+from basso.normal.form import (
     CENTRE,
     PARAMETERS,
     bounds_of,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from basso.pressure.interview import interview, questions
+from basso.findings.symptoms import interview, questions
 
 TEXTBOOK = {
     "thrown": {"when": "left", "level": "full", "reading": "smooth", "new": "tyres"},
@@ -38,7 +38,7 @@ def test_a_flicker_alone_does_not_and_nothing_answered_leaves_all_open() -> None
 
 
 def test_every_answer_that_carries_weight_is_asked() -> None:
-    from basso.pressure.interview import _table
+    from basso.findings.symptoms import _table
 
     known = {(q.key, a) for q in questions() for a in q.answers}
     for cause in _table()[1]:

@@ -8,16 +8,16 @@ import numpy as np
 import pytest
 
 from basso.analysis import Analysis, analyse
-from basso.corners.told import tell_corners
+from basso.findings.corners.findings import find_corners
 from basso.pressure.earlier import Known
 from basso.pressure.knee import Knee, find_knee
-from basso.report.corners_words import knee_words
 from basso.standin.car import Session
 from basso.standin.circuit import random_circuit
 from basso.standin.engine import Engine, Heat
 from basso.standin.faults import Logger
 from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup
+from basso.words.corners import knee_words
 from support import recording_of
 
 
@@ -40,7 +40,7 @@ def test_the_speed_from_which_air_is_beaten_in_is_found(seed: int, rate_hz: int,
     found = knee(a)
     assert found is not None and found.low_rpm <= churn_rpm <= found.high_rpm and found.high_rpm - found.low_rpm < 700.0
     assert 0.04 < found.fall < 0.5 and found.top_rpm > churn_rpm
-    told = tell_corners(a)
+    told = find_corners(a)
     assert told is not None and told.knee == found
     assert f"sags above {found.rpm:.0f} rpm" in knee_words(told) and "state is not noted" in knee_words(told)
     for state, words in (("armed", "was armed and fills such sags"), ("none", "windage tray.")):
@@ -53,7 +53,7 @@ def test_the_speed_from_which_air_is_beaten_in_is_found(seed: int, rate_hz: int,
 @pytest.mark.parametrize("seed", [1, 2, 3])
 def test_corners_that_bare_the_pickup_are_no_knee(seed: int) -> None:
     a = driven(seed, None)
-    told = tell_corners(a)
+    told = find_corners(a)
     assert knee(a) is None and told is not None and knee_words(told) == ""
 
 

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from basso.analysis import analyse
+from basso.oilway.priming import against_history, find_priming, priming_by_hand, priming_of, priming_words
 from basso.pressure.options import JudgeOptions
-from basso.pressure.priming import against_history, find_priming, priming_by_hand, priming_of, priming_words
 from basso.units import FloatArray
 from support import recording_of
 

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from basso.pressure.dips import Dip, DipRules, find_dips
-from basso.pressure.told import ReadingError, error_off_normal, reading_error, steadied, tell_margin
+from basso.pressure.noise import ReadingError, error_off_normal, reading_error, steadied, tell_margin
 from basso.units import FloatArray
 
 RATE = 50.0

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from basso.pressure.warmup import Heating, heating, hot_idle, to_shed, warm_up, water_and_oil
+from basso.normal.warmup import Heating, heating, hot_idle, to_shed, warm_up, water_and_oil
 
 T = np.arange(0.0, 900.0, 0.5)
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from basso.corners.passes import passes_of
+from basso.findings.corners.passes import passes_of
 from basso.track.alignment import align
 from basso.track.corners import Place
 from basso.track.shape import LapShape

@@ -10,9 +10,9 @@ import pytest
 from benchmarks.silent import shifted
 
 from basso.analysis import analyse
-from basso.corners.passes import Pass
+from basso.findings.corners.passes import Pass
+from basso.memory.decisions import Decision
 from basso.recording.recording import Recording
-from basso.report.trial_words import naive_difference
 from basso.standin.car import Session
 from basso.standin.circuit import harrowfell, random_circuit
 from basso.standin.engine import Engine, Heat
@@ -22,7 +22,7 @@ from basso.standin.scenarios import generator
 from basso.standin.simulate import Setup
 from basso.trial.effect import estimate_effect
 from basso.trial.verdict import Comparison
-from basso.trust.decisions import Decision
+from basso.words.trial import naive_difference
 from basso.workflow import run_trial
 from support import CLEAN, driven_and_logged, harrowfell_session, recording_of
 

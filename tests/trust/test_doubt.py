@@ -8,10 +8,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from basso.report.coverage import coverage_of
 from basso.report.documents import analysis_document
-from basso.report.headline import opening
 from basso.units import DisplayUnits
+from basso.words.coverage import coverage_of
+from basso.words.headline import opening
 from basso.workflow import demo_folder, judge, open_recording
 from support import write_temporary
 

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from basso.analysis import Analysis, analyse
-from basso.garage.known import figures_of
+from basso.car.known import figures_of
 from basso.oil.grades import usual
 from basso.pressure.earlier import Known
 from basso.pressure.floors import Slope

@@ -10,9 +10,9 @@ import pytest
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
-from basso.report.headline import opening
 from basso.trust.lookalikes import find_lookalikes, lookalike_words
 from basso.units import STANDARD_GRAVITY_MPS2, UNITS, DisplayUnits
+from basso.words.headline import opening
 from basso.workflow import demo_folder, judge, open_recording
 
 R = Role

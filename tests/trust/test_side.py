@@ -9,14 +9,14 @@ import numpy as np
 import pytest
 
 from basso.analysis import Analysis, analyse
-from basso.corners.told import tell_corners
+from basso.findings.corners.findings import find_corners
+from basso.memory.decisions import Decision
+from basso.memory.memory import Memory
 from basso.pressure.options import JudgeOptions
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
-from basso.report.corners_words import place_words, side_words, threshold_words
 from basso.report.documents import analysis_document
-from basso.report.headline import sentence
 from basso.report.tables import as_csv, dips_sheet
 from basso.standin.car import Session
 from basso.standin.circuit import harrowfell
@@ -25,8 +25,9 @@ from basso.standin.faults import Logger, Mount
 from basso.standin.scenarios import generator
 from basso.standin.simulate import Setup
 from basso.track.circuit_map import CircuitMap, map_of
-from basso.trust.decisions import Decision, Decisions
 from basso.units import DisplayUnits
+from basso.words.corners import place_words, side_words, threshold_words
+from basso.words.headline import sentence
 from support import driven_and_logged, recording_of
 
 SI = DisplayUnits()
@@ -54,7 +55,7 @@ def causes(a: Analysis) -> set[str]:
 
 def all_words(a: Analysis) -> str:
     """Everything that is said of a session: headline, reasons, rivals, places, corners, tables."""
-    told = tell_corners(a)
+    told = find_corners(a)
     assert told is not None
     rivals = [w for d in a.dips for r in a.rivals(d) for w in (*r.speaks_for, *r.speaks_against)]
     places = [*(place_words(p) for p in told.places), *(p.place.label for p in told.places)]
@@ -142,8 +143,8 @@ def test_what_was_said_of_one_log_holds_for_every_log_with_its_columns() -> None
     lateral = first.channel(Role.LATERAL_G)
     assert lateral is not None
     decision = Decision(edited=frozenset({(lateral.name, "sign", -1.0), ("Oil pressure", "offset", 3.0)}))
-    Decisions().keep_log(first, decision)
-    assert Decisions().of_log(first) == decision
-    assert Decisions().of_log(second).edited == {(lateral.name, "sign", -1.0)}, "the zero is that log's own"
-    Decisions().keep_log(second, Decision())
-    assert Decisions().of_log(first).edited == {("Oil pressure", "offset", 3.0)}
+    Memory.own().decisions.keep_log(first, decision)
+    assert Memory.own().decisions.of_log(first) == decision
+    assert Memory.own().decisions.of_log(second).edited == {(lateral.name, "sign", -1.0)}, "the zero is that log's own"
+    Memory.own().decisions.keep_log(second, Decision())
+    assert Memory.own().decisions.of_log(first).edited == {("Oil pressure", "offset", 3.0)}

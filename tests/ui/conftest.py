@@ -9,12 +9,12 @@ import pytest
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication
 
-from basso.garage.demo import make_demo_garage
-from basso.ui.desk import Desk
-from basso.ui.main_window import MainWindow
-from basso.ui.screenshots import wait_until
-from basso.ui.settings import Settings
+from basso.car.demo import make_demo_garage
+from basso.ui.models.settings import Settings
 from basso.ui.theme.look import Look
+from basso.ui.window.desk import Desk
+from basso.ui.window.frame import MainWindow
+from basso.ui.window.screenshots import wait_until
 from basso.workflow import demo_folder
 from support import destroy, say_which_side
 
@@ -60,8 +60,8 @@ def wide_window(window: MainWindow) -> MainWindow:
 def garage_desk(application: QApplication, wide_window: MainWindow, tmp_path: Path) -> Desk:
     """A desk with the demo garage open and no log."""
     desk = wide_window.desk
-    desk.garage_model.open(tmp_path / "garage", lambda folder: make_demo_garage(demo_folder(), folder))
-    wait_until(application, lambda: desk.garage_model.view is not None)
+    desk.bench.garage.open(tmp_path / "garage", lambda folder: make_demo_garage(demo_folder(), folder))
+    wait_until(application, lambda: desk.bench.garage.view is not None)
     desk.go_to("garage")
     application.processEvents()
     return desk

@@ -9,26 +9,26 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QInputDialog, QLabel
 
 from basso.errors import BassoError
-from basso.report.corners_words import threshold_words
-from basso.ui.desk import Desk
-from basso.ui.dialogs import WorkingDialog
-from basso.ui.main_window import MainWindow
-from basso.ui.screenshots import wait_until
 from basso.ui.stations.corners.picture import ladder, opening, table_rows
+from basso.ui.window.desk import Desk
+from basso.ui.window.frame import MainWindow
+from basso.ui.window.screenshots import wait_until
+from basso.ui.window.working_dialog import WorkingDialog
 from basso.units import DisplayUnits
+from basso.words.corners import threshold_words
 from basso.workflow import demo_folder
 
 
 def look_at(application: QApplication, desk: Desk, name: str) -> None:
-    desk.workspace.open_logs([demo_folder() / f"{name}.csv"])
-    wait_until(application, lambda: desk.workspace.analysis is not None)
+    desk.bench.sessions.open_logs([demo_folder() / f"{name}.csv"])
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None)
     desk.run("station.corners")
     wait_until(
         application,
         lambda: (
-            desk.corners.told is not None
-            and desk.corners.told.analysis is desk.workspace.analysis
-            and not desk.jobs.busy
+            desk.stations["corners"].page.told is not None
+            and desk.stations["corners"].page.told.analysis is desk.bench.sessions.analysis
+            and not desk.bench.jobs.busy
         ),
     )
 
@@ -42,7 +42,7 @@ def desk(application: QApplication, wide_window: MainWindow) -> Desk:
 @pytest.fixture
 def unmapped_desk(application: QApplication, garage_desk: Desk) -> Desk:
     """The demo garage without the maps of its circuits."""
-    model = garage_desk.garage_model
+    model = garage_desk.bench.garage
     assert model.view is not None
     model.remove("the maps", *model.view.circuits)
     wait_until(application, lambda: model.view is not None and not model.view.circuits)
@@ -55,14 +55,14 @@ def test_the_demo_knows_its_circuit_and_what_the_team_calls_its_turns(
     for log in ("baseline-1", "hot-day"):
         look_at(application, garage_desk, log)
         settle(application, garage_desk)
-        told = garage_desk.corners.told
+        told = garage_desk.stations["corners"].page.told
         assert told is not None
         named = [p.place.label for p in told.places if p.place.name]
         assert named == ["turn 2 Kiln", "turn 4 Barley", "turn 6 Crook", "turn 8 Saucer"]
 
 
 def test_it_opens_with_where_and_from_which_g_on(desk: Desk) -> None:
-    station = desk.corners
+    station = desk.stations["corners"].page
     assert station.title.startswith("Turns 2, 4, 6 and 7 left") and "nothing to the right" in station.title
     words = station._detail.text()
     assert (
@@ -75,7 +75,7 @@ def test_it_opens_with_where_and_from_which_g_on(desk: Desk) -> None:
 
 
 def test_every_lap_has_a_rung_and_the_cursor_goes_to_it(desk: Desk) -> None:
-    station, told = desk.corners, desk.corners.told
+    station, told = desk.stations["corners"].page, desk.stations["corners"].page.told
     assert told is not None
     rows = ladder(told).rows
     assert [len(r.rungs) for r in rows] == [len(p.passes) for p in told.places]
@@ -84,15 +84,15 @@ def test_every_lap_has_a_rung_and_the_cursor_goes_to_it(desk: Desk) -> None:
     assert "Turn 6 left, hairpin left" in station.place_words.text() and station.circuit.chosen == "6"
     QTest.keyClick(station.ladder, Qt.Key.Key_Right)
     first = next(r for r in rows if r.id == "6").rungs[0]
-    assert desk.cursor.time_s == pytest.approx(first.time_s)
+    assert desk.bench.cursor.time_s == pytest.approx(first.time_s)
     QTest.keyClick(station.ladder, Qt.Key.Key_Right)
-    assert desk.cursor.time_s == pytest.approx(next(r for r in rows if r.id == "6").rungs[1].time_s)
+    assert desk.bench.cursor.time_s == pytest.approx(next(r for r in rows if r.id == "6").rungs[1].time_s)
     QTest.keyClick(station.ladder, Qt.Key.Key_Up)
     assert station.ladder.chosen == "B3" and station.way.currentText() == "Braking"
 
 
 def test_a_click_on_a_rung_a_pass_or_the_circuit_goes_there(desk: Desk) -> None:
-    station = desk.corners
+    station = desk.stations["corners"].page
     view, rows = station.ladder, station.ladder.ladder
     assert rows is not None
     area, i = view._area(), next(i for i, r in enumerate(rows.rows) if r.id == "2")
@@ -101,15 +101,15 @@ def test_a_click_on_a_rung_a_pass_or_the_circuit_goes_there(desk: Desk) -> None:
     gap = min((high - 4.0) / len(rows.rows[i].rungs), 9.0)
     y = area.top() + (i + 0.5) * high - gap * (len(rows.rows[i].rungs) - 1) / 2 + 3 * gap
     QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(round(view._x(rung.share)), round(y)))
-    assert desk.cursor.time_s == pytest.approx(rung.time_s)
+    assert desk.bench.cursor.time_s == pytest.approx(rung.time_s)
     p = station.loss.picture
     assert p is not None
     QTest.mouseClick(
         station.loss, Qt.MouseButton.LeftButton, pos=station.loss._at(float(p.felt_g[0]), float(p.share[0])).toPoint()
     )
-    near = min(p.time_s, key=lambda t: abs(t - desk.cursor.time_s))
-    assert desk.cursor.time_s == pytest.approx(near, abs=0.1)
-    told = desk.corners.told
+    near = min(p.time_s, key=lambda t: abs(t - desk.bench.cursor.time_s))
+    assert desk.bench.cursor.time_s == pytest.approx(near, abs=0.1)
+    told = desk.stations["corners"].page.told
     assert told is not None and told.circuit is not None
     four = next(x.place for x in told.places if x.place.id == "4")
     spot = station.circuit._points()[int(four.apex_m / 5.0)]
@@ -118,19 +118,23 @@ def test_a_click_on_a_rung_a_pass_or_the_circuit_goes_there(desk: Desk) -> None:
 
 
 def test_the_car_on_the_circuit_follows_the_cursor(desk: Desk) -> None:
-    told = desk.corners.told
+    told = desk.stations["corners"].page.told
     assert told is not None and told.analysis.track is not None
     lap = next(x for x in told.analysis.laps if x.complete)
-    desk.cursor.move_to(lap.start_s + 20.0)
-    first = desk.corners.circuit.at_m
-    desk.cursor.move_to(lap.start_s + 30.0)
-    assert first == first and desk.corners.circuit.at_m > first
+    desk.bench.cursor.move_to(lap.start_s + 20.0)
+    first = desk.stations["corners"].page.circuit.at_m
+    desk.bench.cursor.move_to(lap.start_s + 30.0)
+    assert first == first and desk.stations["corners"].page.circuit.at_m > first
 
 
 def test_it_copies_and_shows_its_working(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     desk.run("edit.copy")
     text = QGuiApplication.clipboard().text()
-    assert text.splitlines()[0] == desk.corners.title and "turn 2 left" in text and "Left turns keep" in text
+    assert (
+        text.splitlines()[0] == desk.stations["corners"].page.title
+        and "turn 2 left" in text
+        and "Left turns keep" in text
+    )
     shown: list[str] = []
     monkeypatch.setattr(WorkingDialog, "exec", lambda self: shown.extend(x.text() for x in self.findChildren(QLabel)))
     desk.run("judge.working")
@@ -142,24 +146,31 @@ def test_a_session_without_laps_says_what_it_takes_and_keeps_what_can_be_told(
 ) -> None:
     desk = wide_window.desk
     desk.go_to("corners")
-    assert "Open a log" in desk.corners.title
+    assert "Open a log" in desk.stations["corners"].page.title
     look_at(application, desk, "dyno")
-    assert desk.corners.title == "No laps, but runs: 7 dyno sweeps" and "No g" in desk.corners._detail.text()
-    (row,) = desk.corners.ladder.ladder.rows if desk.corners.ladder.ladder is not None else ()
+    assert (
+        desk.stations["corners"].page.title == "No laps, but runs: 7 dyno sweeps"
+        and "No g" in desk.stations["corners"].page._detail.text()
+    )
+    (row,) = (
+        desk.stations["corners"].page.ladder.ladder.rows
+        if desk.stations["corners"].page.ladder.ladder is not None
+        else ()
+    )
     assert len(row.rungs) == 7 and not row.low
-    assert not desk.corners.rose.isVisible() and not desk.corners.circuit.isVisible()
-    assert not desk.corners.name_button.isEnabled()
+    assert not desk.stations["corners"].page.rose.isVisible() and not desk.stations["corners"].page.circuit.isVisible()
+    assert not desk.stations["corners"].page.name_button.isEnabled()
     look_at(application, desk, "hill-climb")
     assert (
-        desk.corners.title.startswith("Turns 1 and 3 to one side; nothing to the other side")
-        and desk.corners.rose.isVisible()
+        desk.stations["corners"].page.title.startswith("Turns 1 and 3 to one side; nothing to the other side")
+        and desk.stations["corners"].page.rose.isVisible()
     )
-    assert not desk.corners.line_button.isVisible(), "a route has no lap line"
+    assert not desk.stations["corners"].page.line_button.isVisible(), "a route has no lap line"
 
 
 def test_a_session_that_is_low_everywhere_blames_no_corner(application: QApplication, wide_window: MainWindow) -> None:
     look_at(application, wide_window.desk, "hot-day")
-    told = wide_window.desk.corners.told
+    told = wide_window.desk.stations["corners"].page.told
     assert told is not None
     assert "normal itself" in opening(told, DisplayUnits()).title
     assert len(table_rows(told)) == len(told.places) and any(threshold_words(t) for t in told.thresholds)
@@ -168,9 +179,9 @@ def test_a_session_that_is_low_everywhere_blames_no_corner(application: QApplica
 def settle(application: QApplication, desk: Desk) -> None:
     def still() -> bool:
         return (
-            not desk.jobs.busy
-            and desk.corners.told is not None
-            and desk.corners.told.analysis is desk.workspace.analysis
+            not desk.bench.jobs.busy
+            and desk.stations["corners"].page.told is not None
+            and desk.stations["corners"].page.told.analysis is desk.bench.sessions.analysis
         )
 
     wait_until(application, still)
@@ -182,23 +193,24 @@ def test_a_corner_that_is_named_keeps_its_name_in_the_next_session_and_undo_take
 ) -> None:
     desk = unmapped_desk
     look_at(application, desk, "baseline-1")
-    desk.corners.ladder.choose("2")
+    desk.stations["corners"].page.ladder.choose("2")
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Kiln", True))
     desk.run("circuit.name")
-    wait_until(application, lambda: any(c.name == "Harrowfell" for c in desk.garage_model.view.circuits))  # type: ignore[union-attr]
+    wait_until(application, lambda: any(c.name == "Harrowfell" for c in desk.bench.garage.view.circuits))  # type: ignore[union-attr]
     settle(application, desk)
-    row = next(r for r in desk.corners.ladder.ladder.rows if r.id == "2")  # type: ignore[union-attr]
-    assert row.words.startswith("Kiln, long left") and "turn 2 Kiln" in desk.corners._detail.text()
-    assert desk.corners._circuit_words.text().startswith("Harrowfell, on its kept map")
+    row = next(r for r in desk.stations["corners"].page.ladder.ladder.rows if r.id == "2")  # type: ignore[union-attr]
+    assert row.words.startswith("Kiln, long left") and "turn 2 Kiln" in desk.stations["corners"].page._detail.text()
+    assert desk.stations["corners"].page._circuit_words.text().startswith("Harrowfell, on its kept map")
     look_at(application, desk, "gated")
     settle(application, desk)
-    told = desk.corners.told
+    told = desk.stations["corners"].page.told
     assert told is not None and told.analysis.track is not None and told.analysis.track.circuit == "Harrowfell"
     assert [p.place.label for p in told.places if p.place.name] == ["turn 2 Kiln"]
     desk.run("edit.undo")
     settle(application, desk)
     wait_until(
-        application, lambda: desk.workspace.analysis is not None and desk.workspace.analysis.track.circuit is None
+        application,
+        lambda: desk.bench.sessions.analysis is not None and desk.bench.sessions.analysis.track.circuit is None,
     )  # type: ignore[union-attr]
 
 
@@ -206,32 +218,32 @@ def test_keeping_a_map_lays_every_session_there_on_it(application: QApplication,
     desk = unmapped_desk
     look_at(application, desk, "gated")
     look_at(application, desk, "baseline-1")
-    desk.corners.keep_button.click()
-    wait_until(application, lambda: bool(desk.garage_model.view.circuits) and not desk.jobs.busy)  # type: ignore[union-attr]
-    (circuit,) = desk.garage_model.view.circuits  # type: ignore[union-attr]
+    desk.stations["corners"].page.keep_button.click()
+    wait_until(application, lambda: bool(desk.bench.garage.view.circuits) and not desk.bench.jobs.busy)  # type: ignore[union-attr]
+    (circuit,) = desk.bench.garage.view.circuits  # type: ignore[union-attr]
     assert circuit.name == "Harrowfell" and circuit.survey["laps"] == 7 + 6 and len(circuit.sessions) == 2
 
 
 def test_two_clicks_across_the_circuit_set_the_lap_line(application: QApplication, unmapped_desk: Desk) -> None:
     desk = unmapped_desk
     look_at(application, desk, "baseline-1")
-    before = [lap.start_s for lap in desk.workspace.analysis.laps if lap.complete]  # type: ignore[union-attr]
-    view = desk.corners.circuit
+    before = [lap.start_s for lap in desk.bench.sessions.analysis.laps if lap.complete]  # type: ignore[union-attr]
+    view = desk.stations["corners"].page.circuit
     # Across the straight behind turn 4, where no other part of the sketch is near.
     points = view._points()
     at = points[int(1650 / 5)]
     ahead = points[int(1670 / 5)] - at
     across = QPointF(-ahead.y(), ahead.x()) * (14.0 / max((ahead.x() ** 2 + ahead.y() ** 2) ** 0.5, 1e-6))
-    desk.corners.line_button.click()
+    desk.stations["corners"].page.line_button.click()
     QTest.keyClick(view, Qt.Key.Key_Escape)
     QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=at.toPoint())
-    assert not desk.garage_model.view.circuits, "Escape gave it up"  # type: ignore[union-attr]
-    desk.corners.line_button.click()
+    assert not desk.bench.garage.view.circuits, "Escape gave it up"  # type: ignore[union-attr]
+    desk.stations["corners"].page.line_button.click()
     for end in (at - across, at + across):
         QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=end.toPoint())
-    wait_until(application, lambda: bool(desk.garage_model.view.circuits) and not desk.jobs.busy)  # type: ignore[union-attr]
+    wait_until(application, lambda: bool(desk.bench.garage.view.circuits) and not desk.bench.jobs.busy)  # type: ignore[union-attr]
     settle(application, desk)
-    a = desk.workspace.analysis
+    a = desk.bench.sessions.analysis
     assert a is not None and a.track is not None and a.track.circuit == "Harrowfell"
     after = [lap.start_s for lap in a.laps if lap.complete]
     assert len(after) in (6, 7) and all(min(abs(x - y) for y in before) > 10.0 for x in after)
@@ -254,13 +266,16 @@ def test_what_failed_once_is_asked_again(
 
     said: list[str] = []
     monkeypatch.setattr(desk, "tell", said.append)
-    shown = desk.workspace.analysis
+    shown = desk.bench.sessions.analysis
     with monkeypatch.context() as broken:
-        broken.setattr("basso.corners.told.tell_corners", fails)
-        desk.workspace.open_logs([demo_folder() / "gated.csv"])
-        wait_until(application, lambda: desk.workspace.analysis not in (None, shown) and bool(said))
-        assert desk.corners.told is None and said == ["The circuit could not be read."]
+        broken.setattr("basso.findings.corners.findings.find_corners", fails)
+        desk.bench.sessions.open_logs([demo_folder() / "gated.csv"])
+        wait_until(application, lambda: desk.bench.sessions.analysis not in (None, shown) and bool(said))
+        assert desk.stations["corners"].page.told is None and said == ["The circuit could not be read."]
     desk.run("station.dips")
     desk.run("station.corners")
-    wait_until(application, lambda: desk.corners.told is not None and not desk.jobs.busy)
-    assert desk.corners.told is not None and desk.corners.told.analysis is desk.workspace.analysis
+    wait_until(application, lambda: desk.stations["corners"].page.told is not None and not desk.bench.jobs.busy)
+    assert (
+        desk.stations["corners"].page.told is not None
+        and desk.stations["corners"].page.told.analysis is desk.bench.sessions.analysis
+    )

@@ -11,21 +11,21 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from basso.report.headline import opening
-from basso.report.session_words import by_cause, exposure_of, exposure_words, together_words
 from basso.standin.car import Session
 from basso.standin.circuit import harrowfell
 from basso.standin.engine import Heat
 from basso.standin.faults import Logger
 from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup
-from basso.ui.desk import Desk
-from basso.ui.main_window import MainWindow
-from basso.ui.screenshots import wait_until
 from basso.ui.stations.dips.one_dip import dip_detail, dip_picture, rival_rows, share_picture
 from basso.ui.stations.dips.picture import dip_rows
 from basso.ui.stations.dips.widget import ONE_DIP, SHARES, TRACES
+from basso.ui.window.desk import Desk
+from basso.ui.window.frame import MainWindow
+from basso.ui.window.screenshots import wait_until
 from basso.units import DisplayUnits
+from basso.words.headline import opening
+from basso.words.session import by_cause, exposure_of, exposure_words, together_words
 from basso.workflow import demo_folder
 from support import judged_scenario
 
@@ -33,58 +33,62 @@ from support import judged_scenario
 @pytest.fixture
 def desk(application: QApplication, wide_window: MainWindow) -> Desk:
     desk = wide_window.desk
-    desk.workspace.open_logs([demo_folder() / "baseline-1.csv"])
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    desk.bench.sessions.open_logs([demo_folder() / "baseline-1.csv"])
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
     desk.go_to("dips")
     return desk
 
 
 def test_a_key_shows_the_dip_by_itself_and_stepping_goes_on_there(desk: Desk) -> None:
-    a = desk.workspace.analysis
+    a = desk.bench.sessions.analysis
     assert a is not None
-    desk.dips.select(5)
+    desk.stations["dips"].page.select(5)
     desk.run("dip.one")
-    assert desk.dips.page == ONE_DIP and desk.dips.one.isVisible() and not desk.dips.traces.isVisible()
-    first = desk.dips.one.text
+    assert (
+        desk.stations["dips"].page.page == ONE_DIP
+        and desk.stations["dips"].page.one.isVisible()
+        and not desk.stations["dips"].page.traces.isVisible()
+    )
+    first = desk.stations["dips"].page.one.text
     assert "lap 3, turn 6 left" in first and "Left turn with braking" in first
     desk.run("dip.next")
-    assert desk.dips.page == ONE_DIP and desk.dips.one.text != first
+    assert desk.stations["dips"].page.page == ONE_DIP and desk.stations["dips"].page.one.text != first
     desk.run("edit.copy")
-    assert QGuiApplication.clipboard().text() == desk.dips.one.text
+    assert QGuiApplication.clipboard().text() == desk.stations["dips"].page.one.text
     desk.run("dip.traces")
-    assert desk.dips.page == TRACES and desk.dips.traces.isVisible()
+    assert desk.stations["dips"].page.page == TRACES and desk.stations["dips"].page.traces.isVisible()
 
 
 def test_enter_on_a_row_opens_its_page(desk: Desk) -> None:
-    desk.dips.select(2)
-    desk.dips.table.setFocus()
-    QTest.keyClick(desk.dips.table, Qt.Key.Key_Return)
-    assert desk.dips.page == ONE_DIP
+    desk.stations["dips"].page.select(2)
+    desk.stations["dips"].page.table.setFocus()
+    QTest.keyClick(desk.stations["dips"].page.table, Qt.Key.Key_Return)
+    assert desk.stations["dips"].page.page == ONE_DIP
 
 
 def test_a_low_window_takes_rows_from_the_list_rather_than_height_from_the_plot(desk: Desk) -> None:
-    desk.dips.show_page(ONE_DIP)
+    desk.stations["dips"].page.show_page(ONE_DIP)
     rows = []
     for height in (700, 800):
         desk.window.resize(1100, height)
         QApplication.processEvents()
-        table = desk.dips.table
+        table = desk.stations["dips"].page.table
         rows.append(table.viewport().height() // table.verticalHeader().defaultSectionSize())
-        assert desk.dips.one.dip.height() >= 120
+        assert desk.stations["dips"].page.one.dip.height() >= 120
     assert rows == [3, 5]
 
 
 def test_without_a_chosen_dip_the_page_says_how_to_choose_one(application: QApplication, desk: Desk) -> None:
-    desk.workspace.open_logs([demo_folder() / "dyno.csv"])
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.workspace.analysis.dips)
+    desk.bench.sessions.open_logs([demo_folder() / "dyno.csv"])
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.sessions.analysis.dips)
     desk.run("dip.one")
-    assert "Choose a dip" in desk.dips.one._title.text() and desk.dips.one.text == ""
+    assert "Choose a dip" in desk.stations["dips"].page.one._title.text() and desk.stations["dips"].page.one.text == ""
 
 
 def test_shares_of_normal_are_drawn_for_the_session_shown(desk: Desk) -> None:
     desk.run("dip.shares")
-    assert desk.dips.page == SHARES
-    assert all(v.picture is not None and v.isVisible() for v in desk.dips.shares.views)
+    assert desk.stations["dips"].page.page == SHARES
+    assert all(v.picture is not None and v.isVisible() for v in desk.stations["dips"].page.shares.views)
 
 
 def test_other_laps_are_laid_behind_from_the_same_place() -> None:
@@ -160,16 +164,16 @@ def test_a_lowest_reading_says_on_which_side_of_it_the_pressure_was(
     setup = Setup(harrowfell(), heat=Heat(start_c=84), session=Session(laps=3))
     log.write_bytes(run_setup(setup, logger, generator("marks", 2))[1])
     desk = wide_window.desk
-    desk.workspace.open_logs([log])
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    desk.bench.sessions.open_logs([log])
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
     desk.go_to("dips")
-    desk.dips.select(0)
+    desk.stations["dips"].page.select(0)
     application.processEvents()
-    a = desk.workspace.analysis
+    a = desk.bench.sessions.analysis
     assert a is not None and a.dips
     lowest = [row.cells[2] for row in dip_rows(a, DisplayUnits())]
     assert all(cell.startswith(mark) if mark else cell[0].isdigit() for cell in lowest)
-    assert not desk.dips.traces.grab().isNull()
+    assert not desk.stations["dips"].page.traces.grab().isNull()
     assert "Error" not in capfd.readouterr().err
     # By what is under the floor, not by the reading, is a dip judged.
     assert ("less what the sensor shakes by" in opening(a, DisplayUnits()).detail) is (mark == "≥")

@@ -13,26 +13,26 @@ from PySide6.QtCore import QSettings, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QDialogButtonBox, QFileDialog, QLabel, QLineEdit
 
-from basso.garage.build_line import state_of_oil
+from basso.car.build_line import state_of_oil
+from basso.car.jobs import sheet_of, sheets
 from basso.garage.fields import changed, fields_of, show
-from basso.garage.jobs import sheet_of, sheets
 from basso.garage.place import default_folder
 from basso.garage.records import KINDS, Build, Job
 from basso.garage.store import Garage
 from basso.ui.app import _open_first, make_window
-from basso.ui.desk import Desk
 from basso.ui.dialogs import ChoiceDialog
-from basso.ui.floors_dialog import FloorsDialog
-from basso.ui.garage_facts import facts_of
-from basso.ui.hold_dialog import HoldDialog
-from basso.ui.main_window import MainWindow
-from basso.ui.screenshots import wait_until
-from basso.ui.settings import Settings
+from basso.ui.judging.floors_dialog import FloorsDialog
+from basso.ui.models.garage_facts import facts_of
+from basso.ui.models.settings import Settings
 from basso.ui.stations.form import RecordDialog
+from basso.ui.stations.garage.hold_dialog import HoldDialog
 from basso.ui.stations.garage.jobs import StepRow
-from basso.ui.stopwatch import StopwatchDialog
-from basso.ui.symptoms import SymptomsDialog
+from basso.ui.stations.garage.stopwatch_dialog import StopwatchDialog
+from basso.ui.stations.garage.symptoms_dialog import SymptomsDialog
 from basso.ui.theme.look import Look
+from basso.ui.window.desk import Desk
+from basso.ui.window.frame import MainWindow
+from basso.ui.window.screenshots import wait_until
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder
 from garage_support import a_car
@@ -45,14 +45,14 @@ def desk(garage_desk: Desk) -> Desk:
 
 
 def record(desk: Desk, name: str) -> Any:
-    view = desk.garage_model.view
+    view = desk.bench.garage.view
     assert view is not None
     return next(r for r in (*view.builds, *view.sessions) if name in (getattr(r, "name", ""), getattr(r, "title", "")))
 
 
 def write(desk: Desk, field: str, text: str) -> None:
     """Write into a field of the card, as a person does, and leave it."""
-    editor = desk.garage.form.editor(field)
+    editor = desk.stations["garage"].page.form.editor(field)
     if isinstance(editor, QComboBox):
         editor.setCurrentText(text)
         editor.activated.emit(editor.currentIndex())
@@ -82,9 +82,12 @@ def fill(monkeypatch: pytest.MonkeyPatch, **values: str) -> list[str]:
 
 
 def test_it_opens_on_what_is_on_the_car_now(desk: Desk) -> None:
-    assert desk.garage.title == "Car 31: Build 4, accumulator since 2026-06-18"
-    assert "5 builds, 13 sessions." in desk.garage.detail and "due in 2 sessions" in desk.garage.detail
-    rows = desk.garage.line.rows
+    assert desk.stations["garage"].page.title == "Car 31: Build 4, accumulator since 2026-06-18"
+    assert (
+        "5 builds, 13 sessions." in desk.stations["garage"].page.detail
+        and "due in 2 sessions" in desk.stations["garage"].page.detail
+    )
+    rows = desk.stations["garage"].page.line.rows
     assert next(r.title for r in rows if r.kind == "build") == "Build 4, accumulator"
     hot = next(r for r in rows if r.title == "Hot day")
     assert hot.mark == "back on this build" and "oil 136 °C" in hot.words
@@ -92,45 +95,50 @@ def test_it_opens_on_what_is_on_the_car_now(desk: Desk) -> None:
 
 def test_a_field_is_edited_where_it_stands_and_undone(application: QApplication, desk: Desk) -> None:
     build = record(desk, "Build 3, gated baffle")
-    desk.garage.select(build.id)
+    desk.stations["garage"].page.select(build.id)
     write(desk, "baffle", "box of six gates")
     assert record(desk, build.name).baffle == "box of six gates"
-    assert "baffle of Build 3" in desk.actions["edit.undo"].text()
+    assert "baffle of Build 3" in desk.commands.actions["edit.undo"].text()
     desk.run("edit.undo")
     assert record(desk, build.name).baffle == build.baffle
-    editor = desk.garage.form.editor("baffle")
+    editor = desk.stations["garage"].page.form.editor("baffle")
     assert isinstance(editor, QLineEdit) and editor.text() == build.baffle
     desk.run("edit.redo")
-    with Garage(desk.garage_model.garage.folder) as other:  # type: ignore[union-attr]
+    with Garage(desk.bench.garage.garage.folder) as other:  # type: ignore[union-attr]
         assert next(b for b in other.all(Build) if b.id == build.id).baffle == "box of six gates"
 
 
 def test_the_card_shows_a_build_or_a_session_and_never_both(application: QApplication, desk: Desk) -> None:
     for name, first in (("Build 1", "since"), ("Hot day", "began"), ("Build 1", "since")):
-        desk.garage.select(record(desk, name).id)
+        desk.stations["garage"].page.select(record(desk, name).id)
         application.processEvents()
-        seen = [e for e in desk.garage.form.findChildren(QLineEdit) if e.isVisible() and e.parent() is desk.garage.form]
-        assert desk.garage.form.editor(first) in seen
+        seen = [
+            e
+            for e in desk.stations["garage"].page.form.findChildren(QLineEdit)
+            if e.isVisible() and e.parent() is desk.stations["garage"].page.form
+        ]
+        assert desk.stations["garage"].page.form.editor(first) in seen
         assert len(seen) == sum(
-            isinstance(desk.garage.form.editor(f.name), QLineEdit) for f in fields_of(type(record(desk, name)))
+            isinstance(desk.stations["garage"].page.form.editor(f.name), QLineEdit)
+            for f in fields_of(type(record(desk, name)))
         )
 
 
 def test_a_wrong_number_is_said_at_the_field_and_changes_nothing(desk: Desk) -> None:
     build = record(desk, "Build 1")
-    desk.garage.select(build.id)
+    desk.stations["garage"].page.select(build.id)
     write(desk, "level_l", "three and a half")
-    assert "Oil in the pan: 'three and a half' is no number" in desk.garage.form._wrong.text()
+    assert "Oil in the pan: 'three and a half' is no number" in desk.stations["garage"].page.form._wrong.text()
     write(desk, "since", "last spring")
-    assert "write it like 2026-05-12" in desk.garage.form._wrong.text()
+    assert "write it like 2026-05-12" in desk.stations["garage"].page.form._wrong.text()
     assert record(desk, "Build 1") == build
 
 
 def test_units_follow_the_window_and_stored_data_does_not(desk: Desk) -> None:
     build = record(desk, "Build 1")
-    desk.garage.select(build.id)
-    desk.workspace.set_units(replace(desk.workspace.units, volume=UNITS["US qt"]))
-    editor = desk.garage.form.editor("level_l")
+    desk.stations["garage"].page.select(build.id)
+    desk.bench.units.choose(replace(desk.bench.units.now, volume=UNITS["US qt"]))
+    editor = desk.stations["garage"].page.form.editor("level_l")
     assert isinstance(editor, QLineEdit) and float(editor.text()) == pytest.approx(3.6 / 0.946353, abs=1e-3)
     editor.setFocus()
     QTest.keyClick(editor, Qt.Key.Key_Return)  # leaving a field as it is edits nothing, however it was rounded
@@ -140,51 +148,51 @@ def test_units_follow_the_window_and_stored_data_does_not(desk: Desk) -> None:
 
 
 def test_search_as_you_type(desk: Desk) -> None:
-    QTest.keyClicks(desk.garage.search, "quarry")
-    assert [r.title for r in desk.garage.line.rows] == ["Build 2, full mark", "Four timed runs"]
-    desk.garage.search.setText("nothing at all like this")
-    assert desk.garage.line.rows == []
-    desk.garage.search.clear()
-    assert len(desk.garage.line.rows) == 5 + 13 + 2  # builds, sessions, cards of the engine
+    QTest.keyClicks(desk.stations["garage"].page.search, "quarry")
+    assert [r.title for r in desk.stations["garage"].page.line.rows] == ["Build 2, full mark", "Four timed runs"]
+    desk.stations["garage"].page.search.setText("nothing at all like this")
+    assert desk.stations["garage"].page.line.rows == []
+    desk.stations["garage"].page.search.clear()
+    assert len(desk.stations["garage"].page.line.rows) == 5 + 13 + 2  # builds, sessions, cards of the engine
 
 
 def test_two_builds_are_compared_by_what_differs_only(desk: Desk) -> None:
     a, b = record(desk, "Build 2, full mark"), record(desk, "Build 2, +0.4 L")
-    desk.garage.select(b.id)
-    desk.garage.compare(a, b)
-    assert desk.garage.compared_words.splitlines()[1:] == ["oil in the pan: 3.6 L → 4 L"]
+    desk.stations["garage"].page.select(b.id)
+    desk.stations["garage"].page.compare(a, b)
+    assert desk.stations["garage"].page.compared_words.splitlines()[1:] == ["oil in the pan: 3.6 L → 4 L"]
 
 
 def test_a_new_build_starts_as_the_selected_one(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
-    desk.garage.select(record(desk, "Build 4, accumulator").id)
+    desk.stations["garage"].page.select(record(desk, "Build 4, accumulator").id)
     titles = fill(monkeypatch, name="Build 5", since="2026-07-20", reason="Rules", accumulator="")
-    desk.garage.buttons["New build…"].click()
+    desk.stations["garage"].page.buttons["new build"].click()
     assert titles == ["New build"]
     made = record(desk, "Build 5")
     assert (made.accumulator, made.pan, made.since) == ("", "standard", "2026-07-20")
-    assert desk.garage.title.startswith("Car 31: Build 5")
+    assert desk.stations["garage"].page.title.startswith("Car 31: Build 5")
 
 
 def test_removing_a_build_takes_its_sessions_and_undo_brings_all_back(desk: Desk) -> None:
-    view = desk.garage_model.view
+    view = desk.bench.garage.view
     assert view is not None
-    desk.garage.select(record(desk, "Build 1").id)
-    desk.garage.buttons["Remove"].click()
-    after = desk.garage_model.view
+    desk.stations["garage"].page.select(record(desk, "Build 1").id)
+    desk.stations["garage"].page.buttons["remove"].click()
+    after = desk.bench.garage.view
     assert after is not None and (len(after.builds), len(after.sessions)) == (4, 10)
     desk.run("edit.undo")
-    again = desk.garage_model.view
+    again = desk.bench.garage.view
     assert again is not None and {s.id for s in again.sessions} == {s.id for s in view.sessions}
 
 
 def test_what_another_window_changes_is_shown_and_not_overwritten(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     told: list[str] = []
     monkeypatch.setattr(desk, "tell", told.append)
-    desk.garage_model.problem.connect(told.append)
-    garage = desk.garage_model.garage
+    desk.bench.garage.problem.connect(told.append)
+    garage = desk.bench.garage.garage
     assert garage is not None
     build = record(desk, "Build 1")
-    desk.garage.select(build.id)
+    desk.stations["garage"].page.select(build.id)
     with Garage(garage.folder) as other:
         other.change("there", build, replace(build, pan="deep"))
     write(desk, "pan", "shallow")
@@ -193,7 +201,7 @@ def test_what_another_window_changes_is_shown_and_not_overwritten(desk: Desk, mo
     with Garage(garage.folder) as other:
         deep = next(b for b in other.all(Build) if b.name == "Build 1")
         other.change("there", deep, replace(deep, pan="deeper"))
-    desk.garage_model.look_again()
+    desk.bench.garage.look_again()
     assert record(desk, "Build 1").pan == "deeper"
 
 
@@ -202,84 +210,84 @@ def test_a_log_becomes_a_session_with_its_facts_and_samples(
 ) -> None:
     log = tmp_path / "friday.csv"
     log.write_bytes((demo_folder() / "baseline-1.csv").read_bytes() + b"\n")
-    desk.opening.open_logs([log])
-    wait_until(application, lambda: desk.workspace.analysis is not None)
-    dips = len(desk.workspace.analysis.dips)  # type: ignore[union-attr]
+    desk.logs.open_logs([log])
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None)
+    dips = len(desk.bench.sessions.analysis.dips)  # type: ignore[union-attr]
     assert dips == 27  # as many as the stand-in knows of
-    desk.garage.select(record(desk, "Build 4, accumulator").id)
+    desk.stations["garage"].page.select(record(desk, "Build 4, accumulator").id)
     fill(monkeypatch, driver="C")
-    desk.garage.buttons["New session…"].click()
+    desk.stations["garage"].page.buttons["new session"].click()
     made = record(desk, "friday")
     assert (made.laps, made.driver) == (7, "C") and made.running_s == pytest.approx(942.5, abs=1.0)
-    garage = desk.garage_model.garage
+    garage = desk.bench.garage.garage
     assert garage is not None
-    wait_until(application, lambda: garage.samples_file(made.log_hash).is_file() and not desk.jobs.busy)
-    desk.workspace.forget(next(e for e in desk.workspace.entries if e.title == "friday"))
+    wait_until(application, lambda: garage.samples_file(made.log_hash).is_file() and not desk.bench.jobs.busy)
+    desk.bench.sessions.forget(next(e for e in desk.bench.sessions.entries if e.title == "friday"))
     log.unlink()
     desk.go_to("garage")
-    desk.garage.session_opened.emit(made)  # Enter on it: what is kept is shown though the log is gone
-    wait_until(application, lambda: desk.workspace.analysis is not None)
-    assert desk.station == "dips" and len(desk.workspace.analysis.dips) == dips  # type: ignore[union-attr]
+    desk.stations["garage"].page.session_opened.emit(made)  # Enter on it: what is kept is shown though the log is gone
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None)
+    assert desk.station == "dips" and len(desk.bench.sessions.analysis.dips) == dips  # type: ignore[union-attr]
 
 
 def test_a_session_without_a_log_says_so(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     told: list[str] = []
     monkeypatch.setattr(desk, "tell", told.append)
-    desk.garage.select(record(desk, "Practice, logger off").id)
-    QTest.keyClick(desk.garage.line, Qt.Key.Key_Return)
+    desk.stations["garage"].page.select(record(desk, "Practice, logger off").id)
+    QTest.keyClick(desk.stations["garage"].page.line, Qt.Key.Key_Return)
     assert told == ["No log of Practice, logger off is kept here: it was written down by hand."]
 
 
 def test_oil_poured_counts_at_once(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
-    desk.garage.show_page(1)
+    desk.stations["garage"].page.show_page(1)
     fill(monkeypatch, day="2026-07-06", kind="change", grade="15W-50", volume_l="3,9", filter_new="yes")
-    desk.garage.oil.entry_button.click()
-    view = desk.garage_model.view
+    desk.stations["garage"].page.oil.entry_button.click()
+    view = desk.bench.garage.view
     assert view is not None and state_of_oil(view) is not None
     assert (state_of_oil(view).grade, state_of_oil(view).since, state_of_oil(view).sessions) == (
         "15W-50",
         "2026-07-06",
         0,
     )
-    assert desk.garage.oil.ledger.item(0, 3).text() == "3.90 L"
+    assert desk.stations["garage"].page.oil.ledger.item(0, 3).text() == "3.90 L"
     desk.run("edit.undo")
-    view = desk.garage_model.view
+    view = desk.bench.garage.view
     assert view is not None and state_of_oil(view) is not None and state_of_oil(view).grade == "10W-40"
 
 
 def test_what_was_written_down_can_be_corrected_and_removed(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
-    desk.garage.show_page(1)
+    desk.stations["garage"].page.show_page(1)
     titles = fill(monkeypatch, volume_l="0.5")
-    ledger = desk.garage.oil.ledger
+    ledger = desk.stations["garage"].page.oil.ledger
     ledger.itemActivated.emit(ledger.item(0, 0))
     assert titles == ["Correct the oil entry"] and ledger.item(0, 3).text() == "0.50 L"
     monkeypatch.setattr(RecordDialog, "exec", lambda self: RecordDialog.REMOVED)
     ledger.itemActivated.emit(ledger.item(0, 0))
-    view = desk.garage_model.view
+    view = desk.bench.garage.view
     assert view is not None and len(view.oil) == 6
-    for button in (desk.garage.oil.samples_button, desk.garage.level.readings_button):
+    for button in (desk.stations["garage"].page.oil.samples_button, desk.stations["garage"].page.level.readings_button):
         menu = button.menu()
         assert menu is not None
         menu.actions()[0].trigger()
-    view = desk.garage_model.view
+    view = desk.bench.garage.view
     assert view is not None and (len(view.samples), len(view.levels)) == (1, 7)
     for _ in range(4):
         desk.run("edit.undo")
-    view = desk.garage_model.view
+    view = desk.bench.garage.view
     assert view is not None and (len(view.oil), len(view.samples), len(view.levels)) == (7, 2, 8)
-    assert desk.garage.oil.ledger.item(0, 3).text() == "0.60 L"
+    assert desk.stations["garage"].page.oil.ledger.item(0, 3).text() == "0.60 L"
 
 
 def test_a_sample_that_moved_is_said(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     fill(monkeypatch, day="2026-07-05", values="Fe 150; Cu 20; fuel 2,6")
-    desk.garage.oil.sample_wanted.emit()
-    words = desk.garage.oil._found.text()
+    desk.stations["garage"].page.oil.sample_wanted.emit()
+    words = desk.stations["garage"].page.oil._found.text()
     assert "Iron (cylinders, crank, timing gear)" in words and "up from" in words and "2.6 % fuel" in words
 
 
 def test_the_level_book_answers_and_warns(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
-    desk.garage.show_page(2)
-    level = desk.garage.level
+    desk.stations["garage"].page.show_page(2)
+    level = desk.stations["garage"].page.level
     QTest.keyClicks(level.asked, "50")
     assert level.answer == (
         "3.37 L in the pan (± 0.10 L); read with the accumulator charged, 4.67 L once it has emptied into the pan; read with it empty, "
@@ -293,9 +301,9 @@ def test_the_level_book_answers_and_warns(desk: Desk, monkeypatch: pytest.Monkey
 
 
 def test_a_job_is_worked_through_and_signed_off(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
-    desk.garage.show_page(3)
-    desk.garage.jobs.begun.emit("pickup-height")
-    jobs = desk.garage.jobs
+    desk.stations["garage"].page.show_page(3)
+    desk.stations["garage"].page.jobs.begun.emit("pickup-height")
+    jobs = desk.stations["garage"].page.jobs
     assert jobs.job is not None and jobs.job.sheet == "pickup-height" and not jobs.sign_button.isEnabled()
     assert jobs.wrong == "6 steps are not done."
     for row, value in zip(jobs.steps, ("", "118", "118", "2.5", "1.5", "1.5"), strict=True):
@@ -313,15 +321,15 @@ def test_a_job_is_worked_through_and_signed_off(desk: Desk, monkeypatch: pytest.
     jobs.signed.setText("B.")
     jobs.minutes.setText("40")
     jobs.sign_button.click()
-    view = desk.garage_model.view
+    view = desk.bench.garage.view
     assert view is not None
     done = next(j for j in view.jobs if j.sheet == "pickup-height" and j.signed == "B." and j.minutes == 40)
     assert done.closed and done.entries["clay"]["reason"].startswith("Shim")
 
 
 def test_a_signed_oil_change_goes_into_the_ledger_and_comes_out_with_undo(desk: Desk) -> None:
-    desk.garage.jobs.begun.emit("oil-change")
-    jobs = desk.garage.jobs
+    desk.stations["garage"].page.jobs.begun.emit("oil-change")
+    jobs = desk.stations["garage"].page.jobs
     values = {"accumulator": "0", "drain": "3.5", "fill": "3.6", "prime": "9", "start": "450", "topup": "0.3"}
     assert any("Computed: 5.2 L" in w.text() for row in jobs.steps for w in row.findChildren(QLabel))
     for row in jobs.steps:
@@ -334,25 +342,25 @@ def test_a_signed_oil_change_goes_into_the_ledger_and_comes_out_with_undo(desk: 
     jobs.signed.setText("B.")
     jobs.sign_button.click()
     today = date.today().isoformat()
-    view = desk.garage_model.view
+    view = desk.bench.garage.view
     assert view is not None and state_of_oil(view) is not None
     made = {e.kind: e for e in view.oil if e.day == today}
     assert (made["drain"].volume_l, made["change"].volume_l, made["change"].grade) == (3.5, 3.9, "10W-40")
     assert state_of_oil(view).since == today
     desk.run("edit.undo")
-    view = desk.garage_model.view
+    view = desk.bench.garage.view
     assert view is not None and not [e for e in view.oil if e.day == today]
     assert jobs.job is not None and not jobs.job.closed
 
 
 def test_one_sheet_is_seen_at_a_time(application: QApplication, desk: Desk) -> None:
-    desk.garage.show_page(3)
-    view = desk.garage_model.view
+    desk.stations["garage"].page.show_page(3)
+    view = desk.bench.garage.view
     assert view is not None
     for job in view.jobs:
-        desk.garage.jobs.choose(job.id)
+        desk.stations["garage"].page.jobs.choose(job.id)
         application.processEvents()
-        seen = [r for r in desk.garage.jobs.findChildren(StepRow) if r.isVisible()]
+        seen = [r for r in desk.stations["garage"].page.jobs.findChildren(StepRow) if r.isVisible()]
         sheet = sheet_of(job)
         assert sheet is not None and [r.step for r in seen] == list(sheet.steps)
 
@@ -360,12 +368,12 @@ def test_one_sheet_is_seen_at_a_time(application: QApplication, desk: Desk) -> N
 def test_a_sheet_prints_with_its_cautions(desk: Desk, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     target = tmp_path / "sheet.pdf"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(target), ""))
-    desk.garage.show_page(3)
-    desk.garage.jobs.print_button.click()
+    desk.stations["garage"].page.show_page(3)
+    desk.stations["garage"].page.jobs.print_button.click()
     assert target.read_bytes()[:4] == b"%PDF"
     from basso.ui.stations.garage.sheet_picture import printed
 
-    view = desk.garage_model.view
+    view = desk.bench.garage.view
     assert view is not None
     for sheet in sheets().values():
         text = printed(replace(view.jobs[0], sheet=sheet.key, entries={}), sheet, view.car, DisplayUnits())
@@ -377,39 +385,39 @@ def test_a_car_goes_out_and_another_garage_takes_it_in(
 ) -> None:
     bundle = tmp_path / "car.basso.zip"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(bundle), ""))
-    desk.garage.verb_wanted.emit("export", None)
-    wait_until(application, lambda: bundle.is_file() and not desk.jobs.busy)
-    before = desk.garage_model.view
-    desk.garage.verb_wanted.emit("remove car", None)
-    assert desk.garage_model.view is None and desk.garage.title == "No car yet"
+    desk.stations["garage"].page.verb_wanted.emit("export", None, "")
+    wait_until(application, lambda: bundle.is_file() and not desk.bench.jobs.busy)
+    before = desk.bench.garage.view
+    desk.stations["garage"].page.verb_wanted.emit("remove car", None, "")
+    assert desk.bench.garage.view is None and desk.stations["garage"].page.title == "No car yet"
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(bundle), ""))
-    desk.garage.verb_wanted.emit("import", None)
-    wait_until(application, lambda: desk.garage_model.view is not None)
-    shown = desk.garage_model.view
+    desk.stations["garage"].page.verb_wanted.emit("import", None, "")
+    wait_until(application, lambda: desk.bench.garage.view is not None)
+    shown = desk.bench.garage.view
     assert shown is not None and replace(shown, arrivals=()) == before
     # A car from elsewhere acts on no log before it is accepted, and says so.
-    assert "came from elsewhere (car.basso.zip" in desk.garage.detail and desk.garage.accept_button.isVisibleTo(
-        desk.garage
-    )
-    assert facts_of(shown, desk.garage_model.garage, []).oils == {}
-    desk.garage.accept_button.click()
-    assert desk.garage_model.view == before and "came from" not in desk.garage.detail
-    assert facts_of(before, desk.garage_model.garage, []).oils and not desk.garage.accept_button.isVisibleTo(
-        desk.garage
-    )
-    desk.workspace.undo.undo()
-    assert desk.garage_model.view == shown
+    assert "came from elsewhere (car.basso.zip" in desk.stations["garage"].page.detail and desk.stations[
+        "garage"
+    ].page.accept_button.isVisibleTo(desk.stations["garage"].page)
+    assert facts_of(shown, desk.bench.garage.garage, [], desk.bench.memory).oils == {}
+    desk.stations["garage"].page.accept_button.click()
+    assert desk.bench.garage.view == before and "came from" not in desk.stations["garage"].page.detail
+    assert facts_of(before, desk.bench.garage.garage, [], desk.bench.memory).oils and not desk.stations[
+        "garage"
+    ].page.accept_button.isVisibleTo(desk.stations["garage"].page)
+    desk.bench.undo.undo()
+    assert desk.bench.garage.view == shown
     desk.run("edit.undo")
-    assert desk.garage_model.view is None
+    assert desk.bench.garage.view is None
     desk.run("edit.redo")
-    assert desk.garage_model.view == shown
+    assert desk.bench.garage.view == shown
 
 
 def test_a_new_car_from_nothing(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     fill(monkeypatch, name="Car 32")
-    desk.garage.verb_wanted.emit("new car", None)
-    assert desk.garage.title.startswith("Car 32: Build 1 since")
-    assert [c.name for c in desk.garage_model.cars] == ["Car 31", "Car 32"]
+    desk.stations["garage"].page.verb_wanted.emit("new car", None, "")
+    assert desk.stations["garage"].page.title.startswith("Car 32: Build 1 since")
+    assert [c.name for c in desk.bench.garage.cars] == ["Car 31", "Car 32"]
 
 
 def test_a_damaged_garage_is_said_and_left_alone(
@@ -422,8 +430,8 @@ def test_a_damaged_garage_is_said_and_left_alone(
     window.show()
     monkeypatch.setattr(window.desk, "tell", lambda sentence: None)
     window.desk.go_to("garage")
-    wait_until(application, lambda: bool(window.desk.garage_model.trouble))
-    assert "is damaged and was left as it is" in window.desk.garage.detail
+    wait_until(application, lambda: bool(window.desk.bench.garage.trouble))
+    assert "is damaged and was left as it is" in window.desk.stations["garage"].page.detail
     assert (folder / "garage.sqlite").read_bytes() == b"no database at all" * 100
     destroy(window)
 
@@ -434,8 +442,8 @@ def test_the_users_own_garage_opens_by_itself_and_tells_the_path(application: QA
     window = make_window(application)
     window.show()
     _open_first(window, [], False)
-    wait_until(application, lambda: window.desk.garage_model.view is not None)
-    assert window.desk.rail.state_words("garage") == "1 job open"
+    wait_until(application, lambda: window.desk.bench.garage.view is not None)
+    assert window.desk.window.rail.state_words("garage") == "1 job open"
     destroy(window)
 
 
@@ -479,15 +487,19 @@ def test_every_field_that_is_kept_can_be_reached_and_written_back() -> None:
 
 
 def test_the_trial_lists_what_the_cards_do_not_have_in_common(application: QApplication, desk: Desk) -> None:
-    desk.opening.open_demo()
+    desk.logs.open_demo()
     wait_until(
-        application, lambda: desk.workspace.comparison is not None and desk.garage_model.is_open and not desk.jobs.busy
+        application,
+        lambda: desk.bench.trial.comparison is not None and desk.bench.garage.is_open and not desk.bench.jobs.busy,
     )
-    assert "oil in the pan 3.6 L → 4 L" in desk.trial.cards and "driver A or B → A" in desk.trial.cards
-    assert "pan standard" not in desk.trial.cards
+    assert (
+        "oil in the pan 3.6 L → 4 L" in desk.stations["trial"].page.cards
+        and "driver A or B → A" in desk.stations["trial"].page.cards
+    )
+    assert "pan standard" not in desk.stations["trial"].page.cards
     session = record(desk, "Full mark +0.4 L")
-    desk.garage_model.change("armed", session, replace(session, accumulator="armed"))
-    assert "armed on one side only: unless that is the test" in desk.trial.cards
+    desk.bench.garage.change("armed", session, replace(session, accumulator="armed"))
+    assert "armed on one side only: unless that is the test" in desk.stations["trial"].page.cards
 
 
 def _cranking(path: Path) -> Path:
@@ -505,10 +517,10 @@ def _cranking(path: Path) -> Path:
 def test_a_priming_is_read_off_the_log_once_it_was_said_that_it_is_that_log(
     application: QApplication, desk: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    desk.garage.jobs.begun.emit("oil-change")
-    step = next(s for s in desk.garage.jobs.steps if s.step.key == "prime")
-    desk.opening.open_logs([_cranking(tmp_path / "crank.csv")])
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    desk.stations["garage"].page.jobs.begun.emit("oil-change")
+    step = next(s for s in desk.stations["garage"].page.jobs.steps if s.step.key == "prime")
+    desk.logs.open_logs([_cranking(tmp_path / "crank.csv")])
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
     asked: list[str] = []
 
     def answer(said: int | None) -> Callable[[ChoiceDialog], int]:
@@ -521,14 +533,14 @@ def test_a_priming_is_read_off_the_log_once_it_was_said_that_it_is_that_log(
 
     monkeypatch.setattr(ChoiceDialog, "exec", answer(None))
     step.work_button.click()
-    job = desk.garage.jobs.job
+    job = desk.stations["garage"].page.jobs.job
     assert job is not None and "prime" not in job.entries, "nothing is written before it was said which log it is"
     assert (
         "crank.csv" in asked[0] and "9.0 s of cranking until pressure" in asked[0] and "400 kPa 3 s after" in asked[0]
     )
     monkeypatch.setattr(ChoiceDialog, "exec", answer(0))
     step.work_button.click()
-    job = desk.garage.jobs.job
+    job = desk.stations["garage"].page.jobs.job
     assert job is not None
     kept = job.entries["prime"]
     assert kept["value"] == pytest.approx(9.0, abs=0.2) and kept["done"]
@@ -554,9 +566,9 @@ def test_without_a_log_a_priming_is_timed_by_hand(desk: Desk, monkeypatch: pytes
         return self._buttons.button(QDialogButtonBox.StandardButton.Save).isEnabled()
 
     monkeypatch.setattr(StopwatchDialog, "exec", timed)
-    desk.garage.jobs.begun.emit("oil-change")
-    next(s for s in desk.garage.jobs.steps if s.step.key == "prime").work_button.click()
-    job = desk.garage.jobs.job
+    desk.stations["garage"].page.jobs.begun.emit("oil-change")
+    next(s for s in desk.stations["garage"].page.jobs.steps if s.step.key == "prime").work_button.click()
+    job = desk.stations["garage"].page.jobs.job
     assert job is not None
     assert job.entries["prime"]["value"] == pytest.approx(9.0)  # 6 s of the first burst, 3 of the second
     assert "2 bursts, 11.0 s in all" in job.entries["prime"]["words"]
@@ -575,12 +587,12 @@ def test_a_damaged_garage_is_restored_in_the_window(
     desk, told = window.desk, []
     monkeypatch.setattr(desk, "tell", told.append)
     desk.go_to("garage")
-    wait_until(application, lambda: bool(desk.garage_model.trouble))
-    assert desk.garage.restore_button.isVisible()
-    desk.garage.restore_button.click()
-    wait_until(application, lambda: desk.garage_model.view is not None)
+    wait_until(application, lambda: bool(desk.bench.garage.trouble))
+    assert desk.stations["garage"].page.restore_button.isVisible()
+    desk.stations["garage"].page.restore_button.click()
+    wait_until(application, lambda: desk.bench.garage.view is not None)
     assert any("was restored" in t for t in told)
-    assert desk.garage.title == "Car 31: Build 1 since 2026-04-01"
+    assert desk.stations["garage"].page.title == "Car 31: Build 1 since 2026-04-01"
     destroy(window)
 
 
@@ -591,14 +603,14 @@ def test_a_file_is_attached_listed_and_kept(desk: Desk, tmp_path: Path, monkeypa
     opened: list[str] = []
     monkeypatch.setattr("PySide6.QtGui.QDesktopServices.openUrl", lambda url: opened.append(url.toLocalFile()))
     build = record(desk, "Build 1")
-    desk.garage.select(build.id)
-    desk.garage.buttons["Attach a file…"].click()
+    desk.stations["garage"].page.select(build.id)
+    desk.stations["garage"].page.buttons["attach"].click()
     photo.unlink()
-    view = desk.garage_model.view
+    view = desk.bench.garage.view
     assert view is not None
     kept = next(a for a in view.attachments if a.about == build.id)
-    assert "pickup.png" in desk.garage._notes.text()
-    desk.garage._notes.linkActivated.emit(kept.id)
+    assert "pickup.png" in desk.stations["garage"].page._notes.text()
+    desk.stations["garage"].page._notes.linkActivated.emit(kept.id)
     assert Path(opened[0]).read_bytes() == b"\x89PNG made up"
 
 
@@ -613,13 +625,13 @@ def test_symptoms_are_ranked_as_they_are_answered_and_kept(desk: Desk, monkeypat
 
     monkeypatch.setattr(SymptomsDialog, "exec", answer)
     build = record(desk, "Build 2, full mark")
-    desk.garage.select(build.id)
+    desk.stations["garage"].page.select(build.id)
     desk.run("garage.symptoms")
     assert shown[0].stop.text().startswith("Stop:")
     ranked = shown[0].ranked.text()
     assert ranked.index("Too little oil") < ranked.index("Pickup too high") < ranked.index("Hot, thin oil")
     assert "Engine off" in ranked and "Log g" not in ranked
-    view = desk.garage_model.view
+    view = desk.bench.garage.view
     assert view is not None
     note = next(a.text for a in view.attachments if a.about == build.id)
     assert note.startswith(
@@ -634,8 +646,8 @@ def test_the_hold_test_allows_for_cooling(desk: Desk, monkeypatch: pytest.Monkey
         return self.held is not None
 
     monkeypatch.setattr(HoldDialog, "exec", answer)
-    jobs = desk.garage.jobs
-    view = desk.garage_model.view
+    jobs = desk.stations["garage"].page.jobs
+    view = desk.bench.garage.view
     assert view is not None
     jobs.choose(next(j.id for j in view.jobs if j.sheet == "accumulator"))
     next(s for s in jobs.steps if s.step.key == "hold").work_button.click()
@@ -648,9 +660,9 @@ def test_a_photo_goes_with_a_job(desk: Desk, tmp_path: Path, monkeypatch: pytest
     photo = tmp_path / "shell-3.jpg"
     photo.write_bytes(b"made up")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(photo), ""))
-    desk.garage.jobs.begun.emit("bearing-check")
-    desk.garage.jobs.photo_button.click()
-    assert "shell-3.jpg" in desk.garage.jobs._photos.text()
+    desk.stations["garage"].page.jobs.begun.emit("bearing-check")
+    desk.stations["garage"].page.jobs.photo_button.click()
+    assert "shell-3.jpg" in desk.stations["garage"].page.jobs._photos.text()
 
 
 def test_the_floors_know_the_engines_card(
@@ -659,8 +671,8 @@ def test_the_floors_know_the_engines_card(
     seen: list[FloorsDialog] = []
     monkeypatch.setattr(FloorsDialog, "exec", lambda self: seen.append(self))
     desk.run("judge.floors")
-    desk.opening.open_logs([demo_folder() / "baseline-1.csv"])
-    wait_until(application, lambda: desk.workspace.analysis is not None)
+    desk.logs.open_logs([demo_folder() / "baseline-1.csv"])
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None)
     desk.run("judge.floors")
     without, with_card = ([x.text() for x in d.findChildren(QLabel)] for d in seen)
     assert not any("clearances are loose" in t for t in without) and any("clearances are loose" in t for t in with_card)
@@ -668,20 +680,20 @@ def test_the_floors_know_the_engines_card(
 
 
 def test_what_the_filter_drank_is_said(desk: Desk) -> None:
-    assert "Filter, cooler and lines drank 0.31 L" in desk.garage.level._lines.text()
+    assert "Filter, cooler and lines drank 0.31 L" in desk.stations["garage"].page.level._lines.text()
 
 
 def test_a_measured_viscosity_feeds_the_expected_pressure(application: QApplication, desk: Desk) -> None:
-    desk.opening.open_logs([demo_folder() / "gated.csv"])
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
-    analysis = desk.workspace.analysis
+    desk.logs.open_logs([demo_folder() / "gated.csv"])
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+    analysis = desk.bench.sessions.analysis
     assert analysis is not None and analysis.expected.oil.name == "10W-40 as measured on 2026-06-30"
-    view = desk.garage_model.view
+    view = desk.bench.garage.view
     assert view is not None
-    desk.garage_model.remove("no sample", *view.samples)
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
-    again = desk.workspace.analysis
+    desk.bench.garage.remove("no sample", *view.samples)
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+    again = desk.bench.sessions.analysis
     assert again is not None and again.expected.oil.name == "10W-40"
     desk.run("edit.undo")
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
-    assert desk.workspace.analysis is not None and "measured" in desk.workspace.analysis.expected.oil.name
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+    assert desk.bench.sessions.analysis is not None and "measured" in desk.bench.sessions.analysis.expected.oil.name

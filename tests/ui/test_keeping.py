@@ -12,24 +12,27 @@ from PySide6.QtWidgets import QApplication, QDialog, QLabel
 
 from basso.garage.records import OilSheet, Ruling
 from basso.pressure.floors import DEFAULT_FLOORS, Fixed, Less, Share, Slope
-from basso.ui.desk import Desk
-from basso.ui.floors_dialog import CarsFloors, FloorsDialog
-from basso.ui.keep_normal_dialog import KeepNormalDialog
-from basso.ui.main_window import MainWindow
-from basso.ui.oils_dialog import OilsDialog
-from basso.ui.screenshots import wait_until
+from basso.ui.judging.floors_dialog import CarsFloors, FloorsDialog
 from basso.ui.stations.form import RecordDialog
+from basso.ui.stations.normal.keep_dialog import KeepNormalDialog
+from basso.ui.stations.normal.oils_dialog import OilsDialog
+from basso.ui.window.desk import Desk
+from basso.ui.window.frame import MainWindow
+from basso.ui.window.screenshots import wait_until
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder
 
 
 def settle(application: QApplication, desk: Desk) -> None:
     def still() -> bool:
-        a = desk.workspace.analysis
+        a = desk.bench.sessions.analysis
         return (
             a is not None
-            and not desk.jobs.busy
-            and (desk.station != "normal" or (desk.normal.told is not None and desk.normal.told.analysis is a))
+            and not desk.bench.jobs.busy
+            and (
+                desk.station != "normal"
+                or (desk.stations["normal"].page.told is not None and desk.stations["normal"].page.told.analysis is a)
+            )
         )
 
     wait_until(application, still)
@@ -39,9 +42,9 @@ def settle(application: QApplication, desk: Desk) -> None:
 @pytest.fixture
 def desk(application: QApplication, garage_desk: Desk) -> Desk:
     """Two sessions of one build of the demo car open, the second shown under Normal."""
-    garage_desk.workspace.open_logs([demo_folder() / "baseline-1.csv"])
+    garage_desk.bench.sessions.open_logs([demo_folder() / "baseline-1.csv"])
     settle(application, garage_desk)
-    garage_desk.workspace.open_logs([demo_folder() / "baseline-2.csv"])
+    garage_desk.bench.sessions.open_logs([demo_folder() / "baseline-2.csv"])
     settle(application, garage_desk)
     garage_desk.run("station.normal")
     settle(application, garage_desk)
@@ -67,54 +70,67 @@ def keep(application: QApplication, desk: Desk, monkeypatch: pytest.MonkeyPatch,
         dialog.keep_button.click()
 
     saying(monkeypatch, KeepNormalDialog, act)
-    desk.normal.verbs["judge.normal"].click()
+    desk.stations["normal"].page.verbs["judge.normal"].click()
     settle(application, desk)
     settle(application, desk)
 
 
 def history(desk: Desk) -> list[str]:
-    items = [desk.normal.history.item(r, 1) for r in range(desk.normal.history.rowCount())]
+    items = [
+        desk.stations["normal"].page.history.item(r, 1) for r in range(desk.stations["normal"].page.history.rowCount())
+    ]
     return [i.text() for i in items if i is not None]
 
 
 def test_a_builds_normal_is_kept_held_against_and_taken_back(
     application: QApplication, desk: Desk, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    assert not desk.normal.held_to.isEnabled()
+    assert not desk.stations["normal"].page.held_to.isEnabled()
     keep(application, desk, monkeypatch, only="Full mark, stint 1")
-    view = desk.garage_model.view
+    view = desk.bench.garage.view
     assert view is not None and len(view.normals) == 1 and view.normals[0].reason == "first of this build"
-    assert "version 1, from 1 session" in desk.normal.kept_words.text()
+    assert "version 1, from 1 session" in desk.stations["normal"].page.kept_words.text()
     # The session shown was not among those, so it is held against what was kept before all else.
     assert history(desk)[0] == "Build 2, full mark, version 1"
-    assert desk.normal.change.text().startswith("Against Build 2, full mark, version 1: Normal is as it was")
+    assert (
+        desk.stations["normal"]
+        .page.change.text()
+        .startswith("Against Build 2, full mark, version 1: Normal is as it was")
+    )
     desk.go_to("garage")
-    desk.garage.select(view.normals[0].build)
-    assert any("Normal: Version 1 of" in w.text() for w in desk.garage.findChildren(QLabel) if w.isVisible())
+    desk.stations["garage"].page.select(view.normals[0].build)
+    assert any(
+        "Normal: Version 1 of" in w.text() for w in desk.stations["garage"].page.findChildren(QLabel) if w.isVisible()
+    )
     desk.run("edit.undo")
-    assert desk.garage_model.view is not None and desk.garage_model.view.normals == ()
+    assert desk.bench.garage.view is not None and desk.bench.garage.view.normals == ()
     desk.go_to("normal")
     settle(application, desk)
-    assert not any("version" in title for title in history(desk)) and not desk.normal.held_to.isEnabled()
+    assert (
+        not any("version" in title for title in history(desk)) and not desk.stations["normal"].page.held_to.isEnabled()
+    )
 
 
 def test_sessions_are_held_to_the_kept_normal_when_asked(
     application: QApplication, desk: Desk, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     keep(application, desk, monkeypatch)
-    assert desk.normal.held_to.isEnabled() and desk.normal.held_to.currentIndex() == 0
-    own = desk.workspace.analysis
-    desk.normal.held_to.setCurrentIndex(1)
-    desk.normal.held_to.activated.emit(1)
+    assert desk.stations["normal"].page.held_to.isEnabled() and desk.stations["normal"].page.held_to.currentIndex() == 0
+    own = desk.bench.sessions.analysis
+    desk.stations["normal"].page.held_to.setCurrentIndex(1)
+    desk.stations["normal"].page.held_to.activated.emit(1)
     settle(application, desk)
-    held = desk.workspace.analysis
+    held = desk.bench.sessions.analysis
     assert own is not None and held is not None and held.expected.samples > own.expected.samples
     assert any("kept on" in c.message and "chosen so" in c.message for c in held.checks)
-    assert "version 1" in desk.normal.held_to.currentText()
+    assert "version 1" in desk.stations["normal"].page.held_to.currentText()
     desk.run("edit.undo")
     settle(application, desk)
-    assert desk.workspace.analysis is not None and desk.workspace.analysis.expected.samples == own.expected.samples
-    assert desk.normal.held_to.currentIndex() == 0
+    assert (
+        desk.bench.sessions.analysis is not None
+        and desk.bench.sessions.analysis.expected.samples == own.expected.samples
+    )
+    assert desk.stations["normal"].page.held_to.currentIndex() == 0
 
 
 def test_a_second_version_says_how_it_lies_to_the_first(
@@ -122,7 +138,7 @@ def test_a_second_version_says_how_it_lies_to_the_first(
 ) -> None:
     keep(application, desk, monkeypatch, only="Full mark, stint 1")
     keep(application, desk, monkeypatch)
-    words = desk.normal.kept_words.text()
+    words = desk.stations["normal"].page.kept_words.text()
     assert (
         "version 2, from" in words
         and "To the version before" in words
@@ -135,20 +151,20 @@ def test_a_kept_normal_can_be_corrected_and_removed(
 ) -> None:
     keep(application, desk, monkeypatch, only="Full mark, stint 1")
     saying(monkeypatch, RecordDialog, lambda d: d.done(RecordDialog.REMOVED))
-    desk.normal.history.setCurrentCell(1, 1)
-    desk.normal.history.setFocus()
-    QTest.keyClick(desk.normal.history, Qt.Key.Key_Return)  # an earlier session is none to correct
-    assert desk.garage_model.view is not None and len(desk.garage_model.view.normals) == 1
-    desk.normal.history.setCurrentCell(0, 1)
-    QTest.keyClick(desk.normal.history, Qt.Key.Key_Return)
-    assert desk.garage_model.view is not None and desk.garage_model.view.normals == ()
+    desk.stations["normal"].page.history.setCurrentCell(1, 1)
+    desk.stations["normal"].page.history.setFocus()
+    QTest.keyClick(desk.stations["normal"].page.history, Qt.Key.Key_Return)  # an earlier session is none to correct
+    assert desk.bench.garage.view is not None and len(desk.bench.garage.view.normals) == 1
+    desk.stations["normal"].page.history.setCurrentCell(0, 1)
+    QTest.keyClick(desk.stations["normal"].page.history, Qt.Key.Key_Return)
+    assert desk.bench.garage.view is not None and desk.bench.garage.view.normals == ()
 
 
 def test_without_a_garage_it_says_where_a_normal_is_kept(
     application: QApplication, wide_window: MainWindow, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     desk = wide_window.desk
-    desk.workspace.open_logs([demo_folder() / "baseline-2.csv"])
+    desk.bench.sessions.open_logs([demo_folder() / "baseline-2.csv"])
     settle(application, desk)
     told: list[str] = []
     monkeypatch.setattr(desk, "tell", told.append)
@@ -175,31 +191,33 @@ def test_the_owners_choice_of_floors_is_kept_with_its_reason_and_holds(
         dialog._try_accept()
 
     saying(monkeypatch, FloorsDialog, act)
-    desk.normal.verbs["judge.floors"].click()
+    desk.stations["normal"].page.verbs["judge.floors"].click()
     settle(application, desk)
     settle(application, desk)
     assert "tick that, and say why" in said[0] and said[1].startswith("Say why")
-    view = desk.garage_model.view
+    view = desk.bench.garage.view
     assert view is not None
     (choice,) = view.floors
     assert choice.reason == "the builder's word" and choice.act_now.startswith("fixed:") and choice.target == ""
-    assert {type(f) for f in desk.workspace.floors} == {Fixed, Share}
-    schools = [desk.normal.schools.item(r, 0) for r in range(desk.normal.schools.rowCount())]
+    assert {type(f) for f in desk.bench.judging.floors} == {Fixed, Share}
+    schools = [
+        desk.stations["normal"].page.schools.item(r, 0) for r in range(desk.stations["normal"].page.schools.rowCount())
+    ]
     assert "Act now" in [i.text() for i in schools if i is not None]
     # Chosen here without keeping: that goes first, until it is taken back.
-    desk.workspace.set_floors((Fixed(150.0),))
+    desk.bench.judging.set_floors((Fixed(150.0),))
     settle(application, desk)
-    desk.garaging.refresh()
-    assert desk.workspace.floors == (Fixed(150.0),)
+    desk.stations["garage"].fill()
+    assert desk.bench.judging.floors == (Fixed(150.0),)
     desk.run("edit.undo")
     settle(application, desk)
-    assert {type(f) for f in desk.workspace.floors} == {Fixed, Share}
+    assert {type(f) for f in desk.bench.judging.floors} == {Fixed, Share}
     desk.run("edit.undo")  # and the choice itself
     settle(application, desk)
     assert (
-        desk.workspace.floors == DEFAULT_FLOORS
-        and desk.garage_model.view is not None
-        and desk.garage_model.view.floors == ()
+        desk.bench.judging.floors == DEFAULT_FLOORS
+        and desk.bench.garage.view is not None
+        and desk.bench.garage.view.floors == ()
     )
 
 
@@ -237,13 +255,13 @@ def test_a_data_sheet_and_a_ceiling_change_the_advice(
         dialog._save()
 
     saying(monkeypatch, OilsDialog, act)
-    told = desk.normal.told
+    told = desk.stations["normal"].page.told
     assert told is not None and told.advice is not None
     before = {g.grade.name: g for g in told.advice.grades}["15W-50"]
-    desk.normal.verbs["judge.oils"].click()
+    desk.stations["normal"].page.verbs["judge.oils"].click()
     settle(application, desk)
-    wait_until(application, lambda: desk.normal.told is not told and not desk.jobs.busy)
-    view = desk.garage_model.view
+    wait_until(application, lambda: desk.stations["normal"].page.told is not told and not desk.bench.jobs.busy)
+    view = desk.bench.garage.view
     assert view is not None
     (sheet,) = view.oil_sheets
     assert (sheet.name, sheet.v40, sheet.v100, sheet.ceiling_c, sheet.source) == (
@@ -253,11 +271,11 @@ def test_a_data_sheet_and_a_ceiling_change_the_advice(
         112.0,
         "data sheet",
     )
-    told = desk.normal.told
+    told = desk.stations["normal"].page.told
     assert told is not None and told.advice is not None
     after = {g.grade.name: g for g in told.advice.grades}["15W-50"]
     assert after.at_hot_kpa < before.at_hot_kpa and after.ceiling_c == 112.0 and not after.pressure_first
-    assert desk.workspace.analysis is not None
+    assert desk.bench.sessions.analysis is not None
 
     def back(dialog: QDialog) -> None:
         assert isinstance(dialog, OilsDialog)
@@ -268,7 +286,7 @@ def test_a_data_sheet_and_a_ceiling_change_the_advice(
 
     saying(monkeypatch, OilsDialog, back)
     desk.run("judge.oils")
-    assert desk.garage_model.view is not None and desk.garage_model.view.oil_sheets == ()
+    assert desk.bench.garage.view is not None and desk.bench.garage.view.oil_sheets == ()
 
 
 @pytest.mark.parametrize(
@@ -303,13 +321,13 @@ def test_an_untouched_oils_dialog_changes_nothing(wide_window: MainWindow) -> No
 
 
 def test_air_oil_and_speed_make_another_day(application: QApplication, desk: Desk) -> None:
-    station = desk.normal
+    station = desk.stations["normal"].page
     station.air.setValue(10)
     wait_until(
-        application, lambda: not desk.jobs.busy and "Air 10 °C warmer makes the oil" in station.supposition.text()
+        application, lambda: not desk.bench.jobs.busy and "Air 10 °C warmer makes the oil" in station.supposition.text()
     )
     station.air.setValue(0)
-    wait_until(application, lambda: not desk.jobs.busy and station.supposition.text().startswith("As driven"))
+    wait_until(application, lambda: not desk.bench.jobs.busy and station.supposition.text().startswith("As driven"))
 
 
 def test_what_was_asked_before_does_not_hide_what_the_garage_says_since(
@@ -325,15 +343,15 @@ def test_what_was_asked_before_does_not_hide_what_the_garage_says_since(
 
     def told() -> float:
         settle(application, desk)
-        wait_until(application, lambda: not desk.jobs.busy)
-        found = desk.normal.told
+        wait_until(application, lambda: not desk.bench.jobs.busy)
+        found = desk.stations["normal"].page.told
         assert found is not None and found.advice is not None
         return next(g.ceiling_c for g in found.advice.grades if g.grade.name == "15W-50")
 
     saying(monkeypatch, OilsDialog, ceiling("112"))
     desk.run("judge.oils")
     assert told() == 112.0
-    desk.normal.margin.setValue(20.0)
+    desk.stations["normal"].page.margin.setValue(20.0)
     assert told() == 112.0
     saying(monkeypatch, OilsDialog, ceiling("118"))
     desk.run("judge.oils")
@@ -363,16 +381,21 @@ def test_the_owner_decides_and_what_was_seen_stands_beside_it(
 
     monkeypatch.setattr(RecordDialog, "exec", fill)
     desk.go_to("dips")
-    assert not desk.dips._ruling.isVisible()
-    desk.dips.rule_button.click()
+    assert not desk.stations["dips"].page._ruling.isVisible()
+    desk.stations["dips"].page.rule_button.click()
     settle(application, desk)
-    words = desk.dips._ruling.text()
-    assert words.endswith("run with a limit (lift below 280 kPa). One more stint.") and desk.dips._ruling.isVisible()
-    desk.workspace.show(next(e for e in desk.workspace.entries if "stint 1" in e.title or "baseline-1" in str(e.path)))
+    words = desk.stations["dips"].page._ruling.text()
+    assert (
+        words.endswith("run with a limit (lift below 280 kPa). One more stint.")
+        and desk.stations["dips"].page._ruling.isVisible()
+    )
+    desk.bench.sessions.show(
+        next(e for e in desk.bench.sessions.entries if "stint 1" in e.title or "baseline-1" in str(e.path))
+    )
     settle(application, desk)
-    assert desk.dips._ruling.text() == "", "it is the other session's"
+    assert desk.stations["dips"].page._ruling.text() == "", "it is the other session's"
     desk.run("edit.undo")
-    view = desk.garage_model.view
+    view = desk.bench.garage.view
     assert view is not None and view.rulings == ()
 
 

@@ -12,12 +12,12 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from basso.normal.told import tell_normal
-from basso.ui.desk import Desk
-from basso.ui.main_window import MainWindow
-from basso.ui.screenshots import wait_until
+from basso.findings.normal.findings import find_normal
 from basso.ui.stations.normal.curve_picture import curve_picture
 from basso.ui.stations.normal.field_picture import field_picture
+from basso.ui.window.desk import Desk
+from basso.ui.window.frame import MainWindow
+from basso.ui.window.screenshots import wait_until
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder
 
@@ -26,7 +26,9 @@ def _told(application: QApplication, desk: Desk) -> None:
     wait_until(
         application,
         lambda: (
-            desk.normal.told is not None and desk.normal.told.analysis is desk.workspace.analysis and not desk.jobs.busy
+            desk.stations["normal"].page.told is not None
+            and desk.stations["normal"].page.told.analysis is desk.bench.sessions.analysis
+            and not desk.bench.jobs.busy
         ),
     )
 
@@ -35,52 +37,54 @@ def _told(application: QApplication, desk: Desk) -> None:
 def desk(application: QApplication, wide_window: MainWindow) -> Desk:
     """A hot session looked at under Normal."""
     opened = wide_window.desk
-    opened.workspace.open_logs([demo_folder() / "baseline-2.csv"])
-    wait_until(application, lambda: opened.workspace.analysis is not None)
+    opened.bench.sessions.open_logs([demo_folder() / "baseline-2.csv"])
+    wait_until(application, lambda: opened.bench.sessions.analysis is not None)
     opened.run("station.normal")
     _told(application, opened)
     return opened
 
 
 def _cell(desk: Desk, table: str, row: int, column: int) -> str:
-    item = getattr(desk.normal, table).item(row, column)
+    item = getattr(desk.stations["normal"].page, table).item(row, column)
     return item.text() if item is not None else ""
 
 
 def _column(desk: Desk, table: str, column: int) -> list[str]:
-    return [_cell(desk, table, r, column) for r in range(getattr(desk.normal, table).rowCount())]
+    return [_cell(desk, table, r, column) for r in range(getattr(desk.stations["normal"].page, table).rowCount())]
 
 
 def test_normal_is_told_first_in_a_sentence(desk: Desk) -> None:
-    told = desk.normal.told
+    told = desk.stations["normal"].page.told
     assert told is not None
-    assert "is normal at" in desk.normal.title and "over the floor" in desk.normal.title
-    assert f"{told.racing_rpm:.0f} rpm" in desk.normal.title
+    assert (
+        "is normal at" in desk.stations["normal"].page.title and "over the floor" in desk.stations["normal"].page.title
+    )
+    assert f"{told.racing_rpm:.0f} rpm" in desk.stations["normal"].page.title
     active = [
         n
         for n, state in zip(_column(desk, "schools", 0), _column(desk, "schools", 5), strict=True)
         if state == "in force"
     ]
     assert active == ["Lean per-thousand", "Share of normal"]
-    assert "Hot idle" in desk.normal.cold.text()
-    assert desk.normal.supposition.text().startswith("As driven:")
-    assert "keep its sessions in the garage" in desk.normal.change.text()
+    assert "Hot idle" in desk.stations["normal"].page.cold.text()
+    assert desk.stations["normal"].page.supposition.text().startswith("As driven:")
+    assert "keep its sessions in the garage" in desk.stations["normal"].page.change.text()
 
 
 def test_a_hotter_day_and_back(application: QApplication, desk: Desk) -> None:
-    station = desk.normal
+    station = desk.stations["normal"].page
     before = station.supposition.text()
     station.hotter.setValue(15)
-    wait_until(application, lambda: not desk.jobs.busy and station.supposition.text() != before)
+    wait_until(application, lambda: not desk.bench.jobs.busy and station.supposition.text() != before)
     assert "instead of" in station.supposition.text() and "kPa" in station.supposition.text()
-    desk.workspace.set_units(DisplayUnits(pressure=UNITS["psi"]))
+    desk.bench.units.choose(DisplayUnits(pressure=UNITS["psi"]))
     assert "psi" in station.supposition.text() and "kPa" not in station.supposition.text()
     station.hotter.setValue(0)
-    wait_until(application, lambda: not desk.jobs.busy and station.supposition.text().startswith("As driven"))
+    wait_until(application, lambda: not desk.bench.jobs.busy and station.supposition.text().startswith("As driven"))
 
 
 def test_the_adviser_answers_what_is_asked(application: QApplication, desk: Desk) -> None:
-    station = desk.normal
+    station = desk.stations["normal"].page
     assert station.told is not None
     first = _column(desk, "grades", 4)
     station.margin.setValue(40.0)
@@ -92,10 +96,10 @@ def test_the_adviser_answers_what_is_asked(application: QApplication, desk: Desk
     ]
     assert all(abs(v - 40.0) <= 1.0 for v in fell)
     # Another session asks its own question again.
-    desk.workspace.open_logs([demo_folder() / "dyno.csv"])
+    desk.bench.sessions.open_logs([demo_folder() / "dyno.csv"])
     wait_until(
         application,
-        lambda: desk.workspace.analysis is not None and desk.workspace.analysis.recording.path.stem == "dyno",
+        lambda: desk.bench.sessions.analysis is not None and desk.bench.sessions.analysis.recording.path.stem == "dyno",
     )
     _told(application, desk)
     assert station.margin.value() == 0.0
@@ -104,12 +108,12 @@ def test_the_adviser_answers_what_is_asked(application: QApplication, desk: Desk
 def test_other_floors_are_told_of_at_once(application: QApplication, desk: Desk) -> None:
     from basso.pressure.floors import Fixed
 
-    desk.workspace.set_floors((Fixed(200.0),))
-    wait_until(application, lambda: desk.workspace.analysis is not None)
+    desk.bench.judging.set_floors((Fixed(200.0),))
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None)
     _told(application, desk)
     assert [n for n, s in zip(_column(desk, "schools", 0), _column(desk, "schools", 5), strict=True) if s] == ["Fixed"]
     desk.run("edit.undo")
-    wait_until(application, lambda: desk.workspace.analysis is not None)
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None)
     _told(application, desk)
     assert "Share of normal" in [
         n for n, s in zip(_column(desk, "schools", 0), _column(desk, "schools", 5), strict=True) if s
@@ -119,20 +123,20 @@ def test_other_floors_are_told_of_at_once(application: QApplication, desk: Desk)
 def test_the_tables_copy_with_their_units(desk: Desk) -> None:
     desk.run("edit.copy")
     text = QGuiApplication.clipboard().text()
-    assert text.splitlines()[0] == desk.normal.title
+    assert text.splitlines()[0] == desk.stations["normal"].page.title
     assert "Hot, kPa" in text and "10W-40" in text and "Lean per-thousand" in text
 
 
 def test_empty_says_what_it_takes(wide_window: MainWindow) -> None:
     wide_window.desk.run("station.normal")
-    assert wide_window.desk.normal.title.startswith("Open a log to learn")
-    assert wide_window.desk.normal.table_text() == ""
+    assert wide_window.desk.stations["normal"].page.title.startswith("Open a log to learn")
+    assert wide_window.desk.stations["normal"].table() is None
 
 
 def test_the_floor_line_lies_where_normal_meets_the_floor(desk: Desk) -> None:
-    told = desk.normal.told
+    told = desk.stations["normal"].page.told
     assert told is not None
-    found = tell_normal(told.analysis)
+    found = find_normal(told.analysis)
     assert found is not None
     picture = field_picture(found, DisplayUnits())
     assert picture is not None and picture.floors
@@ -150,20 +154,20 @@ def test_a_dip_stays_selected_when_the_session_is_judged_again(application: QApp
     from basso.pressure.floors import DEFAULT_FLOORS, Fixed
 
     desk.run("station.dips")
-    desk.dips.select(3)
-    at = desk.workspace.analysis.dips[3].dip.lowest_margin  # type: ignore[union-attr]
-    desk.workspace.set_floors((*DEFAULT_FLOORS, Fixed(150.0)))
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
-    dip = desk.workspace.analysis.dips[desk.dips.selected].dip  # type: ignore[union-attr]
-    assert desk.dips.selected >= 0 and dip.first <= at < dip.last
+    desk.stations["dips"].page.select(3)
+    at = desk.bench.sessions.analysis.dips[3].dip.lowest_margin  # type: ignore[union-attr]
+    desk.bench.judging.set_floors((*DEFAULT_FLOORS, Fixed(150.0)))
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+    dip = desk.bench.sessions.analysis.dips[desk.stations["dips"].page.selected].dip  # type: ignore[union-attr]
+    assert desk.stations["dips"].page.selected >= 0 and dip.first <= at < dip.last
 
 
 def test_the_working_behind_normal_and_an_oil(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
-    from basso.ui.dialogs import WorkingDialog
+    from basso.ui.window.working_dialog import WorkingDialog
 
     shown: list[str] = []
     monkeypatch.setattr(WorkingDialog, "exec", lambda self: shown.append(self.words))
-    desk.normal.grades.selectRow(_column(desk, "grades", 0).index("15W-50"))
+    desk.stations["normal"].page.grades.selectRow(_column(desk, "grades", 0).index("15W-50"))
     desk.run("judge.working")
     (words,) = shown
     for part in (
@@ -182,7 +186,7 @@ def test_the_working_behind_normal_and_an_oil(desk: Desk, monkeypatch: pytest.Mo
 
 
 def test_the_field_is_read_under_the_pointer(desk: Desk) -> None:
-    field = desk.normal.field
+    field = desk.stations["normal"].page.field
     area = field._area()
     QTest.mouseMove(field, area.center().toPoint())
     QGuiApplication.processEvents()
@@ -202,15 +206,16 @@ def unheated(application: QApplication, wide_window: MainWindow, tmp_path: Path)
     log = tmp_path / "unheated.csv"
     log.write_text("\n".join(",".join(r[:at] + r[at + 1 :]) for r in rows))
     opened = wide_window.desk
-    opened.workspace.open_logs([log])
-    wait_until(application, lambda: opened.workspace.analysis is not None)
+    opened.bench.sessions.open_logs([log])
+    wait_until(application, lambda: opened.bench.sessions.analysis is not None)
     opened.run("station.normal")
     _told(application, opened)
     return opened
 
 
 def test_without_an_oil_temperature_normal_is_a_curve_over_engine_speed(unheated: Desk) -> None:
-    normal, told = unheated.normal, unheated.normal.told
+    normal = unheated.stations["normal"].page
+    told = normal.told
     assert told is not None
     assert not normal.field.isVisible() and normal.curve.isVisible()
     p = normal.curve.picture
@@ -227,7 +232,7 @@ def test_without_an_oil_temperature_normal_is_a_curve_over_engine_speed(unheated
 
 
 def test_the_curve_is_in_the_units_shown(unheated: Desk) -> None:
-    told = unheated.normal.told
+    told = unheated.stations["normal"].page.told
     assert told is not None
     kpa, psi = (curve_picture(told, u) for u in (DisplayUnits(), replace(DisplayUnits(), pressure=UNITS["psi"])))
     assert kpa is not None and psi is not None and psi.unit == "psi"
@@ -235,12 +240,12 @@ def test_the_curve_is_in_the_units_shown(unheated: Desk) -> None:
 
 
 def test_with_an_oil_temperature_there_is_the_field(desk: Desk) -> None:
-    assert desk.normal.field.isVisible() and not desk.normal.curve.isVisible()
-    assert desk.normal.air.isEnabled() and desk.normal.margin.isEnabled()
+    assert desk.stations["normal"].page.field.isVisible() and not desk.stations["normal"].page.curve.isVisible()
+    assert desk.stations["normal"].page.air.isEnabled() and desk.stations["normal"].page.margin.isEnabled()
 
 
 def test_every_school_that_is_a_pressure_is_drawn_on_the_field(desk: Desk) -> None:
-    told = desk.normal.told
+    told = desk.stations["normal"].page.told
     assert told is not None
     picture = field_picture(told, DisplayUnits())
     assert picture is not None and len(picture.floors) == 1

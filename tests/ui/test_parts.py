@@ -10,25 +10,26 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, QSettings, Qt
-from PySide6.QtGui import QColor, QImage, QPainter, QWheelEvent
+from PySide6.QtGui import QColor, QImage, QPainter, QUndoStack, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from basso.errors import InputError
+from basso.memory.decisions import Decision
 from basso.progress import Progress
-from basso.ui.cursor import Cursor
-from basso.ui.jobs import Jobs
-from basso.ui.player import Player
+from basso.ui.models.cursor import Cursor
+from basso.ui.models.jobs import Jobs
+from basso.ui.models.player import Player
+from basso.ui.models.sessions import Entry, Sessions, demo_entries
+from basso.ui.models.settings import Settings
 from basso.ui.plots import strokes
 from basso.ui.plots.pyramid import Pyramid
 from basso.ui.plots.traces import DipMark, Traces
-from basso.ui.settings import Settings
-from basso.ui.states import station_states
 from basso.ui.stations.dips.picture import Line, Panel
 from basso.ui.theme.look import Look
-from basso.ui.workspace import Entry, Workspace, demo_entries
+from basso.ui.window.frame import MainWindow
 from basso.units import UNITS, DisplayUnits
-from basso.workflow import demo_folder
+from basso.workflow import demo_folder, open_recording
 
 
 def wait(done: Callable[[], bool], seconds: float = 20.0) -> None:
@@ -218,21 +219,10 @@ class TestSettings:
 
 
 class TestStates:
-    @pytest.fixture
-    def workspace(self, application: QApplication) -> Iterator[Workspace]:
-        jobs = Jobs()
-        yield Workspace(jobs, DisplayUnits())
-        jobs.cancel_all()
-
-    def _open(self, workspace: Workspace, name: str) -> dict[str, str]:
-        workspace.open_logs([demo_folder() / name])
-        wait(lambda: workspace.analysis is not None)
-        return {k: s.words for k, s in station_states(workspace).items()}
-
-    def test_nothing_open(self, workspace: Workspace) -> None:
-        states = station_states(workspace)
-        assert states["recordings"].words == "no log open yet"
-        assert "dips" not in states
+    def test_nothing_open(self, window: MainWindow) -> None:
+        states = {key: station.state().words for key, station in window.desk.stations.items()}
+        assert states["recordings"] == "no log open yet"
+        assert states["dips"] == ""
 
     @pytest.mark.parametrize(
         ("log", "station", "words"),
@@ -247,8 +237,13 @@ class TestStates:
             ("accumulator.csv", "accumulator", "pressure logged"),
         ],
     )
-    def test_real_data_in_a_few_words(self, workspace: Workspace, log: str, station: str, words: str) -> None:
-        assert self._open(workspace, log)[station] == words
+    def test_real_data_in_a_few_words(self, window: MainWindow, log: str, station: str, words: str) -> None:
+        window.desk.bench.memory.decisions.keep_log(
+            open_recording(demo_folder() / log), Decision()
+        )  # nobody said which side
+        window.open_logs([demo_folder() / log])
+        wait(lambda: window.desk.bench.sessions.analysis is not None)
+        assert window.rail.state_words(station) == words
 
     def test_the_demo_names_its_sessions_and_its_trial(self) -> None:
         entries, a, b = demo_entries(demo_folder())
@@ -257,11 +252,11 @@ class TestStates:
         assert set(a) | set(b) <= titles
         assert all(e.path.is_file() and e.car == "Car 31" for e in entries)
 
-    def test_an_entry_is_known_by_its_path(self, workspace: Workspace) -> None:
-        path = demo_folder() / "dyno.csv"
-        workspace.add([Entry(path, "Dyno")])
-        workspace.open_logs([path])
-        assert [e.title for e in workspace.entries] == ["Dyno"]
+    def test_an_entry_is_known_by_its_path(self, application: QApplication) -> None:
+        path, sessions = demo_folder() / "dyno.csv", Sessions(QUndoStack())
+        sessions.add([Entry(path, "Dyno")])
+        sessions.open_logs([path])
+        assert [e.title for e in sessions.entries] == ["Dyno"]
 
 
 class TestTraces:

@@ -11,16 +11,18 @@ from hypothesis import strategies as st
 
 from basso import workflow
 from basso.analysis import analyse
-from basso.report.headline import opening
 from basso.standin.faults import Logger
 from basso.sump.shape import BoxPan
 from basso.ui.pan.picture import pan_picture
+from basso.ui.pan.readings import readings
+from basso.ui.plots.nearest import nearest
 from basso.ui.plots.pyramid import Pyramid
 from basso.ui.plots.ticks import clock, round_step, ticks, time_ticks
 from basso.ui.stations.dips.dip_working import working
-from basso.ui.stations.dips.picture import cause_words, columns, dip_rows, nearest, panels, readings
+from basso.ui.stations.dips.picture import cause_words, columns, dip_rows, panels
 from basso.ui.tide.picture import TidePicture
 from basso.units import UNITS, DisplayUnits
+from basso.words.headline import opening
 from support import harrowfell_session, judged_scenario, recording_of
 
 UNITS_KPA = DisplayUnits()

@@ -12,16 +12,16 @@ from PySide6.QtCore import QAbstractItemModel, QModelIndex, Qt
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QLabel, QTableView, QTextEdit, QWidget
 
 import basso.ui
-from basso.garage.jobs import sheets
+from basso.car.jobs import sheets
 from basso.garage.records import Attachment, Job
-from basso.ui.desk import Desk
-from basso.ui.exporting import pdf_of
-from basso.ui.main_window import MainWindow
+from basso.ui.files import pdf_of
+from basso.ui.models.sessions import Entry
 from basso.ui.plain import Browser, Document, Label, as_file_name, tip
-from basso.ui.screenshots import wait_until
 from basso.ui.stations.garage.picture import attachment_html
 from basso.ui.stations.garage.sheet_picture import printed
-from basso.ui.workspace import Entry
+from basso.ui.window.desk import Desk
+from basso.ui.window.frame import MainWindow
+from basso.ui.window.screenshots import wait_until
 from basso.units import DisplayUnits
 from basso.workflow import demo_folder
 from garage_support import a_car
@@ -99,12 +99,12 @@ def test_a_log_full_of_markup_opens_no_file(application: QApplication, wide_wind
         "\n".join([f"Driver,{planted}", ",".join([*head, planted]), *(f"{r},{i % 3}" for i, r in enumerate(rows[1:]))])
     )
     desk = wide_window.desk
-    desk.workspace.add([Entry(log, f"Run {planted}", f"Car {planted}", planted, planted, "2026-05-12")])
-    desk.workspace.show(desk.workspace.entries[0])
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    desk.bench.sessions.add([Entry(log, f"Run {planted}", f"Car {planted}", planted, planted, "2026-05-12")])
+    desk.bench.sessions.show(desk.bench.sessions.entries[0])
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
     for station in ("recordings", "sensors", "normal", "dips", "corners", "trial", "garage"):
         desk.go_to(station)
-        wait_until(application, lambda: not desk.jobs.busy)
+        wait_until(application, lambda: not desk.bench.jobs.busy)
         wide_window.grab()  # which would wait on the pipe
         for text in _texts(wide_window):
             assert "<img" not in text, (station, text[:200])
@@ -153,22 +153,22 @@ def test_nothing_grows_with_what_is_opened_and_closed(
 
     monkeypatch.setattr(QDialog, "exec", lambda self: self.show() or 0)
     desk = garage_desk
-    desk.workspace.add(
+    desk.bench.sessions.add(
         [Entry(demo_folder() / "hill-climb.csv", "Climb", "Car 31", "Build 1", "Quarrymoss", "2026-05-12")]
     )
-    desk.workspace.show(desk.workspace.entries[0])
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    desk.bench.sessions.show(desk.bench.sessions.entries[0])
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
 
     def once() -> None:
         for key in ("judge.floors", "search", "help", "judge.working", "view.night", "units.next"):
             desk.run(key)
-        desk.garage.verb_wanted.emit("history", None)
-        desk.garage.verb_wanted.emit("car", None)
-        desk.garaging.refresh()
-        desk.refresh_states()
+        desk.stations["garage"].page.verb_wanted.emit("history", None, "")
+        desk.stations["garage"].page.verb_wanted.emit("car", None, "")
+        desk.stations["garage"].fill()
+        desk.bench.units.changed.emit()
         for station in ("garage", "sensors", "dips", "garage"):
             desk.go_to(station)
-        wait_until(application, lambda: not desk.jobs.busy)
+        wait_until(application, lambda: not desk.bench.jobs.busy)
 
     for _ in range(2):
         once()
@@ -183,15 +183,15 @@ def test_a_trial_whose_side_was_emptied_meanwhile_says_nothing(
 ) -> None:
     desk = wide_window.desk
     a, b = (Entry(demo_folder() / f"{n}.csv", n, "", n, "", "") for n in ("baseline-1", "gated"))
-    desk.workspace.add([a, b])
-    wait_until(application, lambda: not desk.jobs.busy)
-    desk.workspace.set_trial((a,), (b,))
-    assert desk.jobs.busy
-    desk.workspace.set_trial((), (b,))
-    wait_until(application, lambda: not desk.jobs.busy)
+    desk.bench.sessions.add([a, b])
+    wait_until(application, lambda: not desk.bench.jobs.busy)
+    desk.bench.trial.choose((a,), (b,))
+    assert desk.bench.jobs.busy
+    desk.bench.trial.choose((), (b,))
+    wait_until(application, lambda: not desk.bench.jobs.busy)
     for _ in range(20):
         application.processEvents()
-    assert desk.workspace.comparison is None and "Helps" not in desk.trial.title
+    assert desk.bench.trial.comparison is None and "Helps" not in desk.stations["trial"].page.title
 
 
 def test_the_pan_says_what_is_missing_and_only_that(
@@ -207,12 +207,12 @@ def test_the_pan_says_what_is_missing_and_only_that(
         log = tmp_path / f"{name}.csv"
         log.write_text("\n".join([rows[0].replace(old, new), *rows[1:]]))
         entry = Entry(log, name, "", "", "", "")
-        desk.workspace.add([entry])
-        desk.workspace.show(entry)
-        wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
-        desk.cursor.move_to(400.0)
-        moment = desk.pan._moment
+        desk.bench.sessions.add([entry])
+        desk.bench.sessions.show(entry)
+        wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+        desk.bench.cursor.move_to(400.0)
+        moment = desk.moments.pan._moment
         assert moment is not None
         assert (moment.ay_g is not None, moment.ax_g is not None, moment.is_judged) == wanted
         assert not any(r.name == "Sideways" for r in moment.readings)
-        desk.pan.grab()
+        desk.moments.pan.grab()

@@ -12,15 +12,15 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QTableWidgetItem
 
 from basso import workflow
-from basso.formats.mappings import Mappings
 from basso.formats.registry import read_recording
+from basso.memory.memory import Memory
 from basso.recording.roles import Role
-from basso.ui.desk import Desk
-from basso.ui.log_list import Row
-from basso.ui.main_window import MainWindow
-from basso.ui.screenshots import wait_until
+from basso.ui.models.log_list import Row
 from basso.ui.stations.recordings.gauge import GaugeDialog
-from basso.ui.write_dialog import WriteDialog
+from basso.ui.window.desk import Desk
+from basso.ui.window.frame import MainWindow
+from basso.ui.window.screenshots import wait_until
+from basso.ui.window.write_dialog import WriteDialog
 from basso.units import UNITS, DisplayUnits
 
 
@@ -39,16 +39,16 @@ def _log(seed: int = 0, head: str = "Time [s],RPM,Oil pressure [kPa],Oil temp [�
 
 
 def _open(application: QApplication, desk: Desk, *paths: Path) -> None:
-    desk.opening.open_logs(list(paths))
+    desk.logs.open_logs(list(paths))
     _wait(application, desk)
 
 
 def _wait(application: QApplication, desk: Desk) -> None:
-    wait_until(application, lambda: not desk.log_list.busy and not desk.jobs.busy)
+    wait_until(application, lambda: not desk.bench.logs.busy and not desk.bench.jobs.busy)
 
 
 def _row(desk: Desk, title: str) -> Row:
-    return next(r for r in desk.log_list.rows if r.entry.title == title)
+    return next(r for r in desk.bench.logs.rows if r.entry.title == title)
 
 
 def test_a_folder_is_read_and_every_log_listed(application: QApplication, desk: Desk, tmp_path: Path) -> None:
@@ -60,15 +60,15 @@ def test_a_folder_is_read_and_every_log_listed(application: QApplication, desk: 
     (folder / "readme.md").write_text("no log")
     (folder / "broken.csv").write_text("Time,RPM\nabc")
     _open(application, desk, folder)
-    lines = {x.title: x for x in desk.recordings.model.lines}
+    lines = {x.title: x for x in desk.stations["recordings"].page.model.lines}
     assert set(lines) == {"a", "b", "broken"}
     assert (lines["a"].date, lines["a"].car, lines["a"].length) == ("2026-05-12", "Car 31 · Harrowfell", "2:00 min")
     assert lines["a"].finding == "no speed or lap number"
     assert "oil temperature" in lines["b"].finding
     assert lines["broken"].mark == "below" and "no table" in lines["broken"].finding
-    title, detail = desk.recordings.words
+    title, detail = desk.stations["recordings"].page.words
     assert title == "3 logs" and "1 not taken in" in detail
-    assert [e.title for e in desk.workspace.entries] == ["a", "b"]
+    assert [e.title for e in desk.bench.sessions.entries] == ["a", "b"]
 
 
 def test_a_folder_without_logs_is_said(
@@ -77,7 +77,7 @@ def test_a_folder_without_logs_is_said(
     told: list[str] = []
     monkeypatch.setattr(desk, "tell", told.append)
     (tmp_path / "none").mkdir()
-    desk.opening.open_logs([tmp_path / "none"])
+    desk.logs.open_logs([tmp_path / "none"])
     assert "holds no file that ends like a log" in told[0]
 
 
@@ -87,7 +87,7 @@ def test_the_same_log_twice_is_one_log(application: QApplication, desk: Desk, tm
     (tmp_path / "other.csv").write_text(_log(2))
     _open(application, desk, *(tmp_path / n for n in ("a.csv", "copy.csv", "other.csv")))
     assert "the same log as a" in _row(desk, "copy").words
-    assert [e.title for e in desk.workspace.entries] == ["a", "other"]
+    assert [e.title for e in desk.bench.sessions.entries] == ["a", "other"]
     workflow.export_recording(read_recording(tmp_path / "a.csv"), tmp_path / "again.parquet")
     _open(application, desk, tmp_path / "again.parquet", tmp_path / "a.csv")
     assert "the same drive as a" in _row(desk, "again").words
@@ -100,11 +100,11 @@ def test_choosing_a_row_shows_that_session_and_enter_its_dips(
     for n in (1, 2):
         (tmp_path / f"{n}.csv").write_text(_log(n))
     _open(application, desk, tmp_path / "1.csv", tmp_path / "2.csv")
-    table = desk.recordings.table
-    table.setCurrentIndex(desk.recordings.model.index(1, 0))
+    table = desk.stations["recordings"].page.table
+    table.setCurrentIndex(desk.stations["recordings"].page.model.index(1, 0))
     _wait(application, desk)
-    assert desk.workspace.shown is not None and desk.workspace.shown.title == "2"
-    assert desk.recordings.columns.words[0] == "Columns of 2.csv"
+    assert desk.bench.sessions.shown is not None and desk.bench.sessions.shown.title == "2"
+    assert desk.stations["recordings"].page.columns.words[0] == "Columns of 2.csv"
     QTest.keyClick(table, Qt.Key.Key_Return)
     assert desk.station == "dips"
 
@@ -113,14 +113,14 @@ def test_taking_a_log_off_the_list_can_be_undone(application: QApplication, desk
     for n in (1, 2):
         (tmp_path / f"{n}.csv").write_text(_log(n))
     _open(application, desk, tmp_path / "1.csv", tmp_path / "2.csv")
-    desk.recordings.table.setCurrentIndex(desk.recordings.model.index(0, 0))
-    QTest.keyClick(desk.recordings.table, Qt.Key.Key_Delete)
+    desk.stations["recordings"].page.table.setCurrentIndex(desk.stations["recordings"].page.model.index(0, 0))
+    QTest.keyClick(desk.stations["recordings"].page.table, Qt.Key.Key_Delete)
     _wait(application, desk)
-    assert [e.title for e in desk.workspace.entries] == ["2"]
+    assert [e.title for e in desk.bench.sessions.entries] == ["2"]
     assert (tmp_path / "1.csv").exists()
     desk.run("edit.undo")
     _wait(application, desk)
-    assert [r.entry.title for r in desk.log_list.rows] == ["1", "2"]
+    assert [r.entry.title for r in desk.bench.logs.rows] == ["1", "2"]
 
 
 def test_a_column_is_named_and_remembered_for_logs_of_its_shape(
@@ -130,9 +130,9 @@ def test_a_column_is_named_and_remembered_for_logs_of_its_shape(
     for n in (1, 2):
         (tmp_path / f"{n}.csv").write_text(_log(n, head))
     _open(application, desk, tmp_path / "1.csv")
-    panel = desk.recordings.columns
+    panel = desk.stations["recordings"].page.columns
     assert "No oil pressure: nothing can be judged." in panel.words[1]
-    assert "may be 'P3'" in " ".join(desk.workspace.recording.notes if desk.workspace.recording else ())
+    assert "may be 'P3'" in " ".join(desk.bench.sessions.recording.notes if desk.bench.sessions.recording else ())
     panel.choose("P3", Role.OIL_PRESSURE)
     panel.choose("P3", unit="kPa")
     panel.choose("Temp B", Role.OIL_TEMP)
@@ -140,21 +140,21 @@ def test_a_column_is_named_and_remembered_for_logs_of_its_shape(
     assert "No oil pressure" not in panel.words[1]
     panel.use_button.click()
     _wait(application, desk)
-    recording = desk.workspace.recording
+    recording = desk.bench.sessions.recording
     assert recording is not None and recording.has(Role.OIL_PRESSURE) and recording.has(Role.OIL_TEMP)
     channel = recording.channel(Role.OIL_PRESSURE)
     assert channel is not None and channel.unit is UNITS["kPa"] and float(channel.values.max()) > 300
     # Another log with these columns needs no asking, here or on the command line.
     _open(application, desk, tmp_path / "2.csv")
-    other = desk.workspace.recording
+    other = desk.bench.sessions.recording
     assert other is not None and other.path.name == "2.csv" and other.has(Role.OIL_PRESSURE)
     assert any("as you confirmed" in n for n in other.notes)
-    assert workflow.describe(tmp_path / "2.csv").has("oil_pressure")
+    assert workflow.describe(tmp_path / "2.csv", memory=Memory.own()).has("oil_pressure")
     # Undone, nothing of it is left.
-    desk.workspace.undo.undo()
+    desk.bench.undo.undo()
     _wait(application, desk)
-    assert Mappings().all() == {}
-    assert not workflow.describe(tmp_path / "2.csv").has("oil_pressure")
+    assert Memory.own().columns.all() == {}
+    assert not workflow.describe(tmp_path / "2.csv", memory=Memory.own()).has("oil_pressure")
 
 
 def test_a_wrong_role_is_taken_away_and_moves_to_another_column(
@@ -163,19 +163,19 @@ def test_a_wrong_role_is_taken_away_and_moves_to_another_column(
     head = "Time [s],RPM,Oil pressure [kPa],Oil temp [°C],Lat acc [g],P gallery [kPa]"
     (tmp_path / "1.csv").write_text(_log(1, head))
     _open(application, desk, tmp_path / "1.csv")
-    panel = desk.recordings.columns
+    panel = desk.stations["recordings"].page.columns
     assert panel.role_words("Oil pressure [kPa]") == "oil pressure"
     panel.choose("P gallery [kPa]", Role.OIL_PRESSURE)
     assert panel.role_words("Oil pressure [kPa]") == "–"
     panel.remember.setChecked(False)
     panel.use_button.click()
     _wait(application, desk)
-    recording = desk.workspace.recording
+    recording = desk.bench.sessions.recording
     assert recording is not None
     channel = recording.channel(Role.OIL_PRESSURE)
     assert channel is not None and channel.name == "P gallery [kPa]"
     assert next(c for c in recording.channels if c.name == "Oil pressure [kPa]").role is None
-    assert Mappings().all() == {}, "not remembered unless asked"
+    assert Memory.own().columns.all() == {}, "not remembered unless asked"
     panel.choose("P gallery [kPa]", unit="psi")
     panel.back_button.click()
     assert not panel.use_button.isVisible()
@@ -189,10 +189,10 @@ def test_a_doubtful_unit_stands_out_in_the_panel(application: QApplication, desk
     )
     (tmp_path / "1.csv").write_text(text)
     _open(application, desk, tmp_path / "1.csv")
-    line = desk.recordings.columns.model.lines[0]
+    line = desk.stations["recordings"].page.columns.model.lines[0]
     assert line.role is Role.OIL_PRESSURE and line.mark == "below"
     assert "suit bar" in line.told
-    assert "Look at" in desk.recordings.columns.words[1]
+    assert "Look at" in desk.stations["recordings"].page.columns.words[1]
 
 
 def test_reading_can_be_stopped_and_taken_up_again(application: QApplication, desk: Desk, tmp_path: Path) -> None:
@@ -200,12 +200,12 @@ def test_reading_can_be_stopped_and_taken_up_again(application: QApplication, de
     for n in range(6):
         paths.append(tmp_path / f"{n}.csv")
         paths[-1].write_text(_log(n))
-    desk.opening.open_logs(paths)
-    desk.recordings.cancel_button.click()
-    assert not desk.log_list.busy
-    stopped = [r for r in desk.log_list.rows if r.stage == "cancelled"]
+    desk.logs.open_logs(paths)
+    desk.stations["recordings"].page.cancel_button.click()
+    assert not desk.bench.logs.busy
+    stopped = [r for r in desk.bench.logs.rows if r.stage == "cancelled"]
     assert stopped
-    desk.recordings.opened.emit(stopped[-1])
+    desk.stations["recordings"].page.opened.emit(stopped[-1])
     _wait(application, desk)
     assert stopped[-1].stage == "known"
 
@@ -229,9 +229,9 @@ def test_gauge_readings_become_a_recording_judged_one_by_one(
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "gauge.csv"), ""))
     desk.run("log.gauge")
     _wait(application, desk)
-    a = desk.workspace.analysis
+    a = desk.bench.sessions.analysis
     assert a is not None and a.recording.manual and a.dips == ()
-    panel = desk.recordings.gauge
+    panel = desk.stations["recordings"].page.gauge
     assert panel.isVisible() and panel.table.rowCount() == 3
     # 29 psi at 4500 rpm: floor 48.3 × 4.5 = 217 kPa, 200 kPa read.
     item = panel.table.item(1, 5)
@@ -242,7 +242,7 @@ def test_gauge_readings_become_a_recording_judged_one_by_one(
 
 
 def test_a_slip_of_the_pen_is_said_and_nothing_is_lost(application: QApplication, desk: Desk) -> None:
-    dialog = GaugeDialog(desk.window, desk.look, DisplayUnits())
+    dialog = GaugeDialog(desk.window, desk.bench.look, DisplayUnits())
     for rows, words in (
         ([("2500", "x", "")], "Line 1: the oil pressure 'x' is no number"),
         ([("2500", "", "90")], "needs engine speed and oil pressure"),
@@ -269,7 +269,7 @@ def test_a_log_is_written_from_the_window(
 ) -> None:
     (tmp_path / "1.csv").write_text(_log(1))
     _open(application, desk, tmp_path / "1.csv")
-    desk.cursor.show(10.0, 20.0)
+    desk.bench.cursor.show(10.0, 20.0)
 
     def choose(dialog: WriteDialog) -> int:
         dialog.kind[1].setChecked(True)
@@ -305,13 +305,15 @@ def test_the_log_list_copies_with_its_headings(application: QApplication, desk: 
 
 
 def test_an_empty_list_says_what_to_do(application: QApplication, desk: Desk) -> None:
-    assert desk.recordings.words[0] == "No log yet"
+    assert desk.stations["recordings"].page.words[0] == "No log yet"
     application.processEvents()
-    assert desk.recordings._empty.isVisibleTo(desk.recordings)
-    desk.recordings._empty.demo.click()
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.log_list.busy)
-    assert desk.recordings.words[0] == "10 logs"
-    assert {x.finding for x in desk.recordings.model.lines if x.title == "Full mark, stint 1"} == {"nothing"}
+    assert desk.stations["recordings"].page._empty.isVisibleTo(desk.stations["recordings"].page)
+    desk.stations["recordings"].page._empty.demo.click()
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.logs.busy)
+    assert desk.stations["recordings"].page.words[0] == "10 logs"
+    assert {x.finding for x in desk.stations["recordings"].page.model.lines if x.title == "Full mark, stint 1"} == {
+        "nothing"
+    }
 
 
 def test_one_key_confirms_the_column_that_looks_like_the_missing_one_in_every_log_with_these_columns(
@@ -324,13 +326,18 @@ def test_one_key_confirms_the_column_that_looks_like_the_missing_one_in_every_lo
     second.write_text("\n".join(changed.splitlines()[:-40]), encoding="utf-8")
     _open(application, desk, first, second)
     desk.go_to("dips")
-    shown = desk.workspace.shown
-    assert desk.dips._title.text() == "Lateral g not recognised: CH5 [g] looks like it. Confirm."
-    assert desk.dips.confirm_button.isVisible() and desk.dips.confirm_button.text() == "Confirm CH5 [g] as lateral g"
+    shown = desk.bench.sessions.shown
+    assert desk.stations["dips"].page._title.text() == "Lateral g not recognised: CH5 [g] looks like it. Confirm."
+    assert (
+        desk.stations["dips"].page.confirm_button.isVisible()
+        and desk.stations["dips"].page.confirm_button.text() == "Confirm CH5 [g] as lateral g"
+    )
     QTest.keyClick(desk.window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
     _wait(application, desk)
-    assert desk.workspace.shown == shown and desk.dips._title.text().startswith("Turns to one side (sign not proven)")
-    assert not desk.dips.confirm_button.isVisible()
+    assert desk.bench.sessions.shown == shown and desk.stations["dips"].page._title.text().startswith(
+        "Turns to one side (sign not proven)"
+    )
+    assert not desk.stations["dips"].page.confirm_button.isVisible()
     # The other log was only listed so far, and has its lateral g at once.
     card = _row(desk, "second").card
     assert card is not None and card.summary.has("lateral_g")
@@ -338,14 +345,14 @@ def test_one_key_confirms_the_column_that_looks_like_the_missing_one_in_every_lo
     _wait(application, desk)
     card = _row(desk, "second").card
     assert card is not None and not card.summary.has("lateral_g")
-    assert "not recognised" in desk.dips._title.text()
+    assert "not recognised" in desk.stations["dips"].page._title.text()
 
 
 def test_a_stated_unit_stays_when_the_role_changes(application: QApplication, desk: Desk, tmp_path: Path) -> None:
     log = tmp_path / "a.csv"
     log.write_text(_log(1, "Time [s],RPM,Oil pressure [kPa],P7 [bar],Lat acc [g],Long acc [g]"))
     _open(application, desk, log)
-    panel = desk.recordings.columns
+    panel = desk.stations["recordings"].page.columns
     panel.choose("P7 [bar]", role=Role.OIL_TEMP)
     assert "says bar, which is no unit of oil temperature" in panel.words[1] and not panel.use_button.isEnabled()
     panel.choose("P7 [bar]", unit="°F")

@@ -10,31 +10,31 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialogButtonBox, QFileDialog, QTableWidgetItem
 
-from basso.fitting.catalogue import parts_in_use
 from basso.garage.records import Calibration, Car, Sensor
-from basso.ui.calibration_dialog import CalibrationDialog
-from basso.ui.desk import Desk
-from basso.ui.main_window import MainWindow
-from basso.ui.parts_dialog import PartsDialog
-from basso.ui.screenshots import wait_until
+from basso.memory.memory import Memory
 from basso.ui.stations.form import RecordDialog
+from basso.ui.stations.sensors.calibration_dialog import CalibrationDialog
 from basso.ui.stations.sensors.circuit_picture import circuit_picture
+from basso.ui.stations.sensors.parts_dialog import PartsDialog
 from basso.ui.stations.sensors.register import RegisterPanel
 from basso.ui.stations.sensors.widget import CHECKS, FIT, REGISTER
+from basso.ui.window.desk import Desk
+from basso.ui.window.frame import MainWindow
+from basso.ui.window.screenshots import wait_until
 from basso.units import UNITS, DisplayUnits
 
 
 @pytest.fixture
 def desk(application: QApplication, garage_desk: Desk) -> Desk:
     garage_desk.go_to("sensors")
-    garage_desk.sensors.show_page(REGISTER)
+    garage_desk.stations["sensors"].page.show_page(REGISTER)
     application.processEvents()
     return garage_desk
 
 
 @pytest.fixture
 def panel(desk: Desk) -> RegisterPanel:
-    return desk.sensors.register
+    return desk.stations["sensors"].page.register
 
 
 def named(panel: RegisterPanel, name: str) -> Sensor:
@@ -100,8 +100,8 @@ def test_a_field_is_edited_where_it_stands_and_undone(
     QTest.keyClicks(editor, "30")
     QTest.keyClick(editor, Qt.Key.Key_Return)
     assert named(panel, "Gallery sensor").belt_mm == 30.0
-    assert desk.workspace.undo.undoText() == "clear of belts by of Gallery sensor"
-    desk.workspace.undo.undo()
+    assert desk.bench.undo.undoText() == "clear of belts by of Gallery sensor"
+    desk.bench.undo.undo()
     assert named(panel, "Gallery sensor") == before
 
 
@@ -133,7 +133,7 @@ def test_a_new_sensor_a_later_card_and_taking_it_off(
     panel.buttons["off"].click()
     assert not named(panel, "Pump sensor").fitted and titles == ["New sensor"]
     for _ in range(3):
-        desk.workspace.undo.undo()
+        desk.bench.undo.undo()
     assert panel.register is not None and "Pump sensor" not in {c.name for c in panel.register.history.sensors}
 
 
@@ -142,20 +142,20 @@ def test_a_sensor_goes_to_another_car_with_its_calibrations(
 ) -> None:
     gallery = named(panel, "Gallery sensor")
     other = Car(name="Car 32")
-    first = desk.garage_model.view
+    first = desk.bench.garage.view
     assert first is not None
-    desk.garage_model.add("adding Car 32", other)
-    desk.garage_model.choose(first.car.id)
+    desk.bench.garage.add("adding Car 32", other)
+    desk.bench.garage.choose(first.car.id)
     panel.choose(gallery.id)
     titles = fill(monkeypatch, since="2026-08-01")
     panel.buttons["move"].menu().actions()[0].trigger()
     assert titles == ["Gallery sensor to Car 32"]
     assert not named(panel, "Gallery sensor").fitted
-    desk.garage_model.choose(other.id)
+    desk.bench.garage.choose(other.id)
     moved = named(panel, "Gallery sensor")
     assert moved.sensor == gallery.sensor and moved.mount == "unknown"
     assert "Car 31, main gallery" in panel._about.text() and "1.003" in panel._calibrated.text()
-    desk.workspace.undo.undo()
+    desk.bench.undo.undo()
     assert panel.register is not None and panel.register.fitted() == []
 
 
@@ -225,20 +225,23 @@ def test_a_calibration_is_added_corrected_and_removed(
     monkeypatch.setattr(CalibrationDialog, "exec", lambda self: CalibrationDialog.REMOVED)
     panel.buttons["calibration"].menu().actions()[0].trigger()
     assert "Never read" in panel._calibrated.text()
-    desk.workspace.undo.undo()
+    desk.bench.undo.undo()
     assert "Reads 1.050" in panel._calibrated.text()
 
 
 def test_the_wiring_and_the_plan_are_printed(
     desk: Desk, panel: RegisterPanel, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    for name, button in (("wiring", panel.buttons["wiring"]), ("plan", desk.sensors.fit.print_button)):
+    for name, button in (("wiring", panel.buttons["wiring"]), ("plan", desk.stations["sensors"].page.fit.print_button)):
         file = tmp_path / f"{name}.pdf"
         monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, file=file, **k: (str(file), ""))
         button.setEnabled(True)
         button.click()
         assert file.read_bytes().startswith(b"%PDF")
-    assert "copper washer" in desk.sensors.fit.printed and "What the bearings get" in desk.sensors.fit.printed
+    assert (
+        "copper washer" in desk.stations["sensors"].page.fit.printed
+        and "What the bearings get" in desk.stations["sensors"].page.fit.printed
+    )
 
 
 def test_copy_takes_the_register(desk: Desk, panel: RegisterPanel) -> None:
@@ -252,16 +255,16 @@ def test_a_log_of_the_day_shows_the_sensors_of_that_day_and_is_held_against_them
 ) -> None:
     window.resize(1280, 800)
     desk = window.desk
-    desk.opening.open_demo()
-    wait_until(application, lambda: desk.garage_model.view is not None and not desk.jobs.busy)
-    entry = next(e for e in desk.workspace.entries if e.path.stem == "shakedown")
-    desk.workspace.show(entry)
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
-    names = {x.check.id: x.state for x in desk.sensors.lines}
+    desk.logs.open_demo()
+    wait_until(application, lambda: desk.bench.garage.view is not None and not desk.bench.jobs.busy)
+    entry = next(e for e in desk.bench.sessions.entries if e.path.stem == "shakedown")
+    desk.bench.sessions.show(entry)
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+    names = {x.check.id: x.state for x in desk.stations["sensors"].page.lines}
     assert names["sensor_mount"] == "Mind" and names["sensor_type"] == "Sound" and names["zero_trend"] == "Not known"
     desk.go_to("sensors")
-    desk.sensors.show_page(REGISTER)
-    panel = desk.sensors.register
+    desk.stations["sensors"].page.show_page(REGISTER)
+    panel = desk.stations["sensors"].page.register
     wait_until(application, lambda: panel.register is not None)
     assert panel.then.text() == "As on 2026-04-18, the shown log's day"
     panel.then.click()
@@ -269,34 +272,37 @@ def test_a_log_of_the_day_shows_the_sensors_of_that_day_and_is_held_against_them
     assert panel.circuit.picture.lamp == "gone"
     # Its card is corrected: the log is held against it anew.
     card = panel.card
-    desk.garage_model.change("the mount", card, replace(card, mount="on a rigid pipe"))
-    wait_until(application, lambda: not desk.jobs.busy)
-    assert {x.check.id: x.state for x in desk.sensors.lines}["sensor_mount"] == "Sound"
+    desk.bench.garage.change("the mount", card, replace(card, mount="on a rigid pipe"))
+    wait_until(application, lambda: not desk.bench.jobs.busy)
+    assert {x.check.id: x.state for x in desk.stations["sensors"].page.lines}["sensor_mount"] == "Sound"
     # The zero's trend has its evidence where there were sessions before.
-    later = next(e for e in desk.workspace.entries if e.path.stem == "gated")
-    desk.workspace.show(later)
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
-    desk.sensors.show_page(CHECKS)
-    desk.sensors.choose("zero_trend")
-    assert desk.sensors.line is not None and desk.sensors.line.state == "Sound"
-    assert desk.sensors.plot.evidence is not None and desk.sensors.plot.evidence.series[0].x.size >= 3
+    later = next(e for e in desk.bench.sessions.entries if e.path.stem == "gated")
+    desk.bench.sessions.show(later)
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+    desk.stations["sensors"].page.show_page(CHECKS)
+    desk.stations["sensors"].page.choose("zero_trend")
+    assert desk.stations["sensors"].page.line is not None and desk.stations["sensors"].page.line.state == "Sound"
+    assert (
+        desk.stations["sensors"].page.plot.evidence is not None
+        and desk.stations["sensors"].page.plot.evidence.series[0].x.size >= 3
+    )
 
 
 def test_without_a_garage_it_says_what_to_do(application: QApplication, window: MainWindow) -> None:
     desk = window.desk
     desk.go_to("sensors")
-    desk.sensors.show_page(REGISTER)
-    wait_until(application, lambda: not desk.jobs.busy)
-    panel = desk.sensors.register
+    desk.stations["sensors"].page.show_page(REGISTER)
+    wait_until(application, lambda: not desk.bench.jobs.busy)
+    panel = desk.stations["sensors"].page.register
     assert panel.circuit.isHidden() and "Open the garage and make the car first" in panel._head.text()
-    desk.garage_model.add("adding a car", Car(name="Car 7"))
+    desk.bench.garage.add("adding a car", Car(name="Car 7"))
     assert "Write down what sits where" in panel._head.text() and not panel.buttons["new sensor"].isHidden()
 
 
 class TestPlanner:
     def test_room_and_place_change_the_answer_at_once(self, application: QApplication, desk: Desk) -> None:
-        fit = desk.sensors.fit
-        desk.sensors.show_page(FIT)
+        fit = desk.stations["sensors"].page.fit
+        desk.stations["sensors"].page.show_page(FIT)
         application.processEvents()
         assert "What the bearings get" in fit._tells.text()
         fit.place.setCurrentText("pump outlet")
@@ -310,8 +316,8 @@ class TestPlanner:
         self, desk: Desk, panel: RegisterPanel, monkeypatch: pytest.MonkeyPatch
     ) -> None:
         fill(monkeypatch, name="Planned", since="2026-09-01")
-        desk.sensors.fit.place.setCurrentText("filter outlet")
-        desk.sensors.fit.register_button.click()
+        desk.stations["sensors"].page.fit.place.setCurrentText("filter outlet")
+        desk.stations["sensors"].page.fit.register_button.click()
         made = named(panel, "Planned")
         assert (made.place, made.thread, made.mount, made.line_m, made.lamp) == (
             "filter outlet",
@@ -322,7 +328,7 @@ class TestPlanner:
         )
 
     def test_the_catalogue_is_edited_kept_and_undone(self, desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
-        fit, before = desk.sensors.fit, desk.sensors.fit.parts
+        fit, before = desk.stations["sensors"].page.fit, desk.stations["sensors"].page.fit.parts
 
         def answer(self: PartsDialog) -> int:
             self.add_button.click()
@@ -333,12 +339,14 @@ class TestPlanner:
 
         monkeypatch.setattr(PartsDialog, "exec", answer)
         fit.parts_button.click()
-        assert len(fit.parts) == len(before) + 1 and parts_in_use() == fit.parts and fit.parts[-1].cost == 4.5
-        desk.workspace.undo.undo()
-        assert fit.parts == before and parts_in_use() == before
+        assert (
+            len(fit.parts) == len(before) + 1 and Memory.own().parts.in_use() == fit.parts and fit.parts[-1].cost == 4.5
+        )
+        desk.bench.undo.undo()
+        assert fit.parts == before and Memory.own().parts.in_use() == before
 
     def test_a_row_that_is_no_part_is_told_and_nothing_is_lost(self, window: MainWindow) -> None:
-        dialog = PartsDialog(window, window.look, parts_in_use())
+        dialog = PartsDialog(window, window.look, Memory.own().parts.in_use())
         dialog.table.setItem(0, 1, QTableWidgetItem("male 7/8 UNF"))
         dialog._save()
         assert dialog.result() == 0 and dialog.said.text().startswith("Row 1:") and "known are" in dialog.said.text()
@@ -348,7 +356,7 @@ def test_a_long_card_scrolls_rather_than_growing_over_the_screen(application: QA
     from basso.garage.records import Engine
 
     for record in (Engine(car="c", name="Two litre"), Sensor(car="c", name="P1")):
-        dialog = RecordDialog(desk.window, desk.look, "A card", "", record, DisplayUnits())
+        dialog = RecordDialog(desk.window, desk.bench.look, "A card", "", record, DisplayUnits())
         dialog.show()
         application.processEvents()
         assert dialog.height() <= dialog.screen().availableGeometry().height() * 0.85
@@ -360,4 +368,4 @@ def test_a_long_card_scrolls_rather_than_growing_over_the_screen(application: QA
 def test_each_page_has_a_command(desk: Desk, command: str, page: int) -> None:
     desk.go_to("dips")
     desk.run(command)
-    assert desk.station == "sensors" and desk.sensors.pages.page == page
+    assert desk.station == "sensors" and desk.stations["sensors"].page.pages.page == page

@@ -8,19 +8,20 @@ import pytest
 from PySide6.QtWidgets import QApplication
 
 from basso.analysis import analyse
+from basso.memory.decisions import Decision, Decisions
+from basso.memory.memory import Memory
 from basso.standin.car import Session
 from basso.standin.circuit import harrowfell
 from basso.standin.engine import Heat
 from basso.standin.faults import Logger
 from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup
-from basso.trust.decisions import Decision, Decisions
-from basso.ui.desk import Desk
-from basso.ui.main_window import MainWindow
-from basso.ui.screenshots import wait_until
 from basso.ui.stations.sensors.evidence_picture import evidence
 from basso.ui.stations.sensors.picture import check_lines, correction_words
 from basso.ui.stations.sensors.widget import DROPS, FIT
+from basso.ui.window.desk import Desk
+from basso.ui.window.frame import MainWindow
+from basso.ui.window.screenshots import wait_until
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder
 from support import forget_which_side, harrowfell_session
@@ -28,8 +29,8 @@ from support import forget_which_side, harrowfell_session
 
 def opened(application: QApplication, window: MainWindow, log: str) -> Desk:
     desk = window.desk
-    desk.workspace.open_logs([demo_folder() / log])
-    wait_until(application, lambda: desk.workspace.analysis is not None)
+    desk.bench.sessions.open_logs([demo_folder() / log])
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None)
     desk.go_to("sensors")
     return desk
 
@@ -41,11 +42,11 @@ def absolute(application: QApplication, wide_window: MainWindow) -> Desk:
 
 
 def judged(application: QApplication, desk: Desk) -> None:
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
 
 
 def test_what_would_change_most_comes_first_with_its_evidence(absolute: Desk) -> None:
-    s = absolute.sensors
+    s = absolute.stations["sensors"].page
     assert s.title == "The readings hold up once 1 thing is put right"
     assert (s.lines[0].name, s.lines[0].state) == ("Zero of the pressure", "Put right")
     assert s.line is s.lines[0] and "a sensor that reads high hides dips" in s._costs.text()
@@ -58,60 +59,66 @@ def test_what_would_change_most_comes_first_with_its_evidence(absolute: Desk) ->
 
 
 def test_a_correction_is_refused_undone_and_remembered(application: QApplication, absolute: Desk) -> None:
-    desk, dips = absolute, len(absolute.workspace.analysis.dips)  # type: ignore[union-attr]
-    desk.sensors.accept.click()
+    desk, dips = absolute, len(absolute.bench.sessions.analysis.dips)  # type: ignore[union-attr]
+    desk.stations["sensors"].page.accept.click()
     judged(application, desk)
-    assert desk.sensors.lines[0].state == "Refused"
-    assert desk.sensors.title == "Something that was found wrong is left as it is"
-    assert len(desk.workspace.analysis.dips) < dips  # type: ignore[union-attr]
-    recording = desk.workspace.recording
-    assert recording is not None and Decisions().of(recording.content_hash).refused
+    assert desk.stations["sensors"].page.lines[0].state == "Refused"
+    assert desk.stations["sensors"].page.title == "Something that was found wrong is left as it is"
+    assert len(desk.bench.sessions.analysis.dips) < dips  # type: ignore[union-attr]
+    recording = desk.bench.sessions.recording
+    assert recording is not None and Memory.own().decisions.of(recording.content_hash).refused
     desk.run("edit.undo")
     judged(application, desk)
-    assert desk.sensors.lines[0].state == "Put right" and Decisions().of(recording.content_hash) == Decision()
+    assert (
+        desk.stations["sensors"].page.lines[0].state == "Put right"
+        and Memory.own().decisions.of(recording.content_hash) == Decision()
+    )
 
 
 def test_what_was_decided_comes_back_with_the_log(application: QApplication, absolute: Desk) -> None:
-    absolute.sensors.amount.setText("-98")
-    absolute.sensors.amount.setModified(True)
-    absolute.sensors.amount.editingFinished.emit()
+    absolute.stations["sensors"].page.amount.setText("-98")
+    absolute.stations["sensors"].page.amount.setModified(True)
+    absolute.stations["sensors"].page.amount.editingFinished.emit()
     judged(application, absolute)
-    (zero,) = (c for c in absolute.workspace.analysis.corrections if c.kind == "offset")  # type: ignore[union-attr]
-    assert zero.value == -98.0 and "as you said" in absolute.sensors._done.text()
-    entry = absolute.workspace.shown
+    (zero,) = (c for c in absolute.bench.sessions.analysis.corrections if c.kind == "offset")  # type: ignore[union-attr]
+    assert zero.value == -98.0 and "as you said" in absolute.stations["sensors"].page._done.text()
+    entry = absolute.bench.sessions.shown
     assert entry is not None
-    absolute.workspace.close(entry)
-    absolute.workspace.open_logs([entry.path])
+    absolute.bench.sessions.close(entry)
+    absolute.bench.sessions.open_logs([entry.path])
     judged(application, absolute)
-    (again,) = (c for c in absolute.workspace.analysis.corrections if c.kind == "offset")  # type: ignore[union-attr]
+    (again,) = (c for c in absolute.bench.sessions.analysis.corrections if c.kind == "offset")  # type: ignore[union-attr]
     assert again.value == -98.0
 
 
 def test_an_amount_is_read_in_the_units_shown_and_a_word_is_refused(application: QApplication, absolute: Desk) -> None:
-    absolute.workspace.set_units(DisplayUnits(pressure=UNITS["psi"]))
-    assert absolute.sensors.amount.text().startswith("-14.6")
-    absolute.sensors.amount.setText("all of it")
-    absolute.sensors.amount.setModified(True)
-    absolute.sensors.amount.editingFinished.emit()
-    assert "is no number" in absolute.sensors._done.text() and absolute.workspace.decision == Decision()
-    absolute.sensors.amount.setText("-14.5")
-    absolute.sensors.amount.setModified(True)
-    absolute.sensors.amount.editingFinished.emit()
+    absolute.bench.units.choose(DisplayUnits(pressure=UNITS["psi"]))
+    assert absolute.stations["sensors"].page.amount.text().startswith("-14.6")
+    absolute.stations["sensors"].page.amount.setText("all of it")
+    absolute.stations["sensors"].page.amount.setModified(True)
+    absolute.stations["sensors"].page.amount.editingFinished.emit()
+    assert (
+        "is no number" in absolute.stations["sensors"].page._done.text()
+        and absolute.bench.judging.decision == Decision()
+    )
+    absolute.stations["sensors"].page.amount.setText("-14.5")
+    absolute.stations["sensors"].page.amount.setModified(True)
+    absolute.stations["sensors"].page.amount.editingFinished.emit()
     judged(application, absolute)
-    (zero,) = (c for c in absolute.workspace.analysis.corrections if c.kind == "offset")  # type: ignore[union-attr]
+    (zero,) = (c for c in absolute.bench.sessions.analysis.corrections if c.kind == "offset")  # type: ignore[union-attr]
     assert zero.value == pytest.approx(-14.5 * 6.894757, abs=0.01)
 
 
 def test_the_places_are_gone_to_one_after_the_other(application: QApplication, wide_window: MainWindow) -> None:
     desk = opened(application, wide_window, "loose-connector.csv")
-    desk.sensors.choose("spikes")
-    drawn = desk.sensors.plot.evidence
+    desk.stations["sensors"].page.choose("spikes")
+    drawn = desk.stations["sensors"].page.plot.evidence
     assert drawn is not None and len(drawn.spans) > 20
-    desk.sensors.go_button.click()
-    assert desk.station == "dips" and desk.cursor.time_s == pytest.approx(drawn.spans[0][0])
+    desk.stations["sensors"].page.go_button.click()
+    assert desk.station == "dips" and desk.bench.cursor.time_s == pytest.approx(drawn.spans[0][0])
     desk.go_to("sensors")
-    desk.sensors.go_button.click()
-    assert desk.cursor.time_s == pytest.approx(drawn.spans[1][0])
+    desk.stations["sensors"].page.go_button.click()
+    assert desk.bench.cursor.time_s == pytest.approx(drawn.spans[1][0])
     desk.go_to("sensors")
     desk.run("edit.copy")
     assert (
@@ -126,14 +133,14 @@ def test_every_check_of_a_log_can_be_drawn_or_has_nothing_to_draw(
     application: QApplication, wide_window: MainWindow, log: str
 ) -> None:
     desk = opened(application, wide_window, log)
-    a = desk.workspace.analysis
-    assert a is not None and check_lines(a, desk.workspace.units) == desk.sensors.lines
-    found = {x.finding for x in desk.sensors.lines}
+    a = desk.bench.sessions.analysis
+    assert a is not None and check_lines(a, desk.bench.units.now) == desk.stations["sensors"].page.lines
+    found = {x.finding for x in desk.stations["sensors"].page.lines}
     assert {c.message for c in a.checks} <= found  # nothing that was found is kept back
     assert not a.recording.notes or " ".join(a.recording.notes) in found
-    for line in desk.sensors.lines:
-        desk.sensors.choose(line.check.id)
-        assert not desk.sensors.grab().isNull()
+    for line in desk.stations["sensors"].page.lines:
+        desk.stations["sensors"].page.choose(line.check.id)
+        assert not desk.stations["sensors"].page.grab().isNull()
         drawn = evidence(a, line.check, DisplayUnits())
         assert drawn is None or all(s.x.shape == s.y.shape for s in drawn.series)
 
@@ -141,7 +148,8 @@ def test_every_check_of_a_log_can_be_drawn_or_has_nothing_to_draw(
 def test_without_a_log_it_says_what_to_do(wide_window: MainWindow) -> None:
     wide_window.desk.go_to("sensors")
     assert (
-        wide_window.desk.sensors.title == "No log is shown" and "Recordings" in wide_window.desk.sensors._detail.text()
+        wide_window.desk.stations["sensors"].page.title == "No log is shown"
+        and "Recordings" in wide_window.desk.stations["sensors"].page._detail.text()
     )
 
 
@@ -160,8 +168,8 @@ def test_a_damaged_file_of_decisions_is_set_aside_and_lost_to_nobody(tmp_path: P
 def test_the_planner_answers_each_choice_at_once(wide_window: MainWindow) -> None:
     desk = wide_window.desk
     desk.go_to("sensors")
-    desk.sensors.show_page(FIT)
-    fit = desk.sensors.fit
+    desk.stations["sensors"].page.show_page(FIT)
+    fit = desk.stations["sensors"].page.fit
     assert fit.plan.possible and "delays by about" in fit._said.text()
     fit.sensor.setCurrentText("male 1/8 NPT")
     fit.switch.setCurrentText("none stays")
@@ -192,14 +200,17 @@ def test_the_drops_of_a_log_are_held_against_the_open_logs_before_it(
         logged = harrowfell_session(Logger(20, filter_kpa=taken, cooler_kpa=25.0), laps=3, seed=i)
         logs[-1].write_bytes(logged.path.read_bytes())
     for log in logs:
-        desk.workspace.open_logs([log])
+        desk.bench.sessions.open_logs([log])
         judged(application, desk)
     desk.go_to("sensors")
-    desk.sensors.show_page(DROPS)
-    wait_until(application, lambda: "it clogs" in desk.sensors.drops_words)
-    assert "Held against run-1, run-2." in desk.sensors.drops_words and "Cooler: " in desk.sensors.drops_words
-    assert "Relief valve" in desk.sensors.drops_words
-    trend = desk.sensors.trend_plot.evidence
+    desk.stations["sensors"].page.show_page(DROPS)
+    wait_until(application, lambda: "it clogs" in desk.stations["sensors"].page.drops_words)
+    assert (
+        "Held against run-1, run-2." in desk.stations["sensors"].page.drops_words
+        and "Cooler: " in desk.stations["sensors"].page.drops_words
+    )
+    assert "Relief valve" in desk.stations["sensors"].page.drops_words
+    trend = desk.stations["sensors"].page.trend_plot.evidence
     assert trend is not None and [s.x.size for s in trend.series] == [3, 3, 3, 3]
     filtered = next(s for s in trend.series if s.name.startswith("filter"))
     assert filtered.y[2] > 1.3 * filtered.y[:2].mean()
@@ -208,9 +219,9 @@ def test_the_drops_of_a_log_are_held_against_the_open_logs_before_it(
 
 
 def test_without_two_places_it_says_what_to_log(application: QApplication, absolute: Desk) -> None:
-    absolute.sensors.show_page(DROPS)
-    wait_until(application, lambda: not absolute.jobs.busy)
-    assert "Log it after the pump and after the cooler" in absolute.sensors.drops_words
+    absolute.stations["sensors"].page.show_page(DROPS)
+    wait_until(application, lambda: not absolute.bench.jobs.busy)
+    assert "Log it after the pump and after the cooler" in absolute.stations["sensors"].page.drops_words
 
 
 FAULTY = {
@@ -238,10 +249,10 @@ def test_every_fault_has_its_evidence_drawn_in_the_units_shown(check_id: str, sy
 
 
 def test_the_sentences_of_the_checks_follow_the_units(absolute: Desk) -> None:
-    absolute.workspace.set_units(DisplayUnits(pressure=UNITS["psi"]))
-    zero = next(x for x in absolute.sensors.lines if x.check.id == "zero")
+    absolute.bench.units.choose(DisplayUnits(pressure=UNITS["psi"]))
+    zero = next(x for x in absolute.stations["sensors"].page.lines if x.check.id == "zero")
     assert "14.6 ± 0.32 psi" in zero.finding or "14.6 ± 0.3" in zero.finding
-    assert not any("kPa" in x.finding for x in absolute.sensors.lines)
+    assert not any("kPa" in x.finding for x in absolute.stations["sensors"].page.lines)
 
 
 def test_a_filter_is_drawn_and_told_apart_from_a_delay() -> None:
@@ -268,27 +279,27 @@ def test_a_filter_can_be_kept_as_logged_or_moved_by_another_amount(
     setup = Setup(harrowfell(), heat=Heat(start_c=84), session=Session(laps=3))
     log.write_bytes(run_setup(setup, Logger(50, filter_s=0.3), generator("filtered", 2))[1])
     desk = wide_window.desk
-    desk.workspace.open_logs([log])
+    desk.bench.sessions.open_logs([log])
     judged(application, desk)
-    a = desk.workspace.analysis
+    a = desk.bench.sessions.analysis
     assert a is not None
     (made,) = [c for c in a.corrections if c.kind == "delay"]
     assert made.filter_s == pytest.approx(0.3, abs=0.05)
     lowest = min(d.dip.min_pressure_kpa for d in a.dips)
-    desk.workspace.decide(Decision(refused=frozenset({made.key})))
+    desk.bench.judging.decide(Decision(refused=frozenset({made.key})))
     judged(application, desk)
-    refused = desk.workspace.analysis
+    refused = desk.bench.sessions.analysis
     assert refused is not None and not [c for c in refused.corrections if c.kind == "delay"]
     # Rounded off, the dips are shallower than they were.
     assert min(d.dip.min_pressure_kpa for d in refused.dips) > lowest + 5.0
-    desk.workspace.decide(Decision(edited=frozenset({(*made.key, 0.5)})))
+    desk.bench.judging.decide(Decision(edited=frozenset({(*made.key, 0.5)})))
     judged(application, desk)
-    edited = desk.workspace.analysis
+    edited = desk.bench.sessions.analysis
     assert edited is not None and [c.value for c in edited.corrections if c.kind == "delay"] == [0.5]
     desk.run("edit.undo")
     judged(application, desk)
-    assert desk.workspace.analysis is not None and not desk.workspace.analysis.puts_right(
-        next(c for c in desk.workspace.analysis.checks if c.id == "delay")
+    assert desk.bench.sessions.analysis is not None and not desk.bench.sessions.analysis.puts_right(
+        next(c for c in desk.bench.sessions.analysis.checks if c.id == "delay")
     )
 
 
@@ -298,29 +309,32 @@ def test_one_click_says_which_way_the_first_turn_went_for_every_log_of_this_logg
     desk = wide_window.desk
     forget_which_side()
     logs = [demo_folder() / f"{name}.csv" for name in ("baseline-1", "plus-0.4")]
-    desk.opening.open_logs(logs)
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
-    assert "sign not proven" in desk.dips._title.text()
+    desk.logs.open_logs(logs)
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+    assert "sign not proven" in desk.stations["dips"].page._title.text()
     desk.go_to("sensors")
-    assert "which side is left is not known" in desk.sensors.title
-    desk.sensors.choose("lateral_g_sign")
-    left, right = desk.sensors.turn_buttons
-    assert left.isVisible() and right.isVisible() and desk.sensors.plot.evidence is not None
-    assert "was it a left or a right" in desk.sensors.plot.evidence.title
+    assert "which side is left is not known" in desk.stations["sensors"].page.title
+    desk.stations["sensors"].page.choose("lateral_g_sign")
+    left, right = desk.stations["sensors"].page.turn_buttons
+    assert left.isVisible() and right.isVisible() and desk.stations["sensors"].page.plot.evidence is not None
+    assert "was it a left or a right" in desk.stations["sensors"].page.plot.evidence.title
     right.click()  # Harrowfell begins with a right
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
-    assert desk.dips._title.text().startswith("Left turns")
-    assert "sound" in desk.sensors._name.text()
-    desk.workspace.show(desk.workspace.entries[1])
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
-    assert desk.workspace.analysis is not None and desk.workspace.analysis.side.proven
-    desk.workspace.show(desk.workspace.entries[0])
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
-    desk.sensors.choose("lateral_g_sign")
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+    assert desk.stations["dips"].page._title.text().startswith("Left turns")
+    assert "sound" in desk.stations["sensors"].page._name.text()
+    desk.bench.sessions.show(desk.bench.sessions.entries[1])
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+    assert desk.bench.sessions.analysis is not None and desk.bench.sessions.analysis.side.proven
+    desk.bench.sessions.show(desk.bench.sessions.entries[0])
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+    desk.stations["sensors"].page.choose("lateral_g_sign")
     left.click()  # said otherwise: everything is turned over
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
-    assert desk.dips._title.text().startswith("Right turns") and desk.sensors.accept.isChecked()
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+    assert (
+        desk.stations["dips"].page._title.text().startswith("Right turns")
+        and desk.stations["sensors"].page.accept.isChecked()
+    )
     desk.run("edit.undo")
     desk.run("edit.undo")
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
-    assert "sign not proven" in desk.dips._title.text()
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+    assert "sign not proven" in desk.stations["dips"].page._title.text()

@@ -15,9 +15,9 @@ import basso.analysis
 from basso import workflow
 from basso.cli.main import main
 from basso.errors import InputError
-from basso.ui.desk import Desk
-from basso.ui.main_window import MainWindow
-from basso.ui.screenshots import wait_until
+from basso.ui.window.desk import Desk
+from basso.ui.window.frame import MainWindow
+from basso.ui.window.screenshots import wait_until
 
 STATIONS = ("sensors", "recordings", "normal", "dips", "corners", "trial")
 
@@ -53,8 +53,8 @@ def _gauge(folder: Path) -> Path:
 
 def _words(desk: Desk, station: str) -> str:
     return {
-        "sensors": lambda: desk.sensors.title, "normal": lambda: desk.normal._title.text(), "dips": lambda: desk.dips._title.text(),
-        "corners": lambda: desk.corners.title, "trial": lambda: desk.trial._title.text(), "recordings": lambda: " ".join(desk.recordings.columns.words),
+        "sensors": lambda: desk.stations["sensors"].page.title, "normal": lambda: desk.stations["normal"].page._title.text(), "dips": lambda: desk.stations["dips"].page._title.text(),
+        "corners": lambda: desk.stations["corners"].page.title, "trial": lambda: desk.stations["trial"].page._title.text(), "recordings": lambda: " ".join(desk.stations["recordings"].page.columns.words),
     }[station]()  # fmt: skip
 
 
@@ -62,14 +62,14 @@ def _look_at_all(application: QApplication, desk: Desk) -> dict[str, str]:
     found = {}
     for station in STATIONS:
         desk.go_to(station)
-        wait_until(application, lambda: not desk.jobs.busy and not desk.log_list.busy)
+        wait_until(application, lambda: not desk.bench.jobs.busy and not desk.bench.logs.busy)
         found[station] = _words(desk, station)
     return found
 
 
 def _open(application: QApplication, desk: Desk, path: Path) -> None:
-    desk.opening.open_logs([path])
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    desk.logs.open_logs([path])
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
 
 
 def test_a_session_that_never_warms_comes_to_rest_everywhere_and_says_why(
@@ -91,7 +91,7 @@ def test_readings_off_a_gauge_are_judged_and_the_stations_that_cannot_use_them_s
     words = _look_at_all(application, wide_window.desk)
     assert not any("…" in w for w in words.values()), words
     assert words["dips"] == "1 of 3 readings off the gauge lies below the floor"
-    assert "52 kPa under it, at 6\u2009000 rpm" in wide_window.desk.dips._detail.text()
+    assert "52 kPa under it, at 6\u2009000 rpm" in wide_window.desk.stations["dips"].page._detail.text()
     assert "gauge" in words["normal"] and "gauge" in words["corners"]
     assert main(["analyze", str(log)]) == 0
     said = capsys.readouterr().out
@@ -105,48 +105,48 @@ def test_a_read_that_was_stopped_says_so_and_goes_on_with_one_key(
     held, go = threading.Event(), threading.Event()
     real = workflow.open_recording
 
-    def slow(path, options=None, progress=lambda *_: None):  # type: ignore[no-untyped-def]
+    def slow(path, options=None, progress=lambda *_: None, memory=None):  # type: ignore[no-untyped-def]
         held.set()
         go.wait(20.0)
         progress(0.5, "reading")
-        return real(path, options, progress)
+        return real(path, options, progress, memory)
 
     monkeypatch.setattr(workflow, "open_recording", slow)
-    desk.opening.open_logs([workflow.demo_folder() / "shakedown.csv"])
+    desk.logs.open_logs([workflow.demo_folder() / "shakedown.csv"])
     wait_until(application, held.is_set)
-    desk.top.cancelled.emit()
+    desk.window.top.cancelled.emit()
     go.set()
-    wait_until(application, lambda: not desk.jobs.busy)
+    wait_until(application, lambda: not desk.bench.jobs.busy)
     for station in ("dips", "sensors", "normal", "corners"):
         desk.go_to(station)
         application.processEvents()
         assert "was stopped. Go on with F5" in _words(desk, station), station
     QTest.keyClick(desk.window, Qt.Key.Key_F5)
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
     assert "stopped" not in _words(desk, "corners")
 
 
 def test_looking_that_was_stopped_or_failed_rests_and_goes_on(
     application: QApplication, wide_window: MainWindow, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    import basso.corners.told as told
+    import basso.findings.corners.findings as told
 
     desk = wide_window.desk
     _open(application, desk, workflow.demo_folder() / "shakedown.csv")
-    real, problems = told.tell_corners, [InputError("the disk is full.")]
+    real, problems = told.find_corners, [InputError("the disk is full.")]
 
     def failing(a, progress):  # type: ignore[no-untyped-def]
         if problems:
             raise problems.pop()
         return real(a, progress)
 
-    monkeypatch.setattr(told, "tell_corners", failing)
+    monkeypatch.setattr(told, "find_corners", failing)
     desk.go_to("corners")
-    wait_until(application, lambda: not desk.jobs.busy)
+    wait_until(application, lambda: not desk.bench.jobs.busy)
     assert _words(desk, "corners") == "Corners could not be looked at: the disk is full."
     desk.run("judge.again")
-    wait_until(application, lambda: not desk.jobs.busy)
-    assert desk.corners.told is not None
+    wait_until(application, lambda: not desk.bench.jobs.busy)
+    assert desk.stations["corners"].page.told is not None
 
 
 def test_judging_that_failed_rests_with_its_sentence(
@@ -159,25 +159,25 @@ def test_judging_that_failed_rests_with_its_sentence(
         raise InputError("the memory is full.")
 
     monkeypatch.setattr(basso.analysis, "analyse", full)
-    desk.workspace.set_floors(desk.workspace.floors[:1])
-    wait_until(application, lambda: not desk.jobs.busy)
-    assert desk.dips._title.text() == "shakedown could not be judged: the memory is full."
+    desk.bench.judging.set_floors(desk.bench.judging.floors[:1])
+    wait_until(application, lambda: not desk.bench.jobs.busy)
+    assert desk.stations["dips"].page._title.text() == "shakedown could not be judged: the memory is full."
     monkeypatch.undo()
 
 
 def test_a_comparison_that_was_stopped_goes_on(application: QApplication, wide_window: MainWindow) -> None:
     desk = wide_window.desk
     logs = [workflow.demo_folder() / f"{n}.csv" for n in ("baseline-1", "plus-0.4")]
-    desk.opening.open_logs(logs)
-    wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
-    first, second = desk.workspace.entries
+    desk.logs.open_logs(logs)
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+    first, second = desk.bench.sessions.entries
     desk.go_to("trial")
-    desk.workspace.set_trial((first,), (second,))
-    desk.top.cancelled.emit()
-    wait_until(application, lambda: not desk.jobs.busy)
+    desk.bench.trial.choose((first,), (second,))
+    desk.window.top.cancelled.emit()
+    wait_until(application, lambda: not desk.bench.jobs.busy)
     assert _words(desk, "trial") == "The comparison was stopped. Go on with F5."
     QTest.keyClick(desk.window, Qt.Key.Key_F5)
-    wait_until(application, lambda: desk.workspace.comparison is not None)
+    wait_until(application, lambda: desk.bench.trial.comparison is not None)
 
 
 def test_a_garage_whose_opening_was_stopped_says_so_and_opens_with_one_key(
@@ -189,13 +189,13 @@ def test_a_garage_whose_opening_was_stopped_says_so_and_opens_with_one_key(
         held.set()
         go.wait(20.0)
 
-    desk.garage_model.open(tmp_path / "garage", slow)
+    desk.bench.garage.open(tmp_path / "garage", slow)
     desk.go_to("garage")
     wait_until(application, held.is_set)
-    desk.top.cancelled.emit()
+    desk.window.top.cancelled.emit()
     go.set()
-    wait_until(application, lambda: not desk.jobs.busy)
-    assert desk.garage._title.text() == "Opening the garage was stopped. Go on with F5."
+    wait_until(application, lambda: not desk.bench.jobs.busy)
+    assert desk.stations["garage"].page._title.text() == "Opening the garage was stopped. Go on with F5."
     desk.run("judge.again")
-    wait_until(application, lambda: desk.garage_model.is_open)
-    assert "stopped" not in desk.garage._title.text()
+    wait_until(application, lambda: desk.bench.garage.is_open)
+    assert "stopped" not in desk.stations["garage"].page._title.text()

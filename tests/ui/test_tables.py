@@ -6,7 +6,7 @@ import pytest
 from PySide6.QtGui import QBrush, QColor, QPalette, QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import QApplication, QStyleOptionViewItem, QTableView
 
-from basso.ui.tables import KeepsColor, choose_row
+from basso.ui.stations.table import KeepsColor, choose_row
 
 RED = QColor("#8a2433")
 

@@ -9,10 +9,10 @@ import numpy as np
 import pytest
 
 from basso import workflow
-from basso.report.trial_words import naive_difference, opening, places_words
 from basso.trial.verdict import Comparison
 from basso.ui.stations.trial.picture import before_after, exceedance, rows, settle, side_words
 from basso.units import UNITS, DisplayUnits
+from basso.words.trial import naive_difference, opening, places_words
 
 KPA = DisplayUnits()
 PSI = DisplayUnits(pressure=UNITS["psi"], temperature=UNITS["°F"])

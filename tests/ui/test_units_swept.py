@@ -9,12 +9,12 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QAbstractButton, QAbstractItemView, QApplication, QLabel, QTableView, QWidget
 
 from basso import workflow
-from basso.report.headline import sentence
-from basso.ui.desk import Desk
-from basso.ui.main_window import MainWindow
-from basso.ui.screenshots import wait_until
 from basso.ui.stations.dips.dip_working import working
+from basso.ui.window.desk import Desk
+from basso.ui.window.frame import MainWindow
+from basso.ui.window.screenshots import wait_until
 from basso.units import UNITS, DisplayUnits
+from basso.words.headline import sentence
 
 UNITS_SHOWN = DisplayUnits(
     pressure=UNITS["psi"], temperature=UNITS["°F"], speed=UNITS["mph"], volume=UNITS["US qt"], length=UNITS["in"]
@@ -40,17 +40,17 @@ def _words(root: QWidget) -> Iterator[str]:
 
 def _left(desk: Desk) -> list[str]:
     """What still speaks other units; the columns of a log are shown as it was written, and a label's viscosity is by 40 and 100 °C."""
-    as_logged = set(_words(desk.recordings.columns))
+    as_logged = set(_words(desk.stations["recordings"].page.columns))
     return [w for w in _words(desk.window) if _OTHER.search(w) and w not in as_logged and "viscosity at" not in w]
 
 
 def test_no_screen_keeps_other_units(application: QApplication, wide_window: MainWindow) -> None:
     desk = wide_window.desk
-    desk.workspace.set_units(UNITS_SHOWN)
+    desk.bench.units.choose(UNITS_SHOWN)
     for name in ("hot-day", "loose-connector", "shakedown"):
-        desk.opening.open_logs([workflow.demo_folder() / f"{name}.csv"])
-        wait_until(application, lambda: desk.workspace.analysis is not None and not desk.jobs.busy)
-        a = desk.workspace.analysis
+        desk.logs.open_logs([workflow.demo_folder() / f"{name}.csv"])
+        wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+        a = desk.bench.sessions.analysis
         assert a is not None
         assert not _OTHER.search(sentence(a, UNITS_SHOWN))
         for d in a.dips:
@@ -58,12 +58,12 @@ def test_no_screen_keeps_other_units(application: QApplication, wide_window: Mai
                 assert not _OTHER.search(f"{step.what} {step.formula} {step.source}"), step
         for station in ("sensors", "normal", "dips", "corners"):
             desk.go_to(station)
-            wait_until(application, lambda: not desk.jobs.busy)
+            wait_until(application, lambda: not desk.bench.jobs.busy)
             for page in range(3) if station == "dips" else range(1):
                 if station == "dips":
-                    desk.dips.show_page(page)
+                    desk.stations["dips"].page.show_page(page)
                 application.processEvents()
                 assert not _left(desk), (name, station)
-        for line in desk.sensors.lines:
-            desk.sensors.choose(line.check.id)
+        for line in desk.stations["sensors"].page.lines:
+            desk.stations["sensors"].page.choose(line.check.id)
             assert not _left(desk), (name, line.check.id)

@@ -80,7 +80,7 @@ def _judge(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> A
     from basso.workflow import judge, open_recording
 
     (path,) = options.paths([name])
-    recording = open_recording(path, options.reading(arguments))
+    recording = open_recording(path, options.reading(arguments), memory=options.memory())
     options.check_named(judging, [recording])
     known = options.known(arguments, [recording])
     return judge(recording, options.judged_by(arguments, judging, recording, known.get(recording.content_hash)))

@@ -15,7 +15,7 @@ from basso.report.documents import comparison_document, dump
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from basso.garage.cards import TrialCards
+    from basso.car.cards import TrialCards
     from basso.oil.grades import Grade
     from basso.pressure.earlier import Known
     from basso.pressure.floors import Floor
@@ -45,18 +45,17 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """Compare and report."""
-    from basso.report.trial_words import sentence
-    from basso.trust.decisions import Decision, Decisions
+    from basso.memory.decisions import Decision
     from basso.units import DisplayUnits
+    from basso.words.trial import sentence
     from basso.workflow import open_recording, options_for, run_trial
 
-    judging, reading = options.judging(arguments), options.reading(arguments)
+    judging, reading, memory = options.judging(arguments), options.reading(arguments), options.memory()
     if set(map(str, arguments.a)) & set(map(str, arguments.b)):
         raise InputError("--a and --b name the same log; a change is judged between different runs.")
-    a, b = ([open_recording(Path(p), reading) for p in side] for side in (arguments.a, arguments.b))
+    a, b = ([open_recording(Path(p), reading, memory=memory) for p in side] for side in (arguments.a, arguments.b))
     options.check_named(judging, [*a, *b])
-    kept = Decisions()
-    decided = {r.content_hash: options_for(r, judging, decided=kept.of_log(r)) for r in (*a, *b)}
+    decided = {r.content_hash: options_for(r, judging, memory) for r in (*a, *b)}
     by = {log: Decision(made.refused, made.edited) for log, made in decided.items()}
     known, oil, floors = _known(arguments.garage, [*a, *b])
     judging = replace(

@@ -28,9 +28,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """Find and tell."""
-    from basso.corners.told import tell_corners
+    from basso.findings.corners.findings import find_corners
     from basso.report.corners_documents import corners_document
-    from basso.report.corners_words import (
+    from basso.report.documents import dump
+    from basso.words.corners import (
         held_up_words,
         knee_words,
         per_lap_words,
@@ -40,15 +41,14 @@ def run(arguments: argparse.Namespace) -> int:
         slides_words,
         threshold_words,
     )
-    from basso.report.documents import dump
     from basso.workflow import judge, open_recording
 
     judging, reading = options.judging(arguments), options.reading(arguments)
     (path,) = options.paths([arguments.log])
-    recording = open_recording(path, reading)
+    recording = open_recording(path, reading, memory=options.memory())
     options.check_named(judging, [recording])
     known = options.known(arguments, [recording]).get(recording.content_hash)
-    told = tell_corners(judge(recording, options.judged_by(arguments, judging, recording, known)))
+    told = find_corners(judge(recording, options.judged_by(arguments, judging, recording, known)))
     if told is None:
         raise InputError(
             f"{arguments.log}: nothing can be said of corners: oil pressure or engine speed is missing, or the engine hardly ran warm; "

@@ -33,13 +33,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     """Measure and tell."""
     from basso.oil.grades import parse_oil
-    from basso.pressure.drops import find_drops, held_against
+    from basso.oilway.drops import find_drops, held_against
     from basso.report.documents import dump
     from basso.workflow import open_recording
 
     oil = parse_oil(arguments.oil) if arguments.oil else None
     reading = options.reading(arguments)
-    *before, recording = (open_recording(Path(p), reading) for p in arguments.logs)
+    *before, recording = (open_recording(Path(p), reading, memory=options.memory()) for p in arguments.logs)
     known = options.known(arguments, [recording]).get(recording.content_hash)
     earlier = [e.drops for e in known.earlier] if known is not None else []
     changes = held_against(

@@ -39,7 +39,7 @@ def run(arguments: argparse.Namespace) -> int:
         raise InputError(f"{out}: logs are written as {' or '.join(WRITTEN)}; name the file so.")
     if out.exists() and log.exists() and out.samefile(log):
         raise InputError(f"{out}: is the log itself; write to another file.")
-    recording = open_recording(log, options.reading(arguments))
+    recording = open_recording(log, options.reading(arguments), memory=options.memory())
     span = None
     if arguments.start is not None or arguments.end is not None:
         start = arguments.start if arguments.start is not None else 0.0
@@ -48,6 +48,9 @@ def run(arguments: argparse.Namespace) -> int:
             raise InputError(f"--from {start:g} --to {end:g}: the stretch must end after it begins.")
         span = (start, end)
     export_recording(
-        recording, out, span, judge(recording, options_for(recording, JudgeOptions())) if arguments.corrected else None
+        recording,
+        out,
+        span,
+        judge(recording, options_for(recording, JudgeOptions(), options.memory())) if arguments.corrected else None,
     )
     return 0

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from basso.cli import options
 from basso.errors import InputError
 
 HELP = "which parts lead from a port to a sensor"
@@ -36,10 +37,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """Plan, or identify."""
-    from basso.fitting.catalogue import parts_in_use
     from basso.fitting.places import places
     from basso.fitting.planner import Plan, plan_fit
     from basso.fitting.threads import identify, parse_end
+    from basso.memory.parts import Parts
     from basso.report.documents import dump
 
     if arguments.measured is not None:
@@ -58,7 +59,7 @@ def run(arguments: argparse.Namespace) -> int:
     switch = parse_end(arguments.switch) if arguments.switch else None
     if arguments.place and arguments.place not in places():
         raise InputError(f"--place '{arguments.place}': known are {', '.join(places())}.")
-    parts = parts_in_use(Path(arguments.parts)) if arguments.parts else parts_in_use()
+    parts = Parts(Path(arguments.parts)).in_use() if arguments.parts else options.memory().parts.in_use()
     plan: Plan = plan_fit(
         parse_end(arguments.port), parse_end(arguments.sensor), switch, not arguments.on_block, parts, arguments.room
     )

@@ -7,6 +7,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from basso.cli import options
 from basso.errors import InputError
 
 if TYPE_CHECKING:
@@ -92,8 +93,8 @@ def _show(arguments: argparse.Namespace, garage: Garage) -> int:
 def _normal(arguments: argparse.Namespace, garage: Garage) -> int:
     from datetime import date
 
-    from basso.garage.history import car_history
-    from basso.garage.normals import learn_build, title_of
+    from basso.car.history import car_history
+    from basso.car.normals import learn_build, title_of
     from basso.garage.store import car_named
     from basso.report.garage_documents import normal_document, normal_text
     from basso.workflow import samples_reader
@@ -108,7 +109,10 @@ def _normal(arguments: argparse.Namespace, garage: Garage) -> int:
         raise InputError(
             f"'{arguments.build}': no build has that name; there are: {', '.join(names.values()) or 'none'}."
         )
-    learned = learn_build(history, build, samples_reader(garage), date.today().isoformat(), arguments.reason)
+    memory = options.memory()
+    learned = learn_build(
+        history, build, samples_reader(garage, memory), memory.decisions, date.today().isoformat(), arguments.reason
+    )
     kept = ""
     if learned.record is None:
         left = "".join(f" {title}: {why}." for title, why in learned.left_out)
@@ -124,7 +128,7 @@ def _export(arguments: argparse.Namespace, garage: Garage) -> int:
     from basso.garage.store import car_named
 
     car, out = car_named(garage, arguments.car), Path(arguments.out)
-    export_car(garage, car, out)
+    export_car(garage, car, out, options.memory().decisions)
     return _say(arguments, {"schema": SCHEMA, "car": car.name, "path": str(out)}, f"{car.name} was written to {out}.")
 
 
@@ -148,7 +152,7 @@ def _accept(arguments: argparse.Namespace, garage: Garage) -> int:
     from basso.report.garage_documents import car_document
 
     car = car_named(garage, arguments.car)
-    edit = accept_car(garage, car)
+    edit = accept_car(garage, car, options.memory().decisions)
     words = f"{car.name} is accepted." if edit is not None else f"{car.name} is your own; there was nothing to accept."
     return _say(arguments, car_document(garage, car), words)
 

@@ -29,7 +29,7 @@ def run(arguments: argparse.Namespace) -> int:
     from basso.workflow import describe
 
     path = Path(arguments.log)
-    summary = describe(path, options.reading(arguments))
+    summary = describe(path, options.reading(arguments), memory=options.memory())
     document = import_document(path, summary)
     if arguments.json:
         print(dump(document))

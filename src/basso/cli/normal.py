@@ -10,8 +10,8 @@ from basso.cli import options
 from basso.errors import InputError
 
 if TYPE_CHECKING:
-    from basso.normal.question import Question
-    from basso.normal.told import NormalTold
+    from basso.findings.normal.findings import NormalFindings
+    from basso.findings.normal.question import Question
 
 HELP = "what this engine's pressure should be, and which oil it wants"
 DESCRIPTION = """\
@@ -60,7 +60,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """Learn and tell."""
-    from basso.normal.told import EarlierNormal, earlier_of, tell_normal
+    from basso.findings.normal.findings import EarlierNormal, earlier_of, find_normal
     from basso.pressure.pooled import pooled_normal
     from basso.report.documents import dump
     from basso.report.normal_documents import normal_document
@@ -68,7 +68,7 @@ def run(arguments: argparse.Namespace) -> int:
 
     question = _question(arguments)
     judging, reading = options.judging(arguments), options.reading(arguments)
-    recordings = [open_recording(path, reading) for path in options.paths(arguments.logs)]
+    recordings = [open_recording(path, reading, memory=options.memory()) for path in options.paths(arguments.logs)]
     options.check_named(judging, recordings)
     before = judging.normal
     own = replace(judging, normal=None)
@@ -81,7 +81,7 @@ def run(arguments: argparse.Namespace) -> int:
     earlier = earlier_of(own.known)
     if before is not None:
         earlier.append(EarlierNormal(", ".join(arguments.normal), "", before))
-    told = tell_normal(judge(last, own), question, earlier)
+    told = find_normal(judge(last, own), question, earlier)
     if told is None:
         raise InputError(
             f"{arguments.logs[-1]}: nothing can be said of normal: oil pressure or engine speed is missing, or the engine hardly ran warm over "
@@ -97,7 +97,7 @@ def run(arguments: argparse.Namespace) -> int:
 def _question(arguments: argparse.Namespace) -> Question:
     import math
 
-    from basso.normal.question import Question
+    from basso.findings.normal.question import Question
     from basso.oil.grades import measured
 
     for name, low, high in (
@@ -150,7 +150,7 @@ def _window(text: str | None) -> tuple[float | None, float | None]:
     return sides[0], sides[1]
 
 
-def _report(told: NormalTold, pooled: int) -> None:
+def _report(told: NormalFindings, pooled: int) -> None:
     from basso.report.normal_documents import (
         ceiling_words,
         change_words,

@@ -12,8 +12,9 @@ from typing import TYPE_CHECKING
 from basso.errors import InputError
 
 if TYPE_CHECKING:
+    from basso.findings.normal.question import Question
     from basso.formats.options import ReadOptions
-    from basso.normal.question import Question
+    from basso.memory.memory import Memory
     from basso.pressure.earlier import Known
     from basso.pressure.options import JudgeOptions
     from basso.recording.recording import Recording
@@ -124,7 +125,7 @@ def known(arguments: argparse.Namespace, recordings: Sequence[Recording]) -> dic
     where = Path(arguments.garage) if arguments.garage else default_folder()
     if not (where / FILE).is_file():
         raise InputError(f"{where}: there is no garage; name its folder, or leave --garage out.")
-    found = known_by_garage(where, recordings)
+    found = known_by_garage(where, recordings, memory())
     for recording in recordings if by_kept else ():
         kept = found.get(recording.content_hash)
         if kept is None or kept.in_force is None:
@@ -142,15 +143,15 @@ def judged_by(
     """How one log is judged: by what is asked for now, what was decided before, and what the garage that was asked for knows."""
     from basso.workflow import options_for
 
-    return options_for(recording, judging, known, follow_car=not arguments.floor)
+    return options_for(recording, judging, memory(), known, follow_car=not arguments.floor)
 
 
 def asked(arguments: argparse.Namespace, recording: Recording, question: Question) -> Question:
     """What is asked of normal, with what the garage that was asked for has to say to it."""
-    from basso.garage.history import car_history
-    from basso.garage.known import session_of
+    from basso.car.history import car_history
+    from basso.car.known import session_of
+    from basso.car.questions import asked_of
     from basso.garage.place import default_folder
-    from basso.garage.questions import asked_of
     from basso.garage.records import Car
     from basso.garage.store import Garage
 
@@ -162,6 +163,13 @@ def asked(arguments: argparse.Namespace, recording: Recording, question: Questio
             if session is not None:
                 return asked_of(history, session, question)
     return question
+
+
+def memory() -> Memory:
+    """What the user's own Basso remembers of logs."""
+    from basso.memory.memory import Memory
+
+    return Memory.own()
 
 
 def reading(arguments: argparse.Namespace) -> ReadOptions:
@@ -200,7 +208,7 @@ def judging(arguments: argparse.Namespace) -> JudgeOptions:
     if not arguments.normal:
         return options
     read = reading(arguments)
-    normal = pooled_normal([open_recording(Path(p), read) for p in arguments.normal], options)
+    normal = pooled_normal([open_recording(Path(p), read, memory=memory()) for p in arguments.normal], options)
     if not normal.valid:
         raise InputError(f"--normal {', '.join(arguments.normal)}: no expected pressure comes of it: {normal.reason}.")
     return replace(options, normal=normal)

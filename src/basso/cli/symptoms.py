@@ -24,7 +24,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """Ask, or rank."""
-    from basso.pressure.interview import EFFORT_WORDS, interview, questions
+    from basso.findings.symptoms import EFFORT_WORDS, interview, questions
     from basso.report.documents import dump
 
     answers = _answers(arguments.answer)
@@ -63,7 +63,7 @@ def run(arguments: argparse.Namespace) -> int:
 
 
 def _answers(given: list[str]) -> dict[str, str]:
-    from basso.pressure.interview import questions
+    from basso.findings.symptoms import questions
 
     known = {q.key: q for q in questions()}
     answers = {}

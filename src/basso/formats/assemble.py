@@ -13,9 +13,9 @@ import numpy as np
 
 from basso.errors import FormatError
 from basso.formats.arrays import finite, without_error_codes
-from basso.formats.mappings import Confirmed, shape_of, with_confirmed
 from basso.formats.options import ReadOptions
 from basso.limits import LONGEST_LOG_S, LONGEST_NAME, MOST_COLUMNS, MOST_NUMBERS, SPLIT
+from basso.memory.columns import Confirmed, shape_of
 from basso.plain_text import plain
 from basso.recording.channel import Channel, extremes
 from basso.recording.lap_signals import with_lap_numbers
@@ -111,8 +111,8 @@ def assemble(
     shape = shape_of([h.name for h in headings])
     known = options.confirmed.get(shape)
     if known is not None:
-        options, note = with_confirmed(options, known, [h.name for h in headings])
-        notes.append(note)
+        options = options.with_confirmed(known, [h.name for h in headings])
+        notes.append(f"Columns and units are as you confirmed them for logs of this shape ({known.when}).")
     forced = _forced(path, headings, options)
     for name in options.units:
         if name not in {h.name for h in headings}:

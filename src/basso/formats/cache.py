@@ -23,6 +23,7 @@ from typing import TYPE_CHECKING, Any
 
 from basso.files import put_whole
 from basso.formats.options import databases_beside
+from basso.platform.folders import cache_folder
 from basso.recording.summary import Summary, from_plain
 
 # What finding a kept log needs is imported here; what keeping one needs, where it is needed: finding must be quick.
@@ -45,8 +46,7 @@ class Kept:
     """The recordings kept in one folder (default: the user's cache folder)."""
 
     def __init__(self, folder: Path | None = None) -> None:
-        own = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
-        self._folder = folder or own / "basso" / "recordings"
+        self._folder = folder or cache_folder() / "recordings"
 
     def summary(self, path: Path, options: ReadOptions) -> Summary | None:
         """What is in a log, if it was read before and has not changed since; else None."""

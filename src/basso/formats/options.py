@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
@@ -13,7 +13,7 @@ from basso.errors import InputError
 from basso.files import is_plain_file, open_plain
 
 if TYPE_CHECKING:
-    from basso.formats.mappings import Confirmed
+    from basso.memory.columns import Confirmed
     from basso.recording.roles import Role
     from basso.units import Unit
 
@@ -42,6 +42,21 @@ class ReadOptions:
     database: Path | None = None
     confirmed: Mapping[str, Confirmed] = field(default_factory=lambda: MappingProxyType({}))
 
+    def with_confirmed(self, known: Confirmed, names: Sequence[str]) -> ReadOptions:
+        """What was confirmed, filled in where nothing is said now; ``names``: the columns there are."""
+        from basso.recording.roles import Role
+        from basso.units import UNITS
+
+        said = set(self.roles.values())
+        roles = {Role(r): n for r, n in known.roles.items() if r in set(Role) and n in names and n not in said}
+        units = {n: UNITS[u] for n, u in known.units.items() if n in names and u in UNITS}
+        return replace(
+            self,
+            roles={**roles, **self.roles},
+            units={**units, **self.units},
+            ignored=self.ignored | (frozenset(known.ignored) - said),
+        )
+
 
 def options_as_plain(options: ReadOptions) -> dict[str, Any]:
     """Plain values for another process."""
@@ -55,7 +70,7 @@ def options_as_plain(options: ReadOptions) -> dict[str, Any]:
 
 def options_from_plain(plain: dict[str, Any]) -> ReadOptions:
     """Back from what :func:`options_as_plain` gave."""
-    from basso.formats.mappings import Confirmed
+    from basso.memory.columns import Confirmed
     from basso.recording.roles import Role
     from basso.units import UNITS
 

@@ -58,8 +58,8 @@ from basso.limits import (
     MOST_RECORDS_BYTES,
     MOST_UNPACKED_RATIO,
 )
+from basso.memory.decisions import Decision, Decisions
 from basso.plain_text import plain, plain_lines
-from basso.trust.decisions import Decision, Decisions
 
 SCHEMA = f"basso.bundle/{FORM}"
 _FORMS = {f"basso.bundle/{form}": form for form in range(1, FORM + 1)}
@@ -78,7 +78,7 @@ part that was changed by hand is refused until its entry there is changed too.
 """
 
 
-def export_car(garage: Garage, car: Car, path: Path) -> None:
+def export_car(garage: Garage, car: Car, path: Path, decisions: Decisions) -> None:
     """Write a car with its whole history.
 
     Raises:
@@ -98,7 +98,7 @@ def export_car(garage: Garage, car: Car, path: Path) -> None:
         assert isinstance(session, Session)
         if session.log_hash and (file := garage.samples_file(session.log_hash)).is_file():
             kept[f"samples/{file.name}"] = file
-        if session.log_hash and (decision := Decisions().of(session.log_hash)) != Decision():
+        if session.log_hash and (decision := decisions.of(session.log_hash)) != Decision():
             decided[session.log_hash] = decision.as_plain()
     if decided:
         records[_DECISIONS] = _json(decided)
@@ -194,7 +194,7 @@ def _take_in(garage: Garage, parts: _Parts, car: Car, records: list[Record]) -> 
         raise
 
 
-def accept_car(garage: Garage, car: Car) -> int | None:
+def accept_car(garage: Garage, car: Car, decisions: Decisions) -> int | None:
     """Let a car that came from elsewhere act like one's own: its cards, oils, floors and saved normals, and what was decided
     about its logs where nothing was decided here.
 
@@ -207,8 +207,8 @@ def accept_car(garage: Garage, car: Car) -> int | None:
     edit = garage.remove(f"accepting {car.name}", *arrivals)
     for arrival in arrivals:
         for log, kept in arrival.decisions.items():
-            if Decisions().of(log) == Decision():  # what was decided here goes before what was decided there
-                Decisions().keep(log, Decision.from_plain(kept))
+            if decisions.of(log) == Decision():  # what was decided here goes before what was decided there
+                decisions.keep(log, Decision.from_plain(kept))
     return edit
 
 

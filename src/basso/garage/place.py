@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
+
+from basso.platform.folders import data_folder
 
 FILE = "garage.sqlite"
 
 
 def default_folder() -> Path:
     """Where the user's own garage is kept."""
-    own = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
-    return own / "basso" / "garage"
+    return data_folder() / "garage"

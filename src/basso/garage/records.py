@@ -341,7 +341,7 @@ class Job(Record):
     """A job sheet being worked through.
 
     Attributes:
-        entries: step key → what was entered (see :mod:`basso.garage.jobs`).
+        entries: step key → what was entered (see :mod:`basso.car.jobs`).
         begun_on: the sheet as it was when the job was begun, so that a later Basso asks nothing else of it; {} of jobs
             begun before sheets were kept.
     """
@@ -462,8 +462,8 @@ class Normal(Record):
     Attributes:
         day: when it was learned; ``reason``: why it was learned anew.
         sessions: ids of those it was learned from.
-        curve: as :meth:`basso.pressure.expected.ExpectedPressure.as_plain` gives it, the oil it was learned with and all.
-        idle: hot idle as :class:`basso.pressure.warmup.HotIdle` has it; {} where no session shows one.
+        curve: as :meth:`basso.normal.expected.ExpectedPressure.as_plain` gives it, the oil it was learned with and all.
+        idle: hot idle as :class:`basso.normal.warmup.HotIdle` has it; {} where no session shows one.
     """
 
     table: ClassVar[str] = "normals"
@@ -572,7 +572,7 @@ class Arrival(Record):
     Attributes:
         day: when it came; ``source``: the name of the bundle, for people.
         decisions: what was decided elsewhere about the corrections of its logs, by the log's fingerprint, as
-            :meth:`basso.trust.decisions.Decision.as_plain` gives it; taken over when the car is accepted.
+            :meth:`basso.memory.decisions.Decision.as_plain` gives it; taken over when the car is accepted.
     """
 
     table: ClassVar[str] = "arrivals"

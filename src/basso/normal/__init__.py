@@ -1,1 +1,1 @@
-"""What an engine's pressure should be: everything that is told about normal, put together for window, command and report."""
+"""What the engine's pressure should be: the form, how it is learned, how it drifts and what changed it."""

@@ -13,8 +13,8 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.normal.expected import ExpectedPressure
 from basso.pressure.dips import Dip
-from basso.pressure.expected import ExpectedPressure
 from basso.pressure.floors import FloorLine
 from basso.pressure.pull import EQUAL, find_pull
 from basso.pressure.slosh import felt

@@ -4,7 +4,7 @@ A dip begins where the corrected pressure crosses the floor (interpolated betwee
 has come back, or with the last sample before the log pauses; a return of less than 0.2 s, or one of up to 0.3 s that stays within 1 % of the floor, does not end it.
 
 Where the sensor shakes, or its converter is coarse, single readings cross the floor by themselves: what then tells whether and
-when the pressure lay below it is in :mod:`basso.pressure.told`. The lowest reading is always the reading itself.
+when the pressure lay below it is in :mod:`basso.pressure.noise`. The lowest reading is always the reading itself.
 """
 
 from __future__ import annotations
@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from basso.pressure.told import ReadingError, tell_margin
+from basso.pressure.noise import ReadingError, tell_margin
 from basso.recording.rolling import rolling_mean
 from basso.recording.spans import longest_step_s, runs_of
 from basso.units import FloatArray
@@ -47,7 +47,7 @@ class Dip:
         lowest_margin: index of the lowest margin.
         min_pressure_kpa, min_margin_kpa: at those.
         min_share: lowest share of normal, None without an expectation.
-        told_margin_kpa, told_share: lowest margin and share less what readings are off by (:mod:`basso.pressure.told`): what is to be judged
+        told_margin_kpa, told_share: lowest margin and share less what readings are off by (:mod:`basso.pressure.noise`): what is to be judged
             by; ``min_margin_kpa`` and ``min_share`` where they are exact.
         deficit_kpa_s: area between floor and pressure.
     """

@@ -12,12 +12,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.normal.cells import REFERENCE_RPM
+from basso.normal.expected import ExpectedPressure
+from basso.normal.warmup import HotIdle, OilHeat
 from basso.oil.grades import Grade
-from basso.pressure.cells import REFERENCE_RPM
-from basso.pressure.drops import Drop
-from basso.pressure.expected import ExpectedPressure
+from basso.oilway.drops import Drop
 from basso.pressure.floors import Floor
-from basso.pressure.warmup import HotIdle, OilHeat
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 from basso.recording.roles import Role, take_apart

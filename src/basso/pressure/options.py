@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
+from basso.memory.decisions import Decision
+from basso.normal.expected import ExpectedPressure
 from basso.oil.grades import Grade, usual
 from basso.pressure.dips import DipRules
 from basso.pressure.earlier import KeptNormal, Known
-from basso.pressure.expected import ExpectedPressure
 from basso.pressure.floors import DEFAULT_FLOORS, Floor
 from basso.track.circuit_map import CircuitMap
-from basso.trust.decisions import Decision
 
 
 @dataclass(frozen=True, slots=True)

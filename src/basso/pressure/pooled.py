@@ -8,16 +8,16 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.memory.decisions import Decision
+from basso.normal.expected import ExpectedPressure, fit_expected, no_expectation
+from basso.normal.settled import SettledLimits, settled
 from basso.oil.grades import Grade
 from basso.oil.viscosity import as_thick
 from basso.pressure.earlier import Known
-from basso.pressure.expected import ExpectedPressure, fit_expected, no_expectation
 from basso.pressure.options import JudgeOptions
-from basso.pressure.settled import SettledLimits, settled
 from basso.pressure.trusted import Readings, g_channels, trusted
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
-from basso.trust.decisions import Decision
 from basso.units import FloatArray
 
 

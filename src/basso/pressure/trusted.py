@@ -13,10 +13,10 @@ from basso.recording.recording import Frame, Recording
 from basso.recording.roles import Role
 from basso.trust.axes import check_axes, lateral_from_path_g, longitudinal_from_speed_g
 from basso.trust.bounds import check_bounds
-from basso.trust.circuit import check_circuit
 from basso.trust.clock import check_clocks, check_pressure_clock
 from basso.trust.delay import check_delay
 from basso.trust.doubt import check_doubts
+from basso.trust.oil_way import check_circuit
 from basso.trust.scale import check_scale
 from basso.trust.side import SIDE_CHECK, by_word
 from basso.trust.spikes import check_spikes

@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING
 from basso.report.documents import Document, rounded, threshold_document
 
 if TYPE_CHECKING:
-    from basso.corners.told import CornersTold, PlaceTold
+    from basso.findings.corners.findings import CornerFindings, PlaceTold
 
 
-def corners_document(told: CornersTold) -> Document:
+def corners_document(told: CornerFindings) -> Document:
     """``basso.corners/1``."""
     return {
         "schema": "basso.corners/1",

@@ -10,10 +10,10 @@ from basso.pressure.causes import in_contract
 from basso.pressure.thresholds import Threshold
 from basso.recording.corrections import OF_ONE_CHANNEL, Correction
 from basso.recording.summary import Summary, summarise
-from basso.report.coverage import coverage_of
-from basso.report.headline import sentence
-from basso.report.session_words import exposure_of
 from basso.units import DisplayUnits
+from basso.words.coverage import coverage_of
+from basso.words.headline import sentence
+from basso.words.session import exposure_of
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -137,7 +137,7 @@ def analysis_document(analysis: Analysis) -> Document:
 
 def _more(analysis: Analysis) -> Document:
     """What the contract leaves open, in a place of its own, so that what it fixes is just that."""
-    from basso.corners.told import thresholds_of
+    from basso.findings.corners.findings import thresholds_of
 
     track = analysis.track
     return {
@@ -226,7 +226,7 @@ def threshold_document(t: Threshold) -> Document:
 def comparison_document(c: Comparison) -> Document:
     """``basso.comparison/1``."""
     from basso.pressure.exposure import SHARES
-    from basso.report.trial_words import sentence as trial_sentence
+    from basso.words.trial import sentence as trial_sentence
 
     over = [p.id for p in c.over]
     effects = [

@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
-from basso.garage.build_line import stages, state_of_oil
-from basso.garage.history import CarHistory, car_history
-from basso.garage.jobs import sheet_of, state
-from basso.garage.normals import Learned, curve_of, versions
+from basso.car.build_line import stages, state_of_oil
+from basso.car.history import CarHistory, car_history
+from basso.car.jobs import sheet_of, state
+from basso.car.normals import Learned, curve_of, versions
 from basso.garage.records import Arrival, Build, Car, Job, Session
-from basso.pressure.changed import Apart, normals_apart
+from basso.normal.changed import Apart, normals_apart
 from basso.report.documents import rounded
 from basso.units import DisplayUnits, Quantity
 

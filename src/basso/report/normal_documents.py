@@ -7,18 +7,18 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from basso.pressure.adviser import HOTTEST_C, GradeAdvice
-from basso.pressure.changed import BY_KEY, NONE, SURE, NormalChange
-from basso.pressure.expected import ExpectedPressure
+from basso.findings.normal.adviser import HOTTEST_C, GradeAdvice
+from basso.normal.changed import BY_KEY, NONE, SURE, NormalChange
+from basso.normal.expected import ExpectedPressure
 from basso.report.documents import Document, rounded
 from basso.units import DisplayUnits, Quantity
 
 if TYPE_CHECKING:
-    from basso.normal.before import CoolerOil, Seasons
-    from basso.normal.clearance import FlowNeed
-    from basso.normal.cooler import CoolerTrade
-    from basso.normal.told import NormalTold
-    from basso.pressure.adviser import FloorMet
+    from basso.findings.normal.adviser import FloorMet
+    from basso.findings.normal.before import CoolerOil, Seasons
+    from basso.findings.normal.clearance import FlowNeed
+    from basso.findings.normal.cooler import CoolerTrade
+    from basso.findings.normal.findings import NormalFindings
 
 _Z90 = 1.645
 _P, _T = Quantity.PRESSURE, Quantity.TEMPERATURE
@@ -94,9 +94,9 @@ def _field(e: ExpectedPressure) -> list[Document]:
     return rows
 
 
-def normal_document(told: NormalTold) -> Document:
+def normal_document(told: NormalFindings) -> Document:
     """``basso.normal/1``."""
-    from basso.normal.told import idles_before
+    from basso.findings.normal.findings import idles_before
 
     a = told.analysis
     advice = told.advice
@@ -365,7 +365,7 @@ def cooler_words(c: CoolerTrade | None, units: DisplayUnits) -> str:
     )
 
 
-def ceiling_words(told: NormalTold, units: DisplayUnits) -> str:
+def ceiling_words(told: NormalFindings, units: DisplayUnits) -> str:
     """How long the oil was over its ceiling, and whether ceiling or pressure comes first; "" with no oil advised."""
     advice = told.advice
     own = next((g for g in advice.grades if g.grade == told.analysis.options.oil), None) if advice is not None else None
@@ -382,7 +382,7 @@ def ceiling_words(told: NormalTold, units: DisplayUnits) -> str:
     return words
 
 
-def port_words(told: NormalTold) -> str:
+def port_words(told: NormalFindings) -> str:
     """A caution where the maker's figures are read elsewhere than this log's pressure; "" where both are known to be the same."""
     maker, known = told.question.maker_port, told.analysis.options.known
     place = known.sensor.place if known is not None and known.sensor is not None else ""
@@ -413,7 +413,7 @@ def flow_words(f: FlowNeed | None, units: DisplayUnits) -> str:
     return f"{words}."
 
 
-def _was_driven(told: NormalTold, m: FloorMet) -> bool | None:
+def _was_driven(told: NormalFindings, m: FloorMet) -> bool | None:
     """Whether oil of that temperature was driven in the session; null where it is never met."""
     heat = told.analysis.expected.temperature_range_c
     return None if m.at_c is None or heat is None else heat[0] <= m.at_c <= heat[1]

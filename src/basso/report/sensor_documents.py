@@ -7,13 +7,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from basso.car.history import car_history
+from basso.car.sensors import calibrations_of, fitted_on, ground_of, life, line_of, mates
 from basso.errors import InputError
 from basso.fitting.calibration import calibration_words
 from basso.fitting.planner import COLD_LINE_C, line_delay_s, line_viscosity_pas
 from basso.fitting.wiring import LEAST_TOLD_KPA
-from basso.garage.history import car_history
 from basso.garage.records import Calibration, Car, Sensor
-from basso.garage.sensors import calibrations_of, fitted_on, ground_of, life, line_of, mates
 from basso.units import DisplayUnits, Quantity, digits_of
 
 if TYPE_CHECKING:

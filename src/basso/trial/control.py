@@ -16,7 +16,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from basso.analysis import Analysis
-from basso.pressure.expected import ExpectedPressure, fit_expected
+from basso.normal.expected import ExpectedPressure, fit_expected
 from basso.trial.effect import Effect
 from basso.units import FloatArray
 

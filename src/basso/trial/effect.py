@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from basso.corners.passes import Pass
+from basso.findings.corners.passes import Pass
 from basso.units import FloatArray
 
 

@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 
 from basso.analysis import Analysis
-from basso.corners.passes import Pass, ReadAlike, passes_of, read_alike
+from basso.findings.corners.passes import Pass, ReadAlike, passes_of, read_alike
 from basso.pressure.exposure import SHARES
 from basso.recording.drive import same_log
 from basso.track.alignment import align

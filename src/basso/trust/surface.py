@@ -23,7 +23,7 @@ FAR = 2.5
 def asked(log_rpm: FloatArray, temperature_c: FloatArray) -> FloatArray:
     """How much pressure the engine asks for at each moment, as log engine speed of oil of 95 °C; shape (n,).
 
-    Before a relief valve opens pressure goes by engine speed and viscosity alike (:mod:`basso.pressure.form`).
+    Before a relief valve opens pressure goes by engine speed and viscosity alike (:mod:`basso.normal.form`).
     """
     return log_rpm + _THICK * log_viscosity(usual(), temperature_c)
 

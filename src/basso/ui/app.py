@@ -13,7 +13,7 @@ from basso.errors import InputError
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QApplication
 
-    from basso.ui.main_window import MainWindow
+    from basso.ui.window.frame import MainWindow
 
 _QT_LIBRARIES = {
     "libEGL.so.1": "libegl1",
@@ -62,7 +62,7 @@ def launch(logs: Sequence[str], *, demo: bool = False, screenshots: str | None =
     assert isinstance(application, QApplication)
     application.setApplicationName("Basso")
     if screenshots is not None:
-        from basso.ui.screenshots import take_all
+        from basso.ui.window.screenshots import take_all
 
         take_all(application, Path(screenshots))
         return 0
@@ -74,9 +74,9 @@ def launch(logs: Sequence[str], *, demo: bool = False, screenshots: str | None =
 
 def make_window(application: QApplication) -> MainWindow:
     """The window with remembered look and place; not yet shown, nothing opened."""
-    from basso.ui.main_window import MainWindow
-    from basso.ui.settings import Settings
+    from basso.ui.models.settings import Settings
     from basso.ui.theme.look import Look
+    from basso.ui.window.frame import MainWindow
 
     settings = Settings()
     window = MainWindow(Look(application, settings.night), settings)
@@ -95,13 +95,12 @@ def _open_first(window: MainWindow, logs: list[Path], demo: bool) -> None:
         if logs:
             window.open_logs(logs)
         elif demo:
-            window.desk.opening.open_demo()
+            window.desk.run("demo.open")
         elif last := window.settings.last_logs:
             window.open_logs(last)
         if not demo and (default_folder() / FILE).is_file():
-            window.desk.opening.after_first_sight(
-                lambda: window.desk.garaging.open_own()
-            )  # the path says how the car stands
+            # The path says how the car stands.
+            window.desk.logs.after_first_sight(window.desk.bench.garage.open_own)
 
     QTimer.singleShot(0, begin)
 

@@ -22,7 +22,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from basso.ui.cursor import Cursor
+from basso.ui.models.cursor import Cursor
 from basso.ui.plots import paint, strokes
 from basso.ui.plots.pyramid import Columns, Pyramid
 from basso.ui.plots.ticks import clock, ticks, time_ticks

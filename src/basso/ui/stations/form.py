@@ -19,6 +19,8 @@ from PySide6.QtWidgets import (
 from basso.errors import InputError
 from basso.garage.fields import NO_NAMES, Field, Names, changed, fields_of, show, unit_words
 from basso.garage.records import Record
+from basso.ui.bench import Bench
+from basso.ui.dialogs import run_dialog
 from basso.ui.plain import Label, tip
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
@@ -243,3 +245,24 @@ class RecordDialog(QDialog):
         """The record as filled in."""
         assert self.form.record is not None
         return self.form.record
+
+
+def ask_record(bench: Bench, title: str, hint: str, record: Record) -> Record | None:
+    """Let a record be filled in; None when that is given up."""
+    view = bench.garage.view
+    names = view.names if view is not None else NO_NAMES
+    dialog = RecordDialog(bench.window, bench.look, title, hint, record, bench.shown_units, names)
+    return dialog.record if run_dialog(dialog) else None
+
+
+def correct_record(bench: Bench, record: Record) -> None:
+    """Correct or remove a record that is there."""
+    view = bench.garage.view
+    names = view.names if view is not None else NO_NAMES
+    title = f"Correct the {record.noun}"
+    dialog = RecordDialog(bench.window, bench.look, title, "", record, bench.shown_units, names, removable=True)
+    outcome = run_dialog(dialog)
+    if outcome == RecordDialog.REMOVED:
+        bench.garage.remove(f"removing the {record.noun}", record)
+    elif outcome:
+        bench.garage.change(f"correcting the {record.noun}", record, dialog.record)

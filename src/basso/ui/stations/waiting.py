@@ -6,14 +6,25 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from basso.ui.plain import Label
-from basso.ui.stations.catalogue import Station
+from basso.ui.stations.catalogue import BY_KEY, Row
+from basso.ui.stations.station import Station
 from basso.ui.theme.look import Look, Type
 
 
-class WaitingStation(QWidget):
+class WaitingStation(Station["WaitingPage"]):
+    """A station that is to come. ``key``: its own."""
+
+    key = ""
+
+    def make_page(self) -> WaitingPage:
+        """What it will be for."""
+        return WaitingPage(self.bench.look, BY_KEY[self.key])
+
+
+class WaitingPage(QWidget):
     """Title and purpose, nothing else: no control that does nothing."""
 
-    def __init__(self, look: Look, station: Station) -> None:
+    def __init__(self, look: Look, station: Row) -> None:
         super().__init__()
         self._look = look
         self._title, self._purpose, self._state = (

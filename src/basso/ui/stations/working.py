@@ -9,7 +9,7 @@ from basso.units import DisplayUnits, digits_of
 
 
 @dataclass(frozen=True, slots=True)
-class Step:
+class WorkingStep:
     """One step of the working: what, the formula with its numbers, where the inputs come from."""
 
     what: str

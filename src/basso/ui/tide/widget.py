@@ -7,7 +7,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
-from basso.ui.cursor import Cursor
+from basso.ui.models.cursor import Cursor
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import clock
 from basso.ui.theme.look import Look, Type

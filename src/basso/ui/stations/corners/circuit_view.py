@@ -15,7 +15,7 @@ from basso.ui.theme.look import Look, Type
 from basso.units import FloatArray
 
 if TYPE_CHECKING:
-    from basso.corners.circuit import CircuitLine
+    from basso.findings.corners.line import CircuitLine
     from basso.track.corners import Place
 
 

@@ -10,14 +10,14 @@ import numpy as np
 
 from basso.pressure.floors import Share
 from basso.recording.roles import Role
-from basso.report.corners_words import held_up_words, place_words, run_row_words, runs_words, threshold_words
-from basso.report.session_words import when_words
 from basso.track.runs import run_words
-from basso.ui.stations.working import Step
+from basso.ui.stations.working import WorkingStep
 from basso.units import DisplayUnits, FloatArray, Quantity
+from basso.words.corners import held_up_words, place_words, run_row_words, runs_words, threshold_words
+from basso.words.session import when_words
 
 if TYPE_CHECKING:
-    from basso.corners.told import CornersTold, PlaceTold
+    from basso.findings.corners.findings import CornerFindings, PlaceTold
 
 _OFTEN = 0.5
 _NO_G = "No g to throw the oil: what these show is under Normal."
@@ -54,7 +54,7 @@ class Ladder:
     lines: tuple[float, ...]
 
 
-def ladder(told: CornersTold) -> Ladder:
+def ladder(told: CornerFindings) -> Ladder:
     """A row for each place, a rung for each lap."""
     rows = []
     for p in told.places:
@@ -82,7 +82,7 @@ RUN_IDS = {
 """How the ladder calls a kind of run, short as a place's number."""
 
 
-def _run_rows(told: CornersTold) -> list[LadderRow]:
+def _run_rows(told: CornerFindings) -> list[LadderRow]:
     """A row for each kind of run, a rung for each: of all kinds where there are no laps, else of those that dip."""
     rows = []
     for kind, row_id in RUN_IDS.items():
@@ -103,7 +103,7 @@ class Opening:
     detail: str
 
 
-def opening(told: CornersTold, units: DisplayUnits) -> Opening:
+def opening(told: CornerFindings, units: DisplayUnits) -> Opening:
     """Where it happens, from which g on, and what to do next."""
     thresholds = " ".join(w for t in told.thresholds if (w := threshold_words(t, told.analysis.side)))
     if not told.places:
@@ -152,11 +152,11 @@ def opening(told: CornersTold, units: DisplayUnits) -> Opening:
     return Opening(title, " ".join(w for w in said if w))
 
 
-def _no_g(told: CornersTold) -> str:
+def _no_g(told: CornerFindings) -> str:
     return _missing_g(told) or (_NO_G if told.rose is None else "")
 
 
-def _missing_g(told: CornersTold) -> str:
+def _missing_g(told: CornerFindings) -> str:
     """What cannot be told for want of a g; "" where both are there."""
     a = told.analysis
     pairs = ((Role.LATERAL_G, a.lateral_g), (Role.LONGITUDINAL_G, a.longitudinal_g))
@@ -188,7 +188,7 @@ def _listed(words: list[str]) -> str:
     return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
 
 
-def _lean_words(told: CornersTold, units: DisplayUnits) -> str:
+def _lean_words(told: CornerFindings, units: DisplayUnits) -> str:
     lean = [p for p in told.places if p.lean_per_lap is not None]
     worst = min(lean, key=lambda p: p.lean_per_lap or 0.0, default=None)
     if worst is None or worst.lean_per_lap is None or worst.lean_per_lap >= 0:
@@ -202,7 +202,7 @@ def _lean_words(told: CornersTold, units: DisplayUnits) -> str:
     return f"{worst.place.label[:1].upper()}{worst.place.label[1:]} falls by {-100.0 * worst.lean_per_lap:.1f} % a lap{warmer}."
 
 
-def _when_words(told: CornersTold, units: DisplayUnits) -> str:
+def _when_words(told: CornerFindings, units: DisplayUnits) -> str:
     """Places that dip only from a lap or a temperature on."""
     late = [
         p
@@ -217,7 +217,7 @@ def _when_words(told: CornersTold, units: DisplayUnits) -> str:
     return f"{words[:1].upper()}{words[1:]}." if words else ""
 
 
-def _test_words(told: CornersTold) -> str:
+def _test_words(told: CornerFindings) -> str:
     test = told.test_place
     if test is None:
         return ""
@@ -227,7 +227,7 @@ def _test_words(told: CornersTold) -> str:
     return f"Test a change on {test.place.label}, {test.dips} of {len(test.passes)} laps below the floor{missed}."
 
 
-def circuit_words(told: CornersTold) -> str:
+def circuit_words(told: CornerFindings) -> str:
     """Whose map it is, and what it is drawn from."""
     line, track = told.circuit, told.analysis.track
     if line is None or track is None:
@@ -241,7 +241,7 @@ def circuit_words(told: CornersTold) -> str:
 TABLE_HEADS = ("Place", "What it is", "Passes", "Below", "Lowest", "Worst", "Below a pass, s", "Lowest in")
 
 
-def table_rows(told: CornersTold) -> list[tuple[str, ...]]:
+def table_rows(told: CornerFindings) -> list[tuple[str, ...]]:
     """The places as text: for copying, and for those who read rather than look."""
     return [
         (
@@ -297,7 +297,7 @@ class ThresholdPicture:
     high_g: float | None
 
 
-def threshold_picture(told: CornersTold, direction: str) -> ThresholdPicture | None:
+def threshold_picture(told: CornerFindings, direction: str) -> ThresholdPicture | None:
     """Every pass in a direction; None with too few."""
     t = told.threshold(direction)
     if t is None or t.passes < 3:
@@ -309,7 +309,7 @@ def threshold_picture(told: CornersTold, direction: str) -> ThresholdPicture | N
     )
 
 
-def working(told: CornersTold, direction: str) -> list[Step]:
+def working(told: CornerFindings, direction: str) -> list[WorkingStep]:
     """How a direction's threshold came about."""
     t = told.threshold(direction)
     if t is None:
@@ -317,14 +317,14 @@ def working(told: CornersTold, direction: str) -> list[Step]:
     hz, damping = t.slosh
     turns = told.analysis.side.turns(direction)
     steps = [
-        Step("Passes", f"{t.passes} through {turns.lower()}, {t.fell} of which lost more than their scatter", "felt over 0.25 g; those in which another direction may have bared the pickup, or that began low, are left out"),
+        WorkingStep("Passes", f"{t.passes} through {turns.lower()}, {t.fell} of which lost more than their scatter", "felt over 0.25 g; those in which another direction may have bared the pickup, or that began low, are left out"),
     ]  # fmt: skip
     if t.g is None:
-        steps.append(Step("Threshold", "none", t.reason))
+        steps.append(WorkingStep("Threshold", "none", t.reason))
         return steps
     steps += [
-        Step("What the oil feels", f"the logged g through a body that sloshes at {hz:.2f} Hz with damping {damping:.2f}", "found with the threshold, of eleven that were tried; a g held steady feels like itself, a short one like less"),
-        Step("Threshold", f"{t.g:.2f} g; 95 %: {t.low_g if t.low_g is None else round(t.low_g, 2)} to {t.high_g:.2f} g", f"change-point: loss flat up to it, then {100.0 * t.slope:.0f} % of normal lost a g; where the profile likelihood is within 1.92 of its top, and 8 % for what one body's slosh does not tell"),
-        Step("At", f"{t.rpm:.0f} rpm in the middle", "at another level, oil temperature or speed it lies elsewhere: the head holds oil up at speed"),
+        WorkingStep("What the oil feels", f"the logged g through a body that sloshes at {hz:.2f} Hz with damping {damping:.2f}", "found with the threshold, of eleven that were tried; a g held steady feels like itself, a short one like less"),
+        WorkingStep("Threshold", f"{t.g:.2f} g; 95 %: {t.low_g if t.low_g is None else round(t.low_g, 2)} to {t.high_g:.2f} g", f"change-point: loss flat up to it, then {100.0 * t.slope:.0f} % of normal lost a g; where the profile likelihood is within 1.92 of its top, and 8 % for what one body's slosh does not tell"),
+        WorkingStep("At", f"{t.rpm:.0f} rpm in the middle", "at another level, oil temperature or speed it lies elsewhere: the head holds oil up at speed"),
     ]  # fmt: skip
     return steps

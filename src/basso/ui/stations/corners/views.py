@@ -16,7 +16,7 @@ from basso.ui.stations.corners.picture import Ladder, LadderRow, ThresholdPictur
 from basso.ui.theme.look import Look, Type
 
 if TYPE_CHECKING:
-    from basso.corners.rose import Rose
+    from basso.findings.corners.rose import Rose
 
 
 def share_color(look: Look, share: float, floor: float) -> QColor:

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
-from basso.plain_text import separated
-from basso.report.corners_words import knee_words, runs_words, side_words, slides_words, threshold_words
 from basso.trust.side import KNOWN
-from basso.ui.cursor import Cursor
+from basso.ui.models.cursor import Cursor
 from basso.ui.stations.corners.circuit_view import CircuitView
 from basso.ui.stations.corners.picture import (
     RUN_IDS,
@@ -26,17 +25,18 @@ from basso.ui.stations.corners.picture import (
 )
 from basso.ui.stations.corners.views import LadderView, LossView, RoseView
 from basso.ui.stations.words import HeldWords, Words
-from basso.ui.stations.working import Step
+from basso.ui.stations.working import WorkingStep
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
+from basso.words.corners import knee_words, runs_words, side_words, slides_words, threshold_words
 
 if TYPE_CHECKING:
-    from basso.corners.told import CornersTold
+    from basso.findings.corners.findings import CornerFindings
 
 _WAYS = ("left", "right", "braking", "acceleration")
 
 
-class CornersStation(QWidget):
+class CornersPage(QWidget):
     """Told what is told of corners; moves the cursor.
 
     ``name_wanted`` carries a place's id, ``line_set`` the distance along the lap where laps are to begin, ``refused`` why not.
@@ -50,7 +50,7 @@ class CornersStation(QWidget):
     def __init__(self, look: Look, cursor: Cursor) -> None:
         super().__init__()
         self._look, self._cursor = look, cursor
-        self.told: CornersTold | None = None
+        self.told: CornerFindings | None = None
         self._units = DisplayUnits()
         self._title, self._detail = Words(look, Type.TITLE), Words(look, Type.BODY, "soft")
         self.ladder, self.rose, self.circuit, self.loss = (
@@ -162,7 +162,7 @@ class CornersStation(QWidget):
 
     # Showing
 
-    def show_corners(self, told: CornersTold | None, units: DisplayUnits, waiting: str = "") -> None:
+    def show_corners(self, told: CornerFindings | None, units: DisplayUnits, waiting: str = "") -> None:
         """Show what is told, or what is missing for it."""
         fresh = told is not None and (self.told is None or self.told.analysis.recording is not told.analysis.recording)
         self.told, self._units = told, units
@@ -200,7 +200,7 @@ class CornersStation(QWidget):
         self._follow()
 
     @staticmethod
-    def _worst_way(told: CornersTold) -> int:
+    def _worst_way(told: CornerFindings) -> int:
         """The direction with a threshold in which most passes fell, else the one with most passes."""
         of = [told.threshold(key) for key in _WAYS]
         return max(
@@ -247,7 +247,7 @@ class CornersStation(QWidget):
         distance = told.analysis.track.lap_distance_m
         self.circuit.show_at(float(distance[min(at, distance.size - 1)]))
 
-    def working(self) -> list[Step]:
+    def working(self) -> list[WorkingStep]:
         """How the shown direction's threshold came about."""
         return working(self.told, self.way.currentData()) if self.told is not None else []
 
@@ -256,15 +256,14 @@ class CornersStation(QWidget):
         """The sentence at the top."""
         return self._title.text()
 
-    def table_text(self, separator: str = "\t") -> str:
-        """Places and thresholds as text."""
+    def rows(self) -> list[Sequence[str]]:
+        """Places and thresholds."""
         if self.told is None:
-            return ""
-        rows = [
+            return []
+        return [
             [self.title],
             TABLE_HEADS,
             *table_rows(self.told),
             *([w] for t in self.told.thresholds if (w := threshold_words(t, self.told.analysis.side))),
             [knee_words(self.told)],
         ]
-        return separated(rows, separator)

@@ -10,7 +10,7 @@ import numpy as np
 
 from basso.pressure.floors import SCHOOLS
 from basso.ui.stations.dips.picture import sentence
-from basso.ui.stations.working import Step, floor_words
+from basso.ui.stations.working import WorkingStep, floor_words
 from basso.units import DisplayUnits, Quantity, told_in
 
 if TYPE_CHECKING:
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 Q = Quantity
 
 
-def _told_step(a: Analysis, dip: Dip, units: DisplayUnits) -> Step:
+def _told_step(a: Analysis, dip: Dip, units: DisplayUnits) -> WorkingStep:
     """What list and verdict go by where single readings cannot be taken at their word."""
     told = f"margin {units.text(dip.told_margin_kpa, Q.PRESSURE, difference=True)}"
     if dip.told_share is not None:
@@ -42,10 +42,10 @@ def _told_step(a: Analysis, dip: Dip, units: DisplayUnits) -> Step:
             "such g, engine speed and oil temperature" if a.temperature_c is not None else "such g and engine speed"
         )
         why += f". At {at_such} the rest of the session leads to expect {units.text(likely, Q.PRESSURE)} here; {how}"
-    return Step("Less the shaking" if a.at_or_above else "Within the steps", told, why)
+    return WorkingStep("Less the shaking" if a.at_or_above else "Within the steps", told, why)
 
 
-def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
+def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[WorkingStep]:
     """How every number of one dip came about, and what would change it."""
     at, dip, e = d.dip.lowest_margin, d.dip, a.expected
 
@@ -66,7 +66,7 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
         known_heat = np.array([warm]) if warm is not None else None
         low, high = (float(v[0]) for v in e.interval(np.array([rpm]), known_heat, thicker=thicker))
         steps.append(
-            Step(
+            WorkingStep(
                 "Expected pressure",
                 f"softmin({p(free)} by pump and bearings, {p(capped)} by the relief valve) × {own:.3f} (this engine's own departure) = "
                 f"{p(expected)} at {rpm:.0f} rpm{heat}; 90 % sure of {p(low)} to {p(high)}",
@@ -75,7 +75,7 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
             )
         )
         steps.append(
-            Step(
+            WorkingStep(
                 "Share of normal",
                 f"{p(float(a.pressure_kpa[at]))} / {p(expected)} = {float(a.pressure_kpa[at]) / expected:.0%}",
                 f"lowest in the dip: {dip.min_share:.0%}" if dip.min_share is not None else "",
@@ -87,14 +87,14 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
         if math.isfinite(level):
             floors.append(f"{floor_words(floor, units)}: {p(level)}")
     steps.append(
-        Step(
+        WorkingStep(
             "Floor",
             "; ".join(floors) + f"; the highest applies: {p(float(a.floor.kpa[at]))}",
             "rules chosen under Floors",
         )
     )
     steps.append(
-        Step(
+        WorkingStep(
             "Margin",
             f"{p(float(a.pressure_kpa[at]))} − {p(float(a.floor.kpa[at]))} = {p(dip.min_margin_kpa)}",
             "the lowest margin and the lowest pressure need not fall on the same sample",
@@ -103,27 +103,31 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[Step]:
     if dip.told_margin_kpa != dip.min_margin_kpa:
         steps.append(_told_step(a, dip, units))
     steps.append(
-        Step(
+        WorkingStep(
             "Length",
             f"{dip.end_s:.3f} s − {dip.start_s:.3f} s = {dip.duration_s:.2f} s",
             f"crossings of the floor, interpolated between samples; above {a.options.rules.rpm_gate:.0f} rpm, at least {a.options.rules.least_s:g} s",
         )
     )
     steps.append(
-        Step(
+        WorkingStep(
             "Deficit",
             f"∫ (floor − pressure) dt = {units.number(dip.deficit_kpa_s, Q.PRESSURE, difference=True)} {units.pressure.symbol}·s",
             "trapezoids over the dip's own samples",
         )
     )
     steps.append(
-        Step("Cause", sentence(d, units), "g over the second before the crossing, held against the rest of the session")
+        WorkingStep(
+            "Cause", sentence(d, units), "g over the second before the crossing, held against the rest of the session"
+        )
     )
-    steps.append(Step("What would change it", _what_if(a, at, p), "the same sample under the other schools of floor"))
+    steps.append(
+        WorkingStep("What would change it", _what_if(a, at, p), "the same sample under the other schools of floor")
+    )
     return steps
 
 
-def _reading_step(a: Analysis, at: int, p: Callable[[float], str], units: DisplayUnits) -> Step:
+def _reading_step(a: Analysis, at: int, p: Callable[[float], str], units: DisplayUnits) -> WorkingStep:
     offset = a.zero
     value = float(a.pressure_kpa[at])
     name = next((c.name for c in a.recording.channels if c.role == "oil_pressure"), "oil pressure")
@@ -132,7 +136,7 @@ def _reading_step(a: Analysis, at: int, p: Callable[[float], str], units: Displa
     if offset is not None:
         formula = f"{p(value - offset.value)} as logged {'−' if offset.value < 0 else '+'} {p(abs(offset.value))} = {p(value)}"
         source = f"'{name}' at {a.time_s[at]:.2f} s; zero: {told_in(offset.reason, units)}"
-    return Step("Lowest margin's pressure", formula, source)
+    return WorkingStep("Lowest margin's pressure", formula, source)
 
 
 def _what_if(a: Analysis, at: int, p: Callable[[float], str]) -> str:

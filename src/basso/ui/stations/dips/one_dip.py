@@ -130,7 +130,7 @@ def dip_title(a: Analysis, d: JudgedDip) -> str:
 
 def dip_detail(a: Analysis, d: JudgedDip, units: DisplayUnits) -> str:
     """How deep, how long, under which conditions, where it stands among the others, and how sure the cause is."""
-    from basso.report.session_words import exposure_of, lowest_words
+    from basso.words.session import exposure_of, lowest_words
 
     order = sorted(a.dips, key=exposure_of, reverse=True)
     heat = f", oil {units.text(d.temperature_c, Quantity.TEMPERATURE)}" if d.temperature_c is not None else ""

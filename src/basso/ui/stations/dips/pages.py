@@ -122,7 +122,7 @@ class SharesPage(QWidget):
         if a is None or picture is None:
             self._words.setText("Nothing is expected here, so there is no share of normal.")
             return
-        from basso.corners.per_lap import per_lap
-        from basso.report.corners_words import per_lap_words
+        from basso.findings.corners.per_lap import per_lap
+        from basso.words.corners import per_lap_words
 
         self._words.setText(per_lap_words(per_lap(a)))

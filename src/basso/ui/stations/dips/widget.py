@@ -18,17 +18,17 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from basso.plain_text import plain, separated
-from basso.report.headline import opening
-from basso.ui.cursor import Cursor
+from basso.plain_text import plain
+from basso.ui.models.cursor import Cursor
 from basso.ui.plain import Label, tip
 from basso.ui.plots.traces import DipMark, Traces
 from basso.ui.stations.dips.pages import OneDipPage, SharesPage
 from basso.ui.stations.dips.picture import DipRow, columns, dip_rows, panels, sentence
+from basso.ui.stations.table import KeepsColor, choose_row
 from basso.ui.stations.words import HeldWords, PageBar, Words
-from basso.ui.tables import KeepsColor, choose_row
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
+from basso.words.headline import opening
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
@@ -49,7 +49,7 @@ def _side(column: int) -> Qt.AlignmentFlag:
     return side | Qt.AlignmentFlag.AlignVCenter
 
 
-class DipsStation(QWidget):
+class DipsPage(QWidget):
     """Told an analysis and units; moves the cursor; :attr:`dip_selected` carries the dip's index or −1."""
 
     dip_selected = Signal(int)
@@ -204,7 +204,7 @@ class DipsStation(QWidget):
         words = opening(analysis, units)
         self._title.setText(words.title)
         self._detail.setText(words.detail)
-        from basso.report.session_words import lowest_words
+        from basso.words.session import lowest_words
 
         marks = [
             DipMark(
@@ -354,8 +354,8 @@ class DipsStation(QWidget):
 
     # Taking it along
 
-    def table_text(self, separator: str = "\t", only_selected: bool = False) -> str:
-        """The dip list as text, in the shown order and units."""
+    def rows(self, only_selected: bool = False) -> list[list[str]]:
+        """The dip list, in the shown order and units, headings first."""
         rows = sorted({i.row() for i in self.table.selectionModel().selectedIndexes()}) if only_selected else []
         rows = rows or list(range(self._sorted.rowCount()))
         lines: list[list[str]] = [[*columns(self._units), "Reason"]]
@@ -363,4 +363,4 @@ class DipsStation(QWidget):
             source = self._sorted.mapToSource(self._sorted.index(row, 0)).row()
             cells = [self._model.item(source, c).text() for c in range(self._model.columnCount())]
             lines.append([*cells, self._model.item(source, 0).accessibleDescription()])
-        return separated(lines, separator)
+        return lines

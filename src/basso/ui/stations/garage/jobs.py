@@ -19,10 +19,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from basso.car.history import CarHistory
+from basso.car.jobs import Entered, Sheet, Step, entered, passed, reasons_wanted, sheet_of, sheets, state
 from basso.errors import InputError
 from basso.garage.fields import Field, read
-from basso.garage.history import CarHistory
-from basso.garage.jobs import Entered, Sheet, Step, entered, passed, reasons_wanted, sheet_of, sheets, state
 from basso.garage.records import Attachment, Job
 from basso.ui.plain import Label
 from basso.ui.stations.garage.picture import attachment_html

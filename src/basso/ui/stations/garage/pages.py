@@ -21,11 +21,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from basso.car.history import CarHistory
 from basso.errors import InputError
 from basso.garage.fields import Field, read
-from basso.garage.history import CarHistory
 from basso.garage.records import OilEntry, Record
-from basso.ui.passing import replace_menu
+from basso.ui.dialogs import replace_menu
 from basso.ui.plain import Label
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks

@@ -9,13 +9,13 @@ from typing import TypeVar
 
 import numpy as np
 
+from basso.car.build_line import Stage, find, holding, sampled, stages, state_of_oil
+from basso.car.cards import differences
+from basso.car.history import CarHistory
+from basso.car.level_readings import AFTER_RUNNING, BEFORE_START, sort_readings
+from basso.car.normals import normal_words, versions
 from basso.errors import InputError
-from basso.garage.build_line import Stage, find, holding, sampled, stages, state_of_oil
-from basso.garage.cards import differences
 from basso.garage.fields import Names, fields_of, told
-from basso.garage.history import CarHistory
-from basso.garage.level_readings import AFTER_RUNNING, BEFORE_START, sort_readings
-from basso.garage.normals import normal_words, versions
 from basso.garage.records import Attachment, Build, Engine, Job, LevelPoint, OilEntry, Record, Session
 from basso.oil.grades import grades
 from basso.oil.laboratory import Finding, Trend, findings, trends

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import html
 
-from basso.garage.build_line import stages
+from basso.car.build_line import stages
+from basso.car.history import CarHistory
+from basso.car.jobs import Entered, Sheet, Step, entered, in_units, limits, sheet_of, state
 from basso.garage.fields import show, unit_words
-from basso.garage.history import CarHistory
-from basso.garage.jobs import Entered, Sheet, Step, entered, in_units, limits, sheet_of, state
 from basso.garage.records import Car, Job
 from basso.units import DisplayUnits
 

@@ -21,9 +21,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from basso.car.jobs import HOLD_STEP, NEW_STEP, PRIMING_STEP, Column, Entered, Step, in_units, limits
 from basso.errors import InputError
 from basso.garage.fields import read, show, unit_words
-from basso.garage.jobs import HOLD_STEP, NEW_STEP, PRIMING_STEP, Column, Entered, Step, in_units, limits
 from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits

@@ -17,10 +17,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from basso.garage.history import CarHistory
+from basso.car.history import CarHistory
 from basso.garage.records import Build, Car, Engine, Record, Session
-from basso.plain_text import separated
-from basso.ui.passing import replace_menu
+from basso.ui.dialogs import replace_menu
 from basso.ui.stations.form import RecordForm
 from basso.ui.stations.garage.jobs import JobsPanel
 from basso.ui.stations.garage.line import BuildLine
@@ -34,6 +33,7 @@ from basso.ui.stations.garage.picture import (
     normals_words,
     opening,
 )
+from basso.ui.stations.garage.verb import Verb
 from basso.ui.stations.words import PageBar, Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
@@ -41,14 +41,14 @@ from basso.units import DisplayUnits
 _PAGES = ("Builds", "Oil", "Level book", "Jobs")
 
 
-class GarageStation(QWidget):
+class GaragePage(QWidget):
     """Told a car; says what is wanted of it by signals and edits nothing itself."""
 
     edited = Signal(str, object, object)
     """(what was done, before, after)"""
     car_wanted = Signal(str)
-    verb_wanted = Signal(str, object)
-    """(verb, record or None): new car, new build, new session, remove, note, import, export, demo, engine ..."""
+    verb_wanted = Signal(str, object, str)
+    """(:class:`Verb`, record or None, part of it or "")"""
     session_opened = Signal(object)
 
     def __init__(self, look: Look) -> None:
@@ -66,7 +66,7 @@ class GarageStation(QWidget):
         self.oil, self.level, self.jobs = OilPanel(look), LevelPanel(look), JobsPanel(look)
         self._form_title, self._card = Words(look, Type.STATION), Words(look, Type.SMALL, "soft")
         self._compared, self._notes = Words(look, Type.SMALL), Words(look, Type.SMALL, "soft")
-        self.buttons: dict[str, QPushButton] = {}
+        self.buttons: dict[Verb, QPushButton] = {}
         self.pages = PageBar(look, _PAGES)
         self._pages = QStackedWidget()
         self._empty_page = QWidget()
@@ -76,21 +76,21 @@ class GarageStation(QWidget):
         self.form.edited.connect(self._form_edited)
         self.search.textChanged.connect(lambda _: self._show_line())
         self.jobs.edited.connect(self.edited)
-        self.jobs.begun.connect(lambda key: self.verb_wanted.emit(f"job {key}", None))
-        self.jobs.work_wanted.connect(self.verb_wanted)
-        self.jobs.photo_wanted.connect(lambda job, part: self.verb_wanted.emit(f"photo {part}", job))
+        self.jobs.begun.connect(lambda key: self.verb_wanted.emit(Verb.BEGIN_JOB, None, key))
+        self.jobs.work_wanted.connect(lambda step, job: self.verb_wanted.emit(step, job, ""))
+        self.jobs.photo_wanted.connect(lambda job, part: self.verb_wanted.emit(Verb.PHOTO, job, part))
         self.jobs.photo_opened.connect(self._open_attachment)
         self._notes.setTextFormat(Qt.TextFormat.RichText)
         self._notes.setTextInteractionFlags(
             Qt.TextInteractionFlag.TextBrowserInteraction
         )  # its links are to be clicked
         self._notes.linkActivated.connect(self._open_attachment)
-        self.jobs.print_wanted.connect(lambda job: self.verb_wanted.emit("print", job))
+        self.jobs.print_wanted.connect(lambda job: self.verb_wanted.emit(Verb.PRINT, job, ""))
         for page in (self.oil, self.level):
-            page.record_wanted.connect(lambda record: self.verb_wanted.emit("correct", record))
-        self.oil.entry_wanted.connect(lambda: self.verb_wanted.emit("new oil", None))
-        self.oil.sample_wanted.connect(lambda: self.verb_wanted.emit("new sample", None))
-        self.level.reading_wanted.connect(lambda series: self.verb_wanted.emit(f"level {series}", None))
+            page.record_wanted.connect(lambda record: self.verb_wanted.emit(Verb.CORRECT, record, ""))
+        self.oil.entry_wanted.connect(lambda: self.verb_wanted.emit(Verb.NEW_OIL, None, ""))
+        self.oil.sample_wanted.connect(lambda: self.verb_wanted.emit(Verb.NEW_SAMPLE, None, ""))
+        self.level.reading_wanted.connect(lambda series: self.verb_wanted.emit(Verb.NEW_LEVEL, None, series))
 
     def _lay_out(self) -> None:
         layout = QVBoxLayout(self)
@@ -106,7 +106,7 @@ class GarageStation(QWidget):
         self.accept_button.setToolTip(
             "Its sensor cards, oils, floors, saved normals and decisions act on logs from then on."
         )
-        self.accept_button.clicked.connect(lambda: self.verb_wanted.emit("accept", None))
+        self.accept_button.clicked.connect(lambda: self.verb_wanted.emit(Verb.ACCEPT, None, ""))
         head.addWidget(self.accept_button, 0, Qt.AlignmentFlag.AlignTop)
         self.car_button.setText("Cars  ▾")
         self.car_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
@@ -150,26 +150,27 @@ class GarageStation(QWidget):
         column.addWidget(form, 1)
         for label in (self._compared, self._notes):
             column.addWidget(label)
-        for verbs in (
-            ("New build…", "New session…", "Engine"),
-            ("Add a note…", "Attach a file…", "Compare with", "Remove"),
+        self.engine_button, self.compare_button = QPushButton("Engine"), QPushButton("Compare with")
+        for verb, words in (
+            (Verb.NEW_BUILD, "New build…"), (Verb.NEW_SESSION, "New session…"), (Verb.NOTE, "Add a note…"), (Verb.ATTACH, "Attach a file…"),
+            (Verb.REMOVE, "Remove"),
+        ):  # fmt: skip
+            button = self.buttons[verb] = QPushButton(words)
+            button.clicked.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, self.current, ""))
+        for buttons in (
+            (self.buttons[Verb.NEW_BUILD], self.buttons[Verb.NEW_SESSION], self.engine_button),
+            (self.buttons[Verb.NOTE], self.buttons[Verb.ATTACH], self.compare_button, self.buttons[Verb.REMOVE]),
         ):
             row = QHBoxLayout()
             row.setSpacing(4)
-            for verb in verbs:
-                button = QPushButton(verb)
-                self.buttons[verb] = button
+            for button in buttons:
                 row.addWidget(button)
             row.addStretch(1)
             column.addLayout(row)
-        for verb in ("New build…", "New session…", "Add a note…", "Attach a file…", "Remove"):
-            self.buttons[verb].clicked.connect(
-                lambda _=False, v=verb: self.verb_wanted.emit(v.rstrip("…").lower(), self.current)
-            )
-        engine = QMenu(self.buttons["Engine"])
-        for verb, words in (("new card", "New card: rebuilt or changed…"), ("new engine", "Another engine…")):
-            engine.addAction(words).triggered.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, None))
-        self.buttons["Engine"].setMenu(engine)
+        engine = QMenu(self.engine_button)
+        for verb, words in ((Verb.NEW_CARD, "New card: rebuilt or changed…"), (Verb.NEW_ENGINE, "Another engine…")):
+            engine.addAction(words).triggered.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, None, ""))
+        self.engine_button.setMenu(engine)
         split = QSplitter(Qt.Orientation.Horizontal)
         split.setChildrenCollapsible(False)
         split.addWidget(scroll)
@@ -183,15 +184,19 @@ class GarageStation(QWidget):
         layout = QVBoxLayout(self._empty_page)
         layout.setContentsMargins(0, 24, 0, 0)
         row = QHBoxLayout()
-        for verb, words in (("new car", "New car…"), ("import", "Take in a bundle…"), ("demo", "Open the demo garage")):
+        for verb, words in (
+            (Verb.NEW_CAR, "New car…"),
+            (Verb.IMPORT, "Take in a bundle…"),
+            (Verb.DEMO, "Open the demo garage"),
+        ):
             button = QPushButton(words)
-            button.clicked.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, None))
+            button.clicked.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, None, ""))
             self._first_buttons.append(button)
             row.addWidget(button)
         row.addStretch(1)
         self.restore_button = QPushButton("Restore the newest backup")
         self.restore_button.setToolTip("Close other windows of this garage first. What is there now is kept beside it.")
-        self.restore_button.clicked.connect(lambda: self.verb_wanted.emit("restore", None))
+        self.restore_button.clicked.connect(lambda: self.verb_wanted.emit(Verb.RESTORE, None, ""))
         layout.addWidget(self.restore_button, 0, Qt.AlignmentFlag.AlignLeft)
         layout.addLayout(row)
         layout.addStretch(1)
@@ -237,12 +242,12 @@ class GarageStation(QWidget):
             action.triggered.connect(lambda _=False, c=car.id: self.car_wanted.emit(c))
         menu.addSeparator()
         for verb, name in (
-            ("car", "This car…"), ("engine", "Its engine"), ("new car", "New car…"), ("import", "Take in a bundle…"),
-            ("export", "Export this car…"), ("remove car", "Remove this car"), ("history", "What was done…"), ("backup", "Back up now"),
+            (Verb.CAR, "This car…"), (Verb.ENGINE, "Its engine"), (Verb.NEW_CAR, "New car…"), (Verb.IMPORT, "Take in a bundle…"),
+            (Verb.EXPORT, "Export this car…"), (Verb.REMOVE_CAR, "Remove this car"), (Verb.HISTORY, "What was done…"), (Verb.BACKUP, "Back up now"),
         ):  # fmt: skip
             action = menu.addAction(name)
-            action.setEnabled(view is not None or verb in ("new car", "import", "history"))
-            action.triggered.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, None))
+            action.setEnabled(view is not None or verb in (Verb.NEW_CAR, Verb.IMPORT, Verb.HISTORY))
+            action.triggered.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, None, ""))
         replace_menu(self.car_button, menu)
         if view is None:
             return
@@ -299,9 +304,9 @@ class GarageStation(QWidget):
         self._form_title.setText(title or "Nothing here yet: make the first build.")
         self.form.setVisible(record is not None)
         self._compared.hide()
-        for verb in ("Add a note…", "Attach a file…", "Remove"):
+        for verb in (Verb.NOTE, Verb.ATTACH, Verb.REMOVE):
             self.buttons[verb].setEnabled(record is not None)
-        self.buttons["New session…"].setEnabled(view is not None and bool(view.builds))
+        self.buttons[Verb.NEW_SESSION].setEnabled(view is not None and bool(view.builds))
         if view is None or record is None:
             self.form.show_record(record, self._units)
             return
@@ -315,13 +320,13 @@ class GarageStation(QWidget):
         self._notes.setText("<br>".join(attachment_html(a) for a in notes))
         self._notes.setVisible(bool(notes))
         kin = [r for r in self._kin(view, record) if r.id != record.id]
-        self.buttons["Compare with"].setVisible(bool(kin))
-        menu = QMenu(self.buttons["Compare with"])
+        self.compare_button.setVisible(bool(kin))
+        menu = QMenu(self.compare_button)
         for other in sorted(kin, key=lambda r: r.since, reverse=True):
             menu.addAction(f"{other.name}, {other.since or 'first card'}").triggered.connect(
                 lambda _=False, a=other, b=record: self.compare(a, b)
             )
-        replace_menu(self.buttons["Compare with"], menu)
+        replace_menu(self.compare_button, menu)
 
     @staticmethod
     def _kin(view: CarHistory, record: Record) -> tuple[Build, ...] | tuple[Engine, ...]:
@@ -332,7 +337,7 @@ class GarageStation(QWidget):
         view = self.view
         found = next((a for a in view.attachments if a.id == attachment), None) if view is not None else None
         if found is not None:
-            self.verb_wanted.emit("open", found)
+            self.verb_wanted.emit(Verb.OPEN, found, "")
 
     def compare(self, a: Build | Engine, b: Build | Engine) -> None:
         """Say only what differs between two builds, or two cards of engines."""
@@ -361,14 +366,14 @@ class GarageStation(QWidget):
         """The line under it."""
         return self._detail.text()
 
-    def table_text(self, separator: str = "\t") -> str:
-        """The build line as text."""
-        rows = [("Day", "Build or session", "What", "Changed", "Mark")]
+    def rows(self) -> list[tuple[str, ...]]:
+        """The build line."""
+        rows: list[tuple[str, ...]] = [("Day", "Build or session", "What", "Changed", "Mark")]
         if self.view is not None:
             rows += [
                 (r.day, r.title, r.words, r.more, r.mark) for r in line_rows(self.view, self._units, self.search.text())
             ]
-        return separated(rows, separator)
+        return rows
 
 
 _CORRECTING = (

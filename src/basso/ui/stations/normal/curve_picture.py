@@ -11,7 +11,7 @@ from basso.pressure.floors import highest_floor
 from basso.units import FloatArray
 
 if TYPE_CHECKING:
-    from basso.normal.told import NormalTold
+    from basso.findings.normal.findings import NormalFindings
     from basso.units import DisplayUnits
 
 _POINTS, _DOTS = 160, 1200
@@ -38,7 +38,7 @@ class CurvePicture:
     unit: str
 
 
-def curve_picture(told: NormalTold, units: DisplayUnits) -> CurvePicture | None:
+def curve_picture(told: NormalFindings, units: DisplayUnits) -> CurvePicture | None:
     """The curve of a session whose normal is by engine speed alone; None for every other."""
     a, e = told.analysis, told.analysis.expected
     if not e.valid or e.temperature_range_c is not None:

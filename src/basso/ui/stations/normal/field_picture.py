@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from basso.pressure.adviser import floor_met
+from basso.findings.normal.adviser import floor_met
 from basso.pressure.floors import Floor, highest_floor, moves_with_normal
 from basso.report.normal_documents import met_words
 from basso.ui.plots.ticks import round_step
@@ -17,7 +17,7 @@ from basso.units import DisplayUnits, FloatArray, Quantity
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
-    from basso.normal.told import NormalTold
+    from basso.findings.normal.findings import NormalFindings
 
 _P, _T = Quantity.PRESSURE, Quantity.TEMPERATURE
 _COLUMNS, _ROWS = 90, 60
@@ -56,7 +56,7 @@ class FieldPicture:
     schools: tuple[Contour, ...] = ()
 
 
-def field_picture(told: NormalTold, units: DisplayUnits) -> FieldPicture | None:
+def field_picture(told: NormalFindings, units: DisplayUnits) -> FieldPicture | None:
     """The pressure field of a session; None where normal is not known by oil temperature."""
     a, e = told.analysis, told.analysis.expected
     if not e.valid or e.temperature_range_c is None or a.temperature_c is None:
@@ -146,7 +146,7 @@ def _contour(
     return Contour(words, tuple(segments), (((best[0] + best[2]) / 2.0, (best[1] + best[3]) / 2.0),))
 
 
-def reading_at(told: NormalTold, rpm: float, heat: float, units: DisplayUnits) -> str:
+def reading_at(told: NormalFindings, rpm: float, heat: float, units: DisplayUnits) -> str:
     """What the field says at one engine speed and oil temperature: normal, floor, where that is met."""
     e = told.analysis.expected
     n, t = np.array([rpm]), np.array([heat])

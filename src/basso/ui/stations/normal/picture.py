@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from basso.pressure.adviser import TYPICAL_PUMP_CM3
-from basso.pressure.changed import NONE
+from basso.findings.normal.adviser import TYPICAL_PUMP_CM3
+from basso.normal.changed import NONE
 from basso.pressure.floors import highest_floor, moves_with_normal, parse_floor
 from basso.report.normal_documents import (
     ceiling_words,
@@ -20,16 +20,16 @@ from basso.report.normal_documents import (
     seasons_words,
     temperature_words,
 )
-from basso.ui.stations.working import Step, floor_words
+from basso.ui.stations.working import WorkingStep, floor_words
 from basso.units import DisplayUnits, FloatArray, Quantity
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
-    from basso.normal.before import AirsPart
-    from basso.normal.told import HeldAgainst, NormalTold
-    from basso.normal.what_if import WhatIf
-    from basso.pressure.adviser import GradeAdvice
-    from basso.pressure.warmup import WaterAndOil
+    from basso.findings.normal.adviser import GradeAdvice
+    from basso.findings.normal.before import AirsPart
+    from basso.findings.normal.findings import HeldAgainst, NormalFindings
+    from basso.findings.normal.what_if import WhatIf
+    from basso.normal.warmup import WaterAndOil
 
 _P, _T = Quantity.PRESSURE, Quantity.TEMPERATURE
 _LISTED = 6
@@ -43,7 +43,7 @@ class Opening:
     detail: str
 
 
-def opening(told: NormalTold, units: DisplayUnits) -> Opening:
+def opening(told: NormalFindings, units: DisplayUnits) -> Opening:
     """What normal is at racing speed and the hottest oil, and how that lies to the floor."""
     e = told.analysis.expected
     if not e.valid:
@@ -69,7 +69,7 @@ def _scatter(kpa: float, units: DisplayUnits) -> str:
     return f"less than 1 {units.pressure.symbol}" if words.startswith("0 ") else words
 
 
-def _floor_at(told: NormalTold, kpa: FloatArray) -> float | None:
+def _floor_at(told: NormalFindings, kpa: FloatArray) -> float | None:
     absolute = [f for f in told.analysis.options.floors if not moves_with_normal(f)]
     if not absolute:
         return None
@@ -102,7 +102,7 @@ def _basis(a: Analysis, units: DisplayUnits) -> str:
     return f"{words} Sure from {where}."
 
 
-def grade_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]:
+def grade_rows(told: NormalFindings, units: DisplayUnits) -> list[tuple[str, ...]]:
     """The adviser's table: grade, holds to, interval, pressure when hot, over the floor, pump power, at a cold start, remark."""
     advice = told.advice
     if advice is None:
@@ -120,7 +120,7 @@ def grade_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]:
     return rows
 
 
-def _remark(told: NormalTold, g: GradeAdvice) -> str:
+def _remark(told: NormalFindings, g: GradeAdvice) -> str:
     advice = told.advice
     assert advice is not None
     said = []
@@ -176,7 +176,7 @@ def grade_units(units: DisplayUnits) -> tuple[str, ...]:
 FLOOR_MET_HEADS = ("Engine speed, rpm", "Normal meets the floor at", "90 % interval")
 
 
-def floor_met_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]:
+def floor_met_rows(told: NormalFindings, units: DisplayUnits) -> list[tuple[str, ...]]:
     """At each engine speed the oil temperature at which normal falls to the floor, with its interval."""
     return [
         (
@@ -188,7 +188,7 @@ def floor_met_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...
     ]
 
 
-def school_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]:
+def school_rows(told: NormalFindings, units: DisplayUnits) -> list[tuple[str, ...]]:
     """The schools, then the owner's lines: name, floor when hot, expected over it, dips and seconds it would flag."""
     rows: list[tuple[str, ...]] = []
     for s in (*told.schools, *told.lines):
@@ -211,7 +211,7 @@ def school_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]:
 SCHOOL_HEADS = ("School", "Floor", "Over it", "Dips", "Below, s", "")
 
 
-def cold_to_hot(told: NormalTold, units: DisplayUnits) -> list[str]:
+def cold_to_hot(told: NormalFindings, units: DisplayUnits) -> list[str]:
     """Warm-up and hot idle, a sentence each; what the record does not show is said."""
     said = []
     w = told.warm_up
@@ -245,7 +245,7 @@ def cold_to_hot(told: NormalTold, units: DisplayUnits) -> list[str]:
     return [*said, *(words for words in (seasons_words(told.seasons, units),) if words)]
 
 
-def oil_temperature(told: NormalTold, units: DisplayUnits) -> list[str]:
+def oil_temperature(told: NormalFindings, units: DisplayUnits) -> list[str]:
     """Where the oil's temperature is heading, what a cooler would do, ceilings, water: a sentence each."""
     said = []
     h = told.heating
@@ -278,9 +278,9 @@ def _water_words(w: WaterAndOil, units: DisplayUnits) -> str:
     return f"{beside}; the water rises with it, by {w.rises:.1f} for each degree: the thermostat is wide open, or there is none."
 
 
-def _idle_history(told: NormalTold, units: DisplayUnits) -> str:
+def _idle_history(told: NormalFindings, units: DisplayUnits) -> str:
     """How the hot idle lies to those of earlier sessions, moved to its engine speed and temperature."""
-    from basso.normal.told import idles_before
+    from basso.findings.normal.findings import idles_before
 
     before = idles_before(told)
     if not before.size or told.hot_idle is None:
@@ -329,7 +329,7 @@ def _count(dips: int) -> str:
     return f"{dips} {'dip' if dips == 1 else 'dips'}"
 
 
-def change_line(told: NormalTold, units: DisplayUnits) -> str:
+def change_line(told: NormalFindings, units: DisplayUnits) -> str:
     """How the session lies to the build's kept normal, else to the newest of the car's earlier sessions, and why."""
     if told.change is None:
         return "No earlier session of this car to hold it against: keep its sessions in the garage."
@@ -345,7 +345,7 @@ def change_line(told: NormalTold, units: DisplayUnits) -> str:
 HISTORY_HEADS = ("Day", "Earlier", "Now", "")
 
 
-def shown_history(told: NormalTold) -> tuple[HeldAgainst, ...]:
+def shown_history(told: NormalFindings) -> tuple[HeldAgainst, ...]:
     """The earlier normals that are listed: every kept one, and the newest sessions up to six rows; what says most first."""
     kept = sum(h.earlier.kept for h in told.history)
     sessions = [h for h in told.history if not h.earlier.kept]
@@ -353,7 +353,7 @@ def shown_history(told: NormalTold) -> tuple[HeldAgainst, ...]:
     return tuple(h for h in reversed(told.history) if h.earlier.kept or h in listed)
 
 
-def history_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]:
+def history_rows(told: NormalFindings, units: DisplayUnits) -> list[tuple[str, ...]]:
     """Against each earlier session at the same engine speed and oil temperature: day, title, by how much, what it looks like."""
     rows: list[tuple[str, ...]] = []
     for h in shown_history(told):
@@ -367,11 +367,11 @@ def history_rows(told: NormalTold, units: DisplayUnits) -> list[tuple[str, ...]]
     return rows
 
 
-def working(told: NormalTold, row: int, units: DisplayUnits) -> list[Step]:
+def working(told: NormalFindings, row: int, units: DisplayUnits) -> list[WorkingStep]:
     """How normal at racing speed and the hottest oil came about, and what one oil (by its row) does there."""
     e = told.analysis.expected
     if not e.valid:
-        return [Step("Normal", "none", e.reason)]
+        return [WorkingStep("Normal", "none", e.reason)]
 
     def p(kpa: float) -> str:
         return units.text(kpa, _P)
@@ -383,20 +383,20 @@ def working(told: NormalTold, row: int, units: DisplayUnits) -> list[Step]:
     at = f"{told.racing_rpm:.0f} rpm" + (f", {units.text(warm, _T)}" if warm is not None else "")
     sd = e.parameter_sd or (0.0, 0.0, 0.0, 0.0)
     steps = [
-        Step(
+        WorkingStep(
             "Normal", f"softmin({p(free)} by pump and bearings, {p(capped)} by the relief valve) × {own:.3f} = {p(kpa)} at {at}",
             f"{e.method}; the factor is this engine's own departure from the form, learned from the same {e.samples} settled samples",
         ),
-        Step(
+        WorkingStep(
             "Pump and bearings", f"about {p(math.exp(e.log_k))} · (rpm/4000)^{e.b:.2f} · (ν/ν₉₅)^{e.c:.2f}",
             f"90 %: k ± {100.0 * math.expm1(1.645 * sd[0]):.1f} %, exponents ± {1.645 * sd[1]:.2f} and ± {1.645 * sd[2]:.2f}; bent by "
             f"{e.bends[0]:+.2f}, {e.bends[1]:+.2f}, {e.bends[2]:+.2f} over a factor e of speed and viscosity; ν of {e.oil.name} by ASTM D341",
         ),
-        Step(
+        WorkingStep(
             "Relief valve", f"{p(e.relief_kpa)} at 4000 rpm, rising as rpm^{e.relief_rise:.2f}; softmin of sharpness {e.sharpness:.0f}",
             f"90 %: ± {100.0 * math.expm1(1.645 * sd[3]):.1f} %",
         ),
-        Step(
+        WorkingStep(
             "Interval", f"{p(low)} to {p(high)}, 90 %",
             "from the fit's own spread there, which grows away from what was driven, and 0.8 % for what no log shows of itself (a thermometer "
             "that follows late, what is left of a zero)",
@@ -410,11 +410,11 @@ def working(told: NormalTold, row: int, units: DisplayUnits) -> list[Step]:
     )  # fmt: skip
     wanted = advice.floor_kpa + advice.asked.margin_kpa
     steps.append(
-        Step("Floor", f"{p(advice.floor_kpa)} at {told.racing_rpm:.0f} rpm, with the margin {p(wanted)}", f"{floor_words(parse_floor(advice.rule), units)}, chosen under Floors")
+        WorkingStep("Floor", f"{p(advice.floor_kpa)} at {told.racing_rpm:.0f} rpm, with the margin {p(wanted)}", f"{floor_words(parse_floor(advice.rule), units)}, chosen under Floors")
     )  # fmt: skip
     name = chosen.grade.name
     steps.append(
-        Step(
+        WorkingStep(
             f"{name} on this engine", f"{p(chosen.at_hot_kpa)} when hot ({p(chosen.at_hot_low_kpa)} to {p(chosen.at_hot_high_kpa)}); holds to {temperature_words(chosen.holds_to_c, units)}",
             f"the fitted curve at the temperature at which {e.oil.name} is as thick as {name} ({chosen.grade.at_40_mm2ps:g} and "
             f"{chosen.grade.at_100_mm2ps:g} mm²/s at 40 and 100 °C, typical for the grade: the data sheet is better)",
@@ -422,7 +422,7 @@ def working(told: NormalTold, row: int, units: DisplayUnits) -> list[Step]:
     )  # fmt: skip
     pump = advice.asked.pump_cm3
     steps.append(
-        Step(
+        WorkingStep(
             "Pump work", f"{chosen.pump_kw:.2f} kW = {units.text(max(chosen.over_kpa, 0.0), _P, difference=True)} over floor and margin × pump flow at {told.racing_rpm:.0f} rpm",
             f"pump of {pump:g} cm³ a turn by the engine's card" if pump is not None else f"pump of {TYPICAL_PUMP_CM3:g} cm³ a turn assumed: the engine's card does not say",
         )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
@@ -22,10 +22,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from basso.normal.question import Question
-from basso.plain_text import separated
+from basso.findings.normal.question import Question
 from basso.report.normal_documents import flow_words, port_words
-from basso.ui.commands import BY_KEY
 from basso.ui.plain import Label, tip
 from basso.ui.stations.normal.curve import CurveView
 from basso.ui.stations.normal.curve_picture import curve_picture
@@ -51,35 +49,36 @@ from basso.ui.stations.normal.picture import (
     working,
 )
 from basso.ui.stations.words import Words
-from basso.ui.stations.working import Step
+from basso.ui.stations.working import WorkingStep
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity, told_in
 
 if TYPE_CHECKING:
-    from basso.normal.told import NormalTold
-    from basso.normal.what_if import WhatIf
+    from basso.findings.normal.findings import NormalFindings
+    from basso.findings.normal.what_if import WhatIf
 
 _WARMER_C, _HOTTER_C, _FASTER_RPM = 25, 30, 1500
 
 
-class NormalStation(QWidget):
+class NormalPage(QWidget):
     """Told what is told of normal, and the units.
 
     ``asked`` carries a :class:`Question` when the user asks the adviser something else; ``supposed``: the
-    day is another (:attr:`another_day`); ``held_to_kept`` whether sessions are held to their build's kept normal; ``verb_wanted`` a command's key.
+    day is another (:attr:`another_day`); ``held_to_kept`` whether sessions are held to their build's kept normal; ``command_wanted`` a command's key.
     """
 
     asked = Signal(object)
     supposed = Signal()
     held_to_kept = Signal(bool)
-    verb_wanted = Signal(str)
+    command_wanted = Signal(str)
     kept_opened = Signal(str)
     """Carries what a kept normal is called: it is to be corrected or removed."""
 
-    def __init__(self, look: Look) -> None:
+    def __init__(self, look: Look, keys: Mapping[str, str]) -> None:
+        """``keys``: of the commands that have a button here."""
         super().__init__()
-        self._look = look
-        self.told: NormalTold | None = None
+        self._look, self._keys = look, keys
+        self.told: NormalFindings | None = None
         self._answer: WhatIf | None = None
         self._units = DisplayUnits()
         self._title, self._detail = Words(look, Type.TITLE), Words(look, Type.BODY, "soft")
@@ -180,8 +179,8 @@ class NormalStation(QWidget):
             ("judge.oils", "Oils…", "Data sheets, and up to which temperature each oil is used"),
         ):  # fmt: skip
             button = QPushButton(words)
-            button.setToolTip(f"{hint} ({BY_KEY[key].shortcut[0]})")
-            button.clicked.connect(lambda _=False, key=key: self.verb_wanted.emit(key))
+            button.setToolTip(f"{hint} ({self._keys[key]})" if key in self._keys else hint)
+            button.clicked.connect(lambda _=False, key=key: self.command_wanted.emit(key))
             row.addWidget(button)
             self.verbs[key] = button
         row.addWidget(self.kept_words, 1)
@@ -248,7 +247,7 @@ class NormalStation(QWidget):
 
     # Showing
 
-    def show_normal(self, told: NormalTold | None, units: DisplayUnits, waiting: str = "") -> None:
+    def show_normal(self, told: NormalFindings | None, units: DisplayUnits, waiting: str = "") -> None:
         """Show what is told, or what is missing for it."""
         fresh = told is not None and (self.told is None or self.told.analysis.recording is not told.analysis.recording)
         self.told, self._units = told, units
@@ -276,7 +275,7 @@ class NormalStation(QWidget):
         else:
             self.show_supposition(self._answer)
 
-    def _show_question(self, told: NormalTold) -> None:
+    def _show_question(self, told: NormalFindings) -> None:
         units = self._units
         for box, value, suffix in (
             (self.racing, told.racing_rpm, " rpm"),
@@ -366,7 +365,7 @@ class NormalStation(QWidget):
         if 0 <= row < len(shown) and shown[row].earlier.kept:
             self.kept_opened.emit(shown[row].earlier.title)
 
-    def working(self) -> list[Step]:
+    def working(self) -> list[WorkingStep]:
         """How normal came about, and the row of the oils that is chosen (else the oil that is in)."""
         return working(self.told, self.grades.currentRow(), self._units) if self.told is not None else []
 
@@ -375,13 +374,13 @@ class NormalStation(QWidget):
         """The sentence at the top."""
         return self._title.text()
 
-    def table_text(self, separator: str = "\t") -> str:
-        """Schools, oils, and where normal meets the floor at each engine speed, as text in the units shown."""
+    def rows(self) -> list[Sequence[str]]:
+        """Schools, oils, and where normal meets the floor at each engine speed, in the units shown."""
         if self.told is None:
-            return ""
+            return []
         units = self._units
         heads = [f"{h}, {u}" if u else h for h, u in zip(GRADE_HEADS, grade_units(units), strict=True)]
-        rows: list[Sequence[str]] = [
+        return [
             [self.title],
             [self._schools_head.text()],
             SCHOOL_HEADS,
@@ -391,7 +390,6 @@ class NormalStation(QWidget):
             FLOOR_MET_HEADS,
             *floor_met_rows(self.told, units),
         ]
-        return separated(rows, separator)
 
 
 def _slider(low: int, high: int, name: str) -> QSlider:

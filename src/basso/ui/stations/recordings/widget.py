@@ -20,22 +20,21 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from basso.plain_text import separated
 from basso.ui.plain import Label, tip
 from basso.ui.plots import paint
 from basso.ui.stations.recordings.columns import ColumnsPanel
 from basso.ui.stations.recordings.gauge import GaugePanel
 from basso.ui.stations.recordings.picture import LogLine, headline, log_line
+from basso.ui.stations.table import choose_row
 from basso.ui.stations.words import Words
-from basso.ui.tables import choose_row
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
     from basso.recording.recording import Recording
-    from basso.ui.log_list import Row
-    from basso.ui.workspace import Entry
+    from basso.ui.models.log_list import Row
+    from basso.ui.models.sessions import Entry
 
 _HEADINGS = ("Session", "Date", "Car and circuit", "Length", "Laps", "Channels", "What is missing")
 _SESSION, _DATE, _CAR, _LENGTH, _LAPS, _CHANNELS, _FINDING = range(7)
@@ -81,7 +80,7 @@ class _LogsModel(QAbstractTableModel):
 
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         line = self.lines[index.row()]
-        text = RecordingsStation.cells(line)[index.column()]
+        text = RecordingsPage.cells(line)[index.column()]
         if role == Qt.ItemDataRole.DisplayRole:
             return text
         if role == Qt.ItemDataRole.ToolTipRole:
@@ -184,15 +183,16 @@ class _DropHere(QWidget):
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 12, -9, -9), 6, 6)
 
 
-class RecordingsStation(QWidget):
+class RecordingsPage(QWidget):
     """Told the rows of the log list and the shown session; says what the user wants by signals."""
 
     chosen = Signal(object)
     """Carries the :class:`Row` that was selected."""
     opened, cleared = Signal(object), Signal(object)
     """Carry a :class:`Row`: look at its dips (or read it); take it off the list."""
-    demo_wanted = Signal()
-    logs_wanted, folder_wanted, gauge_wanted, write_wanted, cancelled = Signal(), Signal(), Signal(), Signal(), Signal()
+    command_wanted = Signal(str)
+    """Carries a command's key."""
+    cancelled = Signal()
 
     def __init__(self, look: Look) -> None:
         super().__init__()
@@ -204,7 +204,7 @@ class RecordingsStation(QWidget):
         self.gauge = GaugePanel(look)
         self.cancel_button = QPushButton("Stop reading")
         self._empty = _DropHere(look)
-        self._empty.demo.clicked.connect(self.demo_wanted)
+        self._empty.demo.clicked.connect(lambda: self.command_wanted.emit("demo.open"))
         self._filling = False
         self._room_set = False
         self._lay_out()
@@ -221,15 +221,15 @@ class RecordingsStation(QWidget):
         for label in (self._title, self._detail):
             words.addWidget(label)
         head.addLayout(words, 1)
-        for text, hint, signal in (
-            ("Add logs…", "Ctrl+O, or drop files on the window", self.logs_wanted),
-            ("Add a folder…", "every log in it and below", self.folder_wanted),
-            ("Gauge readings…", "for a car without a logger: rpm, pressure and temperature by hand", self.gauge_wanted),
-            ("Write this log…", "as CSV or Parquet, raw or corrected, whole or what is in view", self.write_wanted),
+        for text, hint, key in (
+            ("Add logs…", "Ctrl+O, or drop files on the window", "log.open"),
+            ("Add a folder…", "every log in it and below", "log.folder"),
+            ("Gauge readings…", "for a car without a logger: rpm, pressure and temperature by hand", "log.gauge"),
+            ("Write this log…", "as CSV or Parquet, raw or corrected, whole or what is in view", "log.write"),
         ):
             button = QPushButton(text)
             button.setToolTip(hint)
-            button.clicked.connect(signal)
+            button.clicked.connect(lambda _=False, key=key: self.command_wanted.emit(key))
             head.addWidget(button, 0, Qt.AlignmentFlag.AlignTop)
             self._write_button = button
         self.cancel_button.clicked.connect(self.cancelled)
@@ -339,9 +339,9 @@ class RecordingsStation(QWidget):
         """The title and the line under it."""
         return self._title.text(), self._detail.text()
 
-    def table_text(self, separator: str = "\t") -> str:
-        """The log list as text."""
-        return separated([_HEADINGS, *(self.cells(line) for line in self.model.lines)], separator)
+    def rows(self) -> list[Sequence[str]]:
+        """The log list."""
+        return [_HEADINGS, *(self.cells(line) for line in self.model.lines)]
 
     @staticmethod
     def cells(line: LogLine) -> Sequence[str]:

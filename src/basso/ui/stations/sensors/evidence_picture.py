@@ -8,16 +8,16 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from basso.analysis import Analysis
-from basso.pressure.drops import REFERENCE_MM2PS, REFERENCE_RPM, Change, Drop
+from basso.oilway.drops import REFERENCE_MM2PS, REFERENCE_RPM, Change, Drop
 from basso.pressure.earlier import expected_before
 from basso.recording.channel import Channel
 from basso.recording.recording import frame_on
 from basso.recording.roles import Role
 from basso.recording.spans import runs_of
 from basso.trust.axes import references, smooth, thinned_on_g
-from basso.trust.circuit import ORDER
 from basso.trust.clock import lags_of_g
 from basso.trust.delay import delays_over_time
+from basso.trust.oil_way import ORDER
 from basso.trust.side import SIDE_CHECK, first_turn
 from basso.trust.supply import left_over, voltage_of
 from basso.trust.verdict import Check

@@ -20,11 +20,11 @@ from PySide6.QtWidgets import (
 )
 
 from basso.errors import InputError
-from basso.fitting.catalogue import parts_in_use
 from basso.fitting.places import GALLERY, places
 from basso.fitting.planner import Part, Plan, plan_fit, shipped_parts
 from basso.fitting.threads import GENDERS, End, identify, threads
-from basso.ui.passing import run_dialog
+from basso.memory.parts import Parts
+from basso.ui.dialogs import run_dialog
 from basso.ui.plain import Label
 from basso.ui.stations.words import Words
 from basso.ui.theme.look import Look, Type
@@ -41,8 +41,10 @@ class FitPanel(QWidget):
     parts_edited = Signal(object)
     """The catalogue as the user has it now."""
 
-    def __init__(self, look: Look) -> None:
+    def __init__(self, look: Look, kept: Parts) -> None:
+        """``kept``: the user's own catalogue."""
         super().__init__()
+        self._kept = kept
         self._units = DisplayUnits()
         self._look = look
         self._parts: tuple[Part, ...] | None = None
@@ -166,7 +168,7 @@ class FitPanel(QWidget):
         """The parts that may be used: the user's own, or those that ship."""
         if self._parts is None:
             try:
-                self._parts = parts_in_use()
+                self._parts = self._kept.in_use()
             except InputError as error:
                 self._parts, self._trouble = shipped_parts(), f"{error} Until then the parts that ship are used."
         return self._parts
@@ -182,7 +184,7 @@ class FitPanel(QWidget):
         self._show()
 
     def _edit_parts(self) -> None:
-        from basso.ui.parts_dialog import PartsDialog
+        from basso.ui.stations.sensors.parts_dialog import PartsDialog
 
         dialog = PartsDialog(self.window(), self._look, self.parts)
         if run_dialog(dialog):

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from basso.garage.records import Sensor
-from basso.ui.passing import replace_menu
+from basso.ui.dialogs import replace_menu
 from basso.ui.stations.form import RecordForm
 from basso.ui.stations.sensors.circuit import CircuitView
 from basso.ui.stations.sensors.evidence import EvidencePlot

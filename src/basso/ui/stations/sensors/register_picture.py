@@ -7,12 +7,12 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from basso.car.history import CarHistory
+from basso.car.sensors import calibrations_of, fitted_on, ground_of, life, line_of, mates, taken_off
 from basso.errors import InputError
 from basso.fitting.calibration import calibration_words
 from basso.fitting.places import places
-from basso.garage.history import CarHistory
 from basso.garage.records import Calibration, Sensor
-from basso.garage.sensors import calibrations_of, fitted_on, ground_of, life, line_of, mates, taken_off
 from basso.report.sensor_documents import error_words, line_words
 from basso.ui.stations.sensors.circuit_picture import CircuitPicture, circuit_picture
 from basso.ui.stations.sensors.evidence_picture import Evidence, Series

@@ -20,19 +20,20 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from basso.plain_text import separated
 from basso.trust.side import SIDE_CHECK
 from basso.ui.stations.sensors.evidence import EvidencePlot
 from basso.ui.stations.sensors.evidence_picture import drop_curves, drop_trend, evidence
 from basso.ui.stations.sensors.fit import FitPanel
 from basso.ui.stations.sensors.picture import CheckLine, check_lines, correction_words, first_turn_of, opening
+from basso.ui.stations.table import Table
 from basso.ui.stations.words import PageBar, Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity, told_in
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
-    from basso.pressure.drops import Change, Drop
+    from basso.memory.parts import Parts
+    from basso.oilway.drops import Change, Drop
     from basso.ui.stations.sensors.register import RegisterPanel
 
 CHECKS, REGISTER, DROPS, FIT = range(4)
@@ -46,7 +47,7 @@ _AMOUNTS = ("offset", "scale", "gain", "delay", "turn", "slip", "load", "lead")
 """Corrections by an amount that somebody may know better."""
 
 
-class SensorsStation(QWidget):
+class SensorsPage(QWidget):
     """Told an analysis; says what is decided about its corrections, and where to look."""
 
     decided = Signal(str, str, bool, object)
@@ -55,7 +56,7 @@ class SensorsStation(QWidget):
     drops_wanted = Signal()
     register_wanted = Signal()
 
-    def __init__(self, look: Look) -> None:
+    def __init__(self, look: Look, parts: Parts) -> None:
         super().__init__()
         self._look = look
         self._units = DisplayUnits()
@@ -79,7 +80,7 @@ class SensorsStation(QWidget):
             button.setToolTip("Kept for every log with these columns")
             button.clicked.connect(lambda _=False, w=way: self._say_turn(w))
         self.plot = EvidencePlot(look)
-        self.fit = FitPanel(look)
+        self.fit = FitPanel(look, parts)
         self.drops_plot, self.trend_plot = EvidencePlot(look), EvidencePlot(look)
         self._drops, self._drops_hint = Words(look), Words(look, Type.SMALL, "soft")
         self.pages = PageBar(look, ("Checks", "Register", "Drops", "Fit a sensor"))
@@ -315,13 +316,14 @@ class SensorsStation(QWidget):
         """The sentence at the top."""
         return self._title.text()
 
-    def table_text(self, separator: str) -> str:
-        """The checks as text, headings first; of the planner its parts, steps and cautions."""
-        if self._pages.currentIndex() == DROPS:
-            return self.drops_words
-        if self._pages.currentIndex() == FIT:
-            return self.fit.words
-        if self._pages.currentIndex() == REGISTER:
-            return self.register.words
+    def table(self) -> Table:
+        """The checks; of the register, the drops and the planner the page as it reads."""
+        page = self._pages.currentIndex()
+        if page == DROPS:
+            return Table("drops", words=self.drops_words)
+        if page == FIT:
+            return Table("sensor-fitting", words=self.fit.words)
+        if page == REGISTER:
+            return Table("sensors", words=self.register.words)
         heads = ["Check", "State", "Finding", "What hangs on it"]
-        return separated([heads, *([x.name, x.state, x.finding, x.costs] for x in self.lines)], separator)
+        return Table("checks", [heads, *([x.name, x.state, x.finding, x.costs] for x in self.lines)])

@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from basso.pressure.exposure import SHARES
-from basso.report.trial_words import places_words
 from basso.trust.verdict import ZERO_STATES
 from basso.units import DisplayUnits, Quantity
+from basso.words.trial import places_words
 
 if TYPE_CHECKING:
     from basso.trial.verdict import Comparison, CornerRow, Side

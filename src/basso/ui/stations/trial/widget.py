@@ -9,20 +9,19 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
-from basso.plain_text import separated
-from basso.report.trial_words import opening
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
 from basso.ui.stations.trial.picture import BeforeAfter, Row, before_after, exceedance, rows, settle, side_words
 from basso.ui.stations.words import Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
+from basso.words.trial import opening
 
 if TYPE_CHECKING:
     from basso.trial.verdict import Comparison, Likeness
 
 
-class TrialStation(QWidget):
+class TrialPage(QWidget):
     """Told a comparison and units. The two side buttons get their menus from the window."""
 
     def __init__(self, look: Look) -> None:
@@ -105,17 +104,17 @@ class TrialStation(QWidget):
         self._title.setText(words.title)
         self._detail.setText(words.detail)
 
-    def table_text(self, separator: str = "\t") -> str:
-        """The verdict and the places as text, in the units shown."""
+    def rows(self) -> list[list[str]]:
+        """The verdict and the places, in the units shown."""
         if self._comparison is None:
-            return ""
+            return []
         unit = self._units.pressure.symbol
         heads = ["Place", *(f"{h}, {unit}" for h in ("A", "B", "B − A", "low", "high")), "Passes", "Dips a lap"]
         lines: list[list[str]] = [[self.title], [self.detail], heads]
         for r in rows(self._comparison, self._units):
             low, high = (f"{v:.1f}" for v in r.interval[1:]) if r.interval is not None else ("", "")
             lines.append([r.place, r.a, r.b, r.effect, low, high, r.passes, r.dips])
-        return separated(lines, separator)
+        return lines
 
     @property
     def title(self) -> str:

@@ -1,0 +1,192 @@
+"""Passes: every time a complete lap goes through a place, with what the pressure did and under what conditions."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from basso.analysis import Analysis
+from basso.pressure.noise import parabola_about, reach_s
+from basso.recording.rolling import rolling_mean
+from basso.track.corners import Place
+from basso.track.laps import Lap
+from basso.units import FloatArray
+
+_LEAST_SAMPLES = 3
+_GRID = 81
+_DRAIN_M = 40.0
+"""Oil goes on sinking after a corner's end: the pass is followed this far beyond it."""
+
+
+@dataclass(frozen=True, slots=True)
+class Pass:
+    """One pass through one place.
+
+    Attributes:
+        side: 0 for A (before), 1 for B (after).
+        lap_key: which lap of which log; laps are the unit of repetition.
+        place: the place's id on the shared map.
+        min_pressure_kpa: lowest corrected pressure, as far as the readings tell.
+        min_share: lowest share of normal, NaN without a shared expectation.
+        expected_kpa: expected pressure at the lowest share.
+        temperature_c, rpm, peak_g: conditions: medians through the place, and the highest g held for 0.3 s. (Not those
+            at the lowest moment: where that lies depends on the change under test.)
+        below_s: seconds below the floor.
+        time_s: when the lowest was.
+        log: index of the log on its side.
+    """
+
+    side: int
+    lap_key: tuple[int, int, int]
+    place: str
+    min_pressure_kpa: float
+    min_share: float
+    expected_kpa: float
+    temperature_c: float
+    rpm: float
+    peak_g: float
+    below_s: float
+    time_s: float
+    log: int
+
+
+def _followed_to_m(place: Place, places: Sequence[Place]) -> float:
+    """How far a pass is followed: past the place's end while the oil drains back, but not into the next place."""
+    if not place.loaded:
+        return place.end_m
+    after = [p.start_m for p in places if p.loaded and p.start_m > place.apex_m]
+    return min([place.end_m + _DRAIN_M, *after])
+
+
+@dataclass(frozen=True, slots=True)
+class ReadAlike:
+    """How passes are read alike where the sensors of some sessions shake.
+
+    The lowest of many shaking readings is low by their shaking, the more the more they shake. So the pressure is steadied as far in every
+    session, and each pass is read where it is lowest on average: that is low by no noise, however much there is of it.
+
+    Attributes:
+        reach_s: how far to either side a parabola is fitted.
+        at_m: place → distance along the lap.
+    """
+
+    reach_s: float
+    at_m: Mapping[str, float]
+
+
+def read_alike(
+    sessions: Sequence[tuple[Analysis, float]], places: Sequence[Place], length_m: float
+) -> ReadAlike | None:
+    """How to read the passes of sessions, each with its shift along the lap; None where the readings of all are exact."""
+    reach = max((reach_s(a.error, a.judged, _step_s(a)) for a, _ in sessions), default=0.0)
+    if reach == 0.0:
+        return None
+    at_m = {}
+    steadied = [(a, _along_m(a, length_m, shift), _steadied(a, reach)[1]) for a, shift in sessions]
+    for place in places:
+        grid = np.linspace(place.start_m, _followed_to_m(place, places), _GRID)
+        rows = [
+            np.interp(grid, along[inside], share[inside])
+            for a, along, share in steadied
+            if along is not None
+            for lap in a.rounds
+            if (inside := _inside(a, lap, along, grid[0], grid[-1])).size
+        ]
+        if rows:
+            at_m[place.id] = float(grid[int(np.argmin(np.mean(rows, axis=0)))])
+    return ReadAlike(reach, at_m)
+
+
+def _steadied(a: Analysis, reach: float) -> tuple[FloatArray, FloatArray]:
+    """Pressure and share of normal, steadied as far to either side; where nothing is expected the pressure stands for its share."""
+    base = np.where(np.isfinite(a.expected_kpa), a.expected_kpa, 0.0)
+    pressure = parabola_about(a.pressure_kpa - base, max(1, round(reach / _step_s(a)))) + base
+    return pressure, pressure / np.where(base > 0.0, base, 1.0)
+
+
+def _along_m(a: Analysis, length_m: float, shift_m: float) -> FloatArray | None:
+    if a.track is None:
+        return None
+    along = a.track.lap_distance_m * (length_m / a.track.length_m) + shift_m
+    return np.mod(along, length_m) if shift_m else along
+
+
+def _inside(a: Analysis, lap: Lap, along: FloatArray, start_m: float, end_m: float) -> NDArray[np.intp]:
+    """The judged samples of a lap between two distances; none where they are too few."""
+    first, last = np.searchsorted(a.time_s, (lap.start_s, lap.end_s))
+    inside: NDArray[np.intp] = np.flatnonzero((along[first:last] >= start_m) & (along[first:last] <= end_m)) + first
+    inside = inside[a.judged[inside] & np.isfinite(a.pressure_kpa[inside])]
+    if inside.size < _LEAST_SAMPLES:
+        return np.empty(0, dtype=np.intp)
+    return inside
+
+
+def _step_s(a: Analysis) -> float:
+    return float(np.median(np.diff(a.time_s)))
+
+
+def passes_of(
+    analysis: Analysis,
+    places: Sequence[Place],
+    length_m: float,
+    side: int,
+    log: int,
+    shift_m: float = 0.0,
+    alike: ReadAlike | None = None,
+) -> list[Pass]:
+    """All passes of the whole laps (or runs over one route) of one analysis through the places of the shared map.
+
+    Args:
+        alike: how they are read beside those of sessions that shake; None: as far as this one's readings tell.
+    """
+    along = _along_m(analysis, length_m, shift_m)
+    if along is None:
+        return []
+    side_g = np.nan_to_num(analysis.lateral_g) if analysis.lateral_g is not None else np.zeros(along.shape)
+    fore_g = np.nan_to_num(analysis.longitudinal_g) if analysis.longitudinal_g is not None else np.zeros(along.shape)
+    step = _step_s(analysis)
+    held = max(1, round(0.3 / step))
+    side_g, fore_g = rolling_mean(side_g, held), rolling_mean(fore_g, held)
+    margin, share, pressure = analysis.margin_kpa, analysis.share, analysis.told_kpa
+    if alike is not None:
+        pressure, share = _steadied(analysis, alike.reach_s)
+        share, margin = np.where(np.isfinite(analysis.expected_kpa), share, np.nan), pressure - analysis.floor.kpa
+    found = []
+    ends = {p.id: _followed_to_m(p, places) for p in places}
+    for lap in analysis.rounds:
+        for place in places:
+            inside = _inside(analysis, lap, along, place.start_m, ends[place.id])
+            if inside.size == 0:
+                continue
+            shares = share[inside]
+            if alike is not None and place.id in alike.at_m:
+                lowest = deepest = int(inside[int(np.argmin(np.abs(along[inside] - alike.at_m[place.id])))])
+            else:
+                deepest = int(inside[int(np.argmin(pressure[inside]))])
+                lowest = int(inside[int(np.nanargmin(shares))]) if np.isfinite(shares).any() else deepest
+            g = fore_g if place.kind == "braking" else side_g
+            temperature = (
+                float(np.nanmedian(analysis.temperature_c[inside]))
+                if analysis.temperature_c is not None
+                else float("nan")
+            )
+            found.append(
+                Pass(
+                    side,
+                    (side, log, lap.number),
+                    place.id,
+                    float(pressure[deepest]),
+                    float(share[lowest]),
+                    float(analysis.expected_kpa[lowest]),
+                    temperature,
+                    float(np.nanmedian(analysis.rpm[inside])),
+                    float(np.abs(g[inside]).max()),
+                    float(np.count_nonzero(margin[inside] < 0) * step),
+                    float(analysis.time_s[lowest]),
+                    log,
+                )
+            )
+    return found

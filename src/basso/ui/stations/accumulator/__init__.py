@@ -1,0 +1,1 @@
+"""The Accumulator station: how long an accumulator holds the floor. To come."""

@@ -1,0 +1,1 @@
+"""The Alarm station: a warning proved on the logs. To come."""

@@ -1,0 +1,97 @@
+"""The Trial station at the bench: shows the verdict, and lets sessions be put on its two sides."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QMenu
+
+from basso.ui.bench import Bench
+from basso.ui.dialogs import replace_menu
+from basso.ui.stations.station import Shot, State, Station
+from basso.ui.stations.table import Table
+from basso.units import Quantity
+
+if TYPE_CHECKING:
+    from basso.ui.stations.trial.widget import TrialPage
+
+_SHORT = {"better": "helps", "worse": "worse", "no_clear_change": "no clear change", "not_comparable": "not comparable"}
+
+
+class TrialStation(Station["TrialPage"]):
+    """Whether a change helped: before against after, like with like."""
+
+    def __init__(self, bench: Bench) -> None:
+        super().__init__(bench)
+        bench.trial.changed.connect(self.fill)
+        bench.units.changed.connect(self.fill)
+        bench.sessions.entries_changed.connect(self._offer_sessions)
+        bench.garage.changed.connect(self._show_cards)
+
+    def make_page(self) -> TrialPage:
+        """The page."""
+        from basso.ui.stations.trial.widget import TrialPage
+
+        return TrialPage(self.bench.look)
+
+    def state(self) -> State:
+        """The verdict."""
+        trial, units = self.bench.trial, self.bench.shown_units
+        c = trial.comparison
+        if c is None:
+            return State("comparing" if trial.a and trial.b else "choose before and after")
+        words = _SHORT[c.verdict]
+        if c.effect_kpa is not None and c.verdict in ("better", "worse"):
+            words += f", {units.text(c.effect_kpa.estimate, Quantity.PRESSURE, difference=True, signed=True)}"
+        return State(words, "below" if c.verdict == "worse" else "attention" if c.verdict == "not_comparable" else "")
+
+    def table(self, only_selected: bool = False) -> Table | None:
+        """The verdict and the places."""
+        return Table("trial", self.page.rows()) if self.bench.trial.comparison is not None else None
+
+    def go_on(self) -> None:
+        """Compare again where that was stopped."""
+        self.bench.trial.go_on()
+
+    def shots(self) -> tuple[Shot, ...]:
+        """The page."""
+        return (Shot("trial", lambda: None),)
+
+    def fill(self) -> None:
+        """The verdict, the cards, the sessions to choose from."""
+        if not self.made:
+            return
+        trial = self.bench.trial
+        waiting = trial.problem or ("Comparing …" if trial.a and trial.b and trial.comparison is None else "")
+        self.page.show_comparison(trial.comparison, self.bench.shown_units, trial.names, waiting)
+        self._show_cards()
+        self._offer_sessions()
+
+    def _show_cards(self) -> None:
+        """What the cards say of the two sides: differences first listed, then what they make doubtful."""
+        if not self.made:
+            return
+        c, view = self.bench.trial.comparison, self.bench.garage.view
+        words = ""
+        if c is not None and view is not None:
+            from basso.car.cards import trial_cards
+
+            on_a, on_b = ({a.recording.content_hash for a in side.analyses} for side in (c.a, c.b))
+            cards = trial_cards([view], on_a, on_b, self.bench.shown_units)
+            words = " ".join([cards.listed, *cards.cautions]) if cards is not None else ""
+        self.page.show_cards(words)
+
+    def _offer_sessions(self) -> None:
+        if not self.made:
+            return
+        trial, page = self.bench.trial, self.page
+        for button, side in ((page.side_a, 0), (page.side_b, 1)):
+            menu = QMenu(button)
+            for entry in self.bench.sessions.entries:
+                action = menu.addAction(entry.title)
+                action.setCheckable(True)
+                action.setChecked(entry in (trial.a, trial.b)[side])
+                action.triggered.connect(lambda on, e=entry, s=side: trial.toggle(e, s, on))
+            menu.addSeparator()
+            menu.addAction("Add logs…").triggered.connect(lambda: self.bench.run("log.open"))
+            replace_menu(button, menu)

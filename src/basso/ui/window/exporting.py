@@ -1,0 +1,124 @@
+"""What leaves the window: lists, analyses, logs and pictures, copied or written."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtWidgets import QApplication
+
+from basso.ui.bench import Bench
+from basso.ui.dialogs import run_dialog
+from basso.ui.stations.station import Command
+
+if TYPE_CHECKING:
+    from basso.ui.stations.station import Station
+
+_LOG_KINDS = {".csv": "CSV (*.csv)", ".parquet": "Parquet (*.parquet)"}
+
+
+class Exporting:
+    """Copies and writes what the station shown has to give. ``shown``: gives that station."""
+
+    def __init__(self, bench: Bench, shown: Callable[[], Station[Any]]) -> None:
+        self._bench, self._shown = bench, shown
+
+    def commands(self) -> tuple[Command, ...]:
+        """Every way out."""
+        return (
+            Command(
+                "log.write",
+                "Session",
+                "Write this log…",
+                self.write_log,
+                ("Ctrl+S",),
+                "as CSV or Parquet, raw or corrected, whole or in part",
+            ),
+            Command(
+                "list.export",
+                "Session",
+                "Export the list…",
+                self.export_list,
+                ("Ctrl+E",),
+                "the logs, the dips or the trial's places, as CSV",
+            ),
+            Command(
+                "analysis.export",
+                "Session",
+                "Export the analysis…",
+                self.export_analysis,
+                ("Ctrl+Shift+S",),
+                "as a spreadsheet, JSON, or CSV of the dips",
+            ),
+            Command(
+                "picture.export", "Session", "Export this view as a picture…", self.export_picture, ("Ctrl+Shift+E",)
+            ),
+        )
+
+    def copy(self) -> None:
+        """Copy the selected rows, or all, with headings and units; a page that is no list as it reads."""
+        table = self._shown().table(only_selected=True)
+        if table is not None:
+            QApplication.clipboard().setText(table.text("\t"))
+
+    def export_list(self) -> None:
+        """Write the station's list as CSV."""
+        table = self._shown().table()
+        if table is None:
+            return
+        path = self._bench.files.ask_save("Export the list", f"{table.name}.csv", "CSV (*.csv)")
+        if path is not None:
+            self._bench.files.write(path, table.text(",").encode())
+
+    def export_analysis(self) -> None:
+        """Write the analysis as spreadsheet, JSON or CSV."""
+        a, units, bench = self._bench.sessions.analysis, self._bench.shown_units, self._bench
+        if a is None:
+            return
+        name, kinds = (
+            f"{a.recording.path.stem}-analysis.xlsx",
+            "Spreadsheet (*.xlsx);;JSON (*.json);;CSV of the dips (*.csv)",
+        )
+        path = bench.files.ask_save("Export the analysis", name, kinds)
+        if path is not None:
+            from basso.workflow import export_analysis
+
+            bench.jobs.start(
+                "export", f"writing {path.name}", lambda _: export_analysis(a, path, units), lambda _: None, bench.tell
+            )
+
+    def write_log(self) -> None:
+        """Write the log shown, raw or corrected, whole or in part."""
+        a, bench = self._bench.sessions.analysis, self._bench
+        if a is None:
+            return
+        from basso.ui.window.write_dialog import WriteDialog
+
+        dialog = WriteDialog(bench.window, bench.look, a, bench.cursor.view)
+        if not run_dialog(dialog):
+            return
+        suffix, span, corrected = dialog.choice()
+        name = bench.files.ask_save("Write this log", f"{a.recording.path.stem}-written{suffix}", _LOG_KINDS[suffix])
+        if name is None:
+            return
+        from basso.workflow import export_recording
+
+        path = name if name.suffix else Path(f"{name}{suffix}")
+        if path.exists() and path.samefile(a.recording.path):
+            bench.tell(f"{path.name} is the log itself, which is never changed; write to another file.")
+            return
+        bench.jobs.start(
+            "export",
+            f"writing {path.name}",
+            lambda _: export_recording(a.recording, path, span, a if corrected else None),
+            lambda _: None,
+            bench.tell,
+        )
+
+    def export_picture(self) -> None:
+        """Write a picture of the window."""
+        name = f"basso-{self._bench.settings.station}.png"
+        path = self._bench.files.ask_save("Export this view", name, "PNG (*.png)")
+        if path is not None and not self._bench.window.grab().save(str(path), "PNG"):
+            self._bench.tell(f"{path} could not be written; choose another folder.")

@@ -1,0 +1,1 @@
+"""Sentences made from findings, for window, command line and report alike."""

@@ -1,0 +1,76 @@
+"""A trial's verdict in words, the same in the window, on the command line and in documents."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from basso.trial.verdict import TAKES_IN_NONE, TOO_SMALL
+from basso.units import DisplayUnits, Quantity, told_in
+from basso.words.headline import Words
+
+if TYPE_CHECKING:
+    from basso.trial.verdict import Comparison
+
+Q = Quantity
+_SAID_ELSEWHERE = (TAKES_IN_NONE, TOO_SMALL)
+"""What the interval beside the figure says already."""
+
+
+def opening(c: Comparison, units: DisplayUnits) -> Words:
+    """The verdict as a sentence with its numbers and its reason."""
+    if c.verdict == "not_comparable":
+        return Words("Not comparable", " ".join(_sentence(told_in(r, units)) for r in c.reasons))
+    e = c.effect_kpa
+    assert e is not None
+
+    def kpa(value: float) -> str:
+        return units.number(value, Q.PRESSURE, difference=True, signed=True)
+
+    unit = units.pressure.symbol
+    interval = f"{kpa(e.low)} to {kpa(e.high)}"
+    where = places_words([p.label for p in c.over])
+    head = {
+        "better": f"Helps: lowest pressure up {units.text(abs(e.estimate), Q.PRESSURE, difference=True)} ({interval}) with {c.b.label}",
+        "worse": f"Worse: lowest pressure down {units.text(abs(e.estimate), Q.PRESSURE, difference=True)} ({interval}) with {c.b.label}",
+        "no_clear_change": f"No clear change with {c.b.label}: {kpa(e.estimate)} {unit} ({interval})",
+    }[c.verdict]
+    heat = f"{units.text(e.at_temperature_c, Q.TEMPERATURE)}, " if math.isfinite(e.at_temperature_c) else ""
+    detail = (
+        f"In {where}, at {heat}{units.text(e.at_rpm, Q.ROTATION)} and {e.at_peak_g:.2f} g; {e.laps_a} against {e.laps_b} laps. "
+        f"95 % interval, laps as repetitions."
+    )
+    naive = naive_difference(c)
+    if naive is not None and math.copysign(1, naive) != math.copysign(1, e.estimate) and abs(naive) > 5:
+        detail += f" Lap against lap it would look like {kpa(naive)} {unit}: the conditions differ."
+    more = [r for r in c.reasons[2:] if r not in _SAID_ELSEWHERE]
+    detail += "".join(f" {_sentence(told_in(r, units))}" for r in more)
+    if c.verdict == "no_clear_change":
+        detail += " More laps a side would narrow it."
+    return Words(head + ".", detail)
+
+
+def _sentence(text: str) -> str:
+    return text[0].upper() + text[1:] + ("" if text.endswith(".") else ".")
+
+
+def places_words(labels: list[str]) -> str:
+    """A few places by name, the rest by number."""
+    if len(labels) <= 3:
+        return " and ".join(labels) if len(labels) < 3 else f"{labels[0]}, {labels[1]} and {labels[2]}"
+    return f"{labels[0]}, {labels[1]}, {labels[2]} and {len(labels) - 3} more"
+
+
+def naive_difference(c: Comparison) -> float | None:
+    """Mean lowest pressure after less before, as one would without adjusting: for contrast only."""
+    passes = c.passes_in_question
+    sides = [[p.min_pressure_kpa for p in passes if p.side == s] for s in (0, 1)]
+    return float(np.mean(sides[1]) - np.mean(sides[0])) if all(sides) else None
+
+
+def sentence(c: Comparison, units: DisplayUnits) -> str:
+    """The opening lines as one text."""
+    words = opening(c, units)
+    return f"{words.title if words.title.endswith('.') else words.title + '.'} {words.detail}".strip()
