@@ -35,6 +35,7 @@ class Bench:
         tell: says a problem, in one sentence, without stopping the work.
         go_to: shows a station by its key.
         run: runs a command by its key.
+        place: takes a station's new page into the window, where it is not seen until it is gone to.
         files: asks for files and writes them.
     """
 
@@ -55,6 +56,7 @@ class Bench:
     tell: Callable[[str], None]
     go_to: Callable[[str], None]
     run: Callable[[str], None]
+    place: Callable[[QWidget], object]
 
     @property
     def shown_units(self) -> DisplayUnits:

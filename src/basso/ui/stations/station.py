@@ -90,6 +90,7 @@ class Station(ABC, Generic[Page]):
         """What stands in the window while the station is shown; made, and filled, when first asked for."""
         if self._page is None:
             self._page = self.make_page()
+            self.bench.place(self._page)  # before it is filled: fonts set outside the window are lost on the way in
             self.fill()
         return self._page
 

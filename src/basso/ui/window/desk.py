@@ -40,11 +40,11 @@ class Desk(QObject):
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self.window = window
+        self._stack = QStackedWidget()
         self.bench = self._set_up(window)
         # Before the stations: a fresh session is whole before one of them shows a part of it.
         self.moments = Moments(self.bench)
         self.stations: dict[str, Station[Any]] = {row.key: row.make(self.bench) for row in STATIONS}
-        self._stack = QStackedWidget()
         self._shown = ""
         crumbs = window.top.crumbs
         self.logs = LogOpener(self.bench, lambda: crumbs.mapToGlobal(crumbs.rect().bottomLeft()))
@@ -82,6 +82,7 @@ class Desk(QObject):
             tell=self._tell,
             go_to=self.go_to,
             run=self.run,
+            place=self._stack.addWidget,
         )
 
     def _connect(self) -> None:
@@ -134,8 +135,6 @@ class Desk(QObject):
             other.looked_at = other is station
         self._shown = key
         station.show()
-        if self._stack.indexOf(station.page) < 0:
-            self._stack.addWidget(station.page)
         self._stack.setCurrentWidget(station.page)
         self.window.rail.select(key)
         self.window.settings.station = key

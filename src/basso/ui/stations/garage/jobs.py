@@ -28,6 +28,7 @@ from basso.ui.plain import Label
 from basso.ui.stations.garage.picture import attachment_html
 from basso.ui.stations.garage.sheet_picture import job_title, job_words
 from basso.ui.stations.garage.step import StepRow
+from basso.ui.stations.words import Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
@@ -72,7 +73,7 @@ class JobsPanel(QWidget):
         scroll.setFrameShape(QFrame.Shape.NoFrame)
         scroll.setWidget(self._sheet)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self._title, self._wrong = Label(), Label()
+        self._title, self._wrong = Words(look, Type.STATION), Words(look, Type.SMALL, "below")
         self.signed, self.minutes, self.follow_up = QLineEdit(), QLineEdit(), QLineEdit()
         for line, hint in (
             (self.signed, "signed off by"),
@@ -150,9 +151,6 @@ class JobsPanel(QWidget):
         job, look = self.job, self._look
         sheet = sheet_of(job) if job is not None else None
         p = look.palette
-        self._title.setFont(look.font(Type.STATION))
-        self._wrong.setFont(look.font(Type.SMALL))
-        self._wrong.setStyleSheet(f"color: {p.below};")
         foot = (self.signed, self.minutes, self.follow_up, self.sign_button)
         if job is None or sheet is None:
             self._clear()

@@ -26,10 +26,10 @@ from basso.errors import InputError
 from basso.garage.fields import Field, read
 from basso.garage.records import OilEntry, Record
 from basso.ui.dialogs import replace_menu
-from basso.ui.plain import Label
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
 from basso.ui.stations.garage.picture import LevelPage, level_page, level_words, oil_page, reading_words, series_of
+from basso.ui.stations.words import Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity
 
@@ -45,9 +45,10 @@ class OilPanel(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
-        self._title, self._pour, self._found = Label(), Label(), Label()
+        self._title, self._pour = Words(look, Type.STATION), Words(look, Type.SMALL, "soft")
+        self._found = Words(look)
         self._facts = QGridLayout()
-        self._fact_labels: list[Label] = []
+        self._fact_labels: list[Words] = []
         self.ledger = _table(("Day", "What", "Grade", "Volume", "Filter", "Oil and lot", "Note"))
         self.laboratory = _table(())
         self.laboratory.horizontalHeader().setStretchLastSection(False)
@@ -70,9 +71,6 @@ class OilPanel(QWidget):
         self._facts.setHorizontalSpacing(16)
         self._facts.setVerticalSpacing(2)
         layout.addLayout(self._facts)
-        for label in (self._title, self._pour, self._found):
-            label.setWordWrap(True)
-            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         layout.addWidget(self._pour)
         layout.addWidget(self.ledger, 2)
         layout.addWidget(self._found)
@@ -81,23 +79,23 @@ class OilPanel(QWidget):
     def show_car(self, view: CarHistory, units: DisplayUnits) -> None:
         """Show a car's oil."""
         page, look = oil_page(view, units), self._look
-        p = look.palette
-        for label, kind, color, text in (
-            (self._title, Type.STATION, p.ink, page.title), (self._pour, Type.SMALL, p.soft, page.pour),
-            (self._found, Type.BODY, p.ink, _sentences([f.sentence for f in page.findings], "The laboratory found nothing that moved." if page.trends else "")),
-        ):  # fmt: skip
-            label.setFont(look.font(kind))
-            label.setStyleSheet(f"color: {color};")
-            label.setText(text)
-            label.setVisible(bool(text))
+        nothing = "The laboratory found nothing that moved." if page.trends else ""
+        for words, text in (
+            (self._title, page.title),
+            (self._pour, page.pour),
+            (self._found, _sentences([f.sentence for f in page.findings], nothing)),
+        ):
+            words.setText(text)
+            words.setVisible(bool(text))
         for label in self._fact_labels:
+            label.hide()  # till it goes it would be drawn under the new one
             label.deleteLater()
         self._fact_labels = []
         for i, (name, value) in enumerate(page.facts):
-            for column, text, kind, color in ((0, name, Type.SMALL, p.soft), (1, value, Type.BODY, p.ink)):
-                label = Label(text)
-                label.setFont(look.font(kind))
-                label.setStyleSheet(f"color: {color};")
+            for column, text, kind, tone in ((0, name, Type.SMALL, "soft"), (1, value, Type.BODY, "ink")):
+                label = Words(look, kind, tone)
+                label.setWordWrap(False)
+                label.setText(text)
                 self._facts.addWidget(label, i % 4, column + 2 * (i // 4))
                 self._fact_labels.append(label)
         self._facts.setColumnStretch(1, 1)
@@ -152,8 +150,11 @@ class LevelPanel(QWidget):
         self.asked.setAccessibleName("Reading on the stick")
         self.asked.setMaximumWidth(round(look.height() * 5))
         self.asked.textChanged.connect(lambda _: self._answer())
-        self._ask, self._answered = Label(), Label()
-        self._title, self._lines, self._warning = Label(), Label(), Label()
+        self._ask, self._answered = Words(look, Type.BODY, "soft"), Words(look, Type.STRONG)
+        self._title, self._lines = Words(look, Type.STATION), Words(look)
+        self._warning = Words(look, Type.STRONG, "below")
+        for words in (self._ask, self._answered, self._title):
+            words.setWordWrap(False)
         self.add_button = QPushButton("Add a reading…")
         self.add_button.clicked.connect(lambda: self.reading_wanted.emit(self.series.currentText()))
         self.readings_button = QPushButton("Correct a reading")
@@ -168,8 +169,6 @@ class LevelPanel(QWidget):
         head.addWidget(self.readings_button)
         layout.addLayout(head)
         for label in (self._lines, self._warning):
-            label.setWordWrap(True)
-            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             layout.addWidget(label)
         ask = QHBoxLayout()
         for widget in (self._ask, self.asked, self._answered):
@@ -192,17 +191,12 @@ class LevelPanel(QWidget):
     def _show(self) -> None:
         if self._view is None:
             return
-        look, p = self._look, self._look.palette
         page = self._page = level_page(self._view, self.series.currentText(), self._units)
-        for label, kind, color, text in (
-            (self._title, Type.STATION, p.ink, page.title), (self._lines, Type.BODY, p.ink, "\n".join(page.lines)),
-            (self._warning, Type.STRONG, p.below, page.warning),
-            (self._ask, Type.BODY, p.soft, f"The stick reads, {self._units.length.symbol}"),
-            (self._answered, Type.STRONG, p.ink, ""),
-        ):  # fmt: skip
-            label.setFont(look.font(kind))
-            label.setStyleSheet(f"color: {color};")
-            label.setText(text)
+        self._title.setText(page.title)
+        self._lines.setText("\n".join(page.lines))
+        self._warning.setText(page.warning)
+        self._ask.setText(f"The stick reads, {self._units.length.symbol}")
+        self._answered.setText("")
         self._warning.setVisible(bool(page.warning))
         for widget in (self._ask, self.asked, self._answered):
             widget.setVisible(page.fit is not None)
