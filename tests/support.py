@@ -14,11 +14,11 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from basso.analysis import Analysis, JudgedDip, analyse
+from basso.analysis.pooled import pooled_normal
 from basso.formats.registry import read_recording
 from basso.memory.decisions import Decision
 from basso.memory.memory import Memory
 from basso.pressure.options import JudgeOptions
-from basso.pressure.pooled import pooled_normal
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 from basso.recording.roles import Role

@@ -10,12 +10,12 @@ import pytest
 
 from basso import workflow
 from basso.analysis import analyse
+from basso.analysis.pooled import pooled_normal
 from basso.errors import Cancelled, FormatError, InputError
 from basso.pressure.dips import DipRules
 from basso.pressure.earlier import Known
 from basso.pressure.floors import Share
 from basso.pressure.options import JudgeOptions
-from basso.pressure.pooled import pooled_normal
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
 from basso.report.documents import analysis_document

@@ -166,8 +166,8 @@ def judge(
 ) -> Analysis:
     """Judge a recording, against its own normal or that of earlier recordings."""
     from basso.analysis import analyse
+    from basso.analysis.pooled import pooled_normal
     from basso.pressure.options import JudgeOptions
-    from basso.pressure.pooled import pooled_normal
 
     options = options or JudgeOptions()
     if normal:
@@ -275,16 +275,16 @@ def run_trial(
     of its content.
     """
     from basso.analysis import analyse
+    from basso.analysis.pooled import pooled_normal
+    from basso.analysis.trusted import Trusted, trusted
     from basso.pressure.options import JudgeOptions
-    from basso.pressure.pooled import pooled_normal
-    from basso.pressure.trusted import Readings, trusted
     from basso.recording.drive import each_once
     from basso.trial.verdict import compare
 
     options = options or JudgeOptions()
     (a, again_a), (b, again_b) = each_once(a), each_once(b)
     by = {r.content_hash: options.by(decided.get(r.content_hash), known.get(r.content_hash)) for r in (*a, *b)}
-    looked_at: dict[str, Readings] = {}
+    looked_at: dict[str, Trusted] = {}
     steps = 2 * (len(a) + len(b)) + 2
     for i, recording in enumerate([*a, *b]):
         progress(i / steps, f"checking the readings of {recording.path.name}")

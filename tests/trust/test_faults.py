@@ -8,12 +8,12 @@ import numpy as np
 import pytest
 
 from basso.analysis import Analysis, analyse
+from basso.analysis.pooled import pooled_normal
 from basso.car.known import figures_of
 from basso.oil.grades import usual
 from basso.pressure.earlier import Known
 from basso.pressure.floors import Slope
 from basso.pressure.options import JudgeOptions
-from basso.pressure.pooled import pooled_normal
 from basso.recording.channel import Channel
 from basso.recording.corrections import Correction, apply
 from basso.recording.recording import Recording

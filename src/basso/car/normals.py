@@ -164,9 +164,9 @@ def learn_build(
     It is told for the oil of the newest session; the others' temperatures are moved by their oils' viscosity.
     """
     from basso.analysis import analyse
+    from basso.analysis.pooled import pooled_normal
     from basso.findings.normal.findings import idle_of
     from basso.pressure.options import JudgeOptions
-    from basso.pressure.pooled import pooled_normal
 
     good, out = sessions_to_learn_from(history, build.id)
     chosen = [s for s in good if only is None or s.id in only]

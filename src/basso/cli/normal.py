@@ -60,8 +60,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """Learn and tell."""
+    from basso.analysis.pooled import pooled_normal
     from basso.findings.normal.findings import EarlierNormal, earlier_of, find_normal
-    from basso.pressure.pooled import pooled_normal
     from basso.report.documents import dump
     from basso.report.normal_documents import normal_document
     from basso.workflow import judge, open_recording

@@ -188,11 +188,11 @@ def reading(arguments: argparse.Namespace) -> ReadOptions:
 
 def judging(arguments: argparse.Namespace) -> JudgeOptions:
     """The judging options, with the normal of ``--normal`` logs learned."""
+    from basso.analysis.pooled import pooled_normal
     from basso.oil.grades import parse_oil, usual
     from basso.pressure.dips import DipRules
     from basso.pressure.floors import DEFAULT_FLOORS, parse_floor
     from basso.pressure.options import JudgeOptions
-    from basso.pressure.pooled import pooled_normal
     from basso.workflow import open_recording
 
     for name in ("rpm_gate", "min_duration"):

@@ -19,6 +19,7 @@ from basso.recording.recording import Recording
 from basso.recording.roles import Heading, Role, take_apart
 from basso.recording.rolling import rolling_mean
 from basso.trust.side import YAW
+from basso.trust.verdict import Check
 from basso.units import STANDARD_GRAVITY_MPS2, UNITS, FloatArray, Quantity, Unit
 
 _STEP_S = 0.1
@@ -341,3 +342,16 @@ _LOOKS: dict[Role, Callable[[_Candidate, _Seen], _Fit | None]] = {
     Role.LATERAL_G: _lateral,
     Role.OIL_TEMP: _oil_temperature,
 }
+
+
+def lookalike_check(found: Lookalike) -> Check:
+    """What a nameless column may be, and how to say so."""
+    names = " or ".join(f"'{name}'" for name, _ in found.columns)
+    name = found.columns[0][0]
+    return Check(
+        "lookalike",
+        "note",
+        f"{names} may be {found.role.words}: it {found.why}. Until you say so it is not used "
+        f'(Columns, or --role {found.role}="{name}").',
+        name,
+    )

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import cast
 
 from basso.pressure.earlier import checks_of
 from basso.pressure.options import JudgeOptions
 from basso.recording.corrections import Correction, Kind, apply
-from basso.recording.recording import Frame, Recording
+from basso.recording.recording import Recording
 from basso.recording.roles import Role
-from basso.trust.axes import check_axes, lateral_from_path_g, longitudinal_from_speed_g
+from basso.trust.axes import check_axes
 from basso.trust.bounds import check_bounds
 from basso.trust.clock import check_clocks, check_pressure_clock
 from basso.trust.delay import check_delay
@@ -28,20 +28,44 @@ from basso.trust.update_rate import check_update_rate
 from basso.trust.verdict import Check
 from basso.trust.vibration import check_vibration
 from basso.trust.zero import check_zero
-from basso.units import FloatArray, base_unit
-
-Readings = tuple[Sequence[Check], Sequence[Correction], Recording]
-"""What the checks say of a recording, what was corrected, and the recording with that put right."""
+from basso.units import base_unit
 
 
-def trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], list[Correction], Recording]:
+@dataclass(frozen=True, slots=True, eq=False, kw_only=True)
+class Trusted:
+    """What the checks say of a recording, what was corrected, and the recording with that put right.
+
+    The steps after it add what they find: a check, a correction and what it makes of the recording.
+    """
+
+    recording: Recording
+    checks: tuple[Check, ...]
+    corrections: tuple[Correction, ...]
+    corrected: Recording
+
+    def with_checks(self, *checks: Check) -> Trusted:
+        """The same with more that was found."""
+        return replace(self, checks=(*self.checks, *checks))
+
+    def in_place_of(self, check_id: str, check: Check) -> Trusted:
+        """The same with a check in the place of the one of that id."""
+        return replace(self, checks=tuple(check if c.id == check_id else c for c in self.checks))
+
+    def put_right(self, corrections: Sequence[Correction]) -> Trusted:
+        """The same with more corrections made."""
+        return replace(
+            self, corrections=(*self.corrections, *corrections), corrected=apply(self.corrected, list(corrections))
+        )
+
+
+def trusted(recording: Recording, options: JudgeOptions) -> Trusted:
     """Run the trust checks; corrections that were not refused are applied in order."""
     checks: list[Check] = []
     for role, cost in ((Role.OIL_PRESSURE, "nothing can be judged"), (Role.RPM, "nothing can be judged")):
         if not recording.has(role):
             checks.append(Check(role, "fail", f"There is no {role.replace('_', ' ')} channel: {cost}."))
     if checks:
-        return checks, [], recording
+        return Trusted(recording=recording, checks=tuple(checks), corrections=(), corrected=recording)
     if not recording.has(Role.OIL_TEMP):
         checks.append(
             Check(
@@ -66,7 +90,9 @@ def trusted(recording: Recording, options: JudgeOptions) -> tuple[list[Check], l
         found, sound = _looked_at(apply(recording, own), options)
     said = {(name, value) for name, kind, value in options.edited if kind == "sign"}
     found = [by_word(c) if c.id == SIDE_CHECK and c.level != "ok" and _said(c, said) else c for c in found]
-    return [*checks, *found], [*own, *accepted(found, options)], sound
+    return Trusted(
+        recording=recording, checks=(*checks, *found), corrections=(*own, *accepted(found, options)), corrected=sound
+    )
 
 
 def _said(check: Check, said: set[tuple[str, float]]) -> bool:
@@ -151,13 +177,3 @@ def accepted(checks: Sequence[Check], options: JudgeOptions) -> list[Correction]
     put_right = [replace(c, value=made[c.key]) if c.key in made else c for c in found]
     # A sign that was said to be right as it is needs nothing done.
     return [c for c in put_right if not (c.kind == "sign" and c.value > 0)]
-
-
-def g_channels(frame: Frame, checks: list[Check]) -> tuple[FloatArray | None, FloatArray | None]:
-    """Lateral and longitudinal g as logged, or worked out from path and speed."""
-    lateral, longitudinal = frame.get(Role.LATERAL_G), frame.get(Role.LONGITUDINAL_G)
-    if lateral is None and (lateral := lateral_from_path_g(frame)) is not None:
-        checks.append(Check("lateral_g", "note", "Lateral g is worked out from the GPS path."))
-    if longitudinal is None and (longitudinal := longitudinal_from_speed_g(frame)) is not None:
-        checks.append(Check("longitudinal_g", "note", "Longitudinal g is worked out from the speed."))
-    return lateral, longitudinal

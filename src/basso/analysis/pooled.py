@@ -8,6 +8,8 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.analysis.located import g_channels
+from basso.analysis.trusted import Trusted, trusted
 from basso.memory.decisions import Decision
 from basso.normal.expected import ExpectedPressure, fit_expected, no_expectation
 from basso.normal.settled import SettledLimits, settled
@@ -15,7 +17,6 @@ from basso.oil.grades import Grade
 from basso.oil.viscosity import as_thick
 from basso.pressure.earlier import Known
 from basso.pressure.options import JudgeOptions
-from basso.pressure.trusted import Readings, g_channels, trusted
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.units import FloatArray
@@ -27,7 +28,7 @@ def pooled_normal(
     decided: Mapping[str, Decision] = MappingProxyType({}),
     known: Mapping[str, Known] = MappingProxyType({}),
     oils: Mapping[str, Grade] = MappingProxyType({}),
-    looked_at: Mapping[str, Readings] = MappingProxyType({}),
+    looked_at: Mapping[str, Trusted] = MappingProxyType({}),
 ) -> ExpectedPressure:
     """The expected pressure learned from several recordings together.
 
@@ -43,9 +44,9 @@ def pooled_normal(
         if not recording.has(Role.OIL_PRESSURE) or not recording.has(Role.RPM):
             continue
         log = recording.content_hash
-        said, _, corrected = looked_at.get(log) or trusted(recording, options.by(decided.get(log), known.get(log)))
-        checks = list(said)
-        frame = frame_on(corrected, Role.OIL_PRESSURE)
+        readings = looked_at.get(log) or trusted(recording, options.by(decided.get(log), known.get(log)))
+        frame = frame_on(readings.corrected, Role.OIL_PRESSURE)
+        lateral, longitudinal, _ = g_channels(frame)
         heat, oil = frame.get(Role.OIL_TEMP), oils.get(log, options.oil)
         if heat is not None and oil != options.oil:
             heat = as_thick(oil, heat, options.oil)
@@ -54,7 +55,7 @@ def pooled_normal(
                 frame.filled(Role.OIL_PRESSURE, np.nan),
                 frame.filled(Role.RPM, np.nan),
                 heat,
-                settled(frame, *g_channels(frame, checks), SettledLimits()),
+                settled(frame, lateral, longitudinal, SettledLimits()),
             )
         )
     if not parts:
