@@ -38,7 +38,7 @@ _FIRST_PAINT = """
 import os
 from PySide6.QtWidgets import QApplication
 from basso.ui.app import make_window
-from basso.ui.window.frame import MainWindow
+from basso.ui.window.main_window import MainWindow
 app = QApplication([])
 painted = MainWindow.paintEvent
 def paint(self, event):

@@ -20,7 +20,7 @@ from basso.report.documents import analysis_document, comparison_document
 from basso.ui.models.settings import Settings
 from basso.ui.theme.look import Look
 from basso.ui.window.desk import Desk
-from basso.ui.window.frame import MainWindow
+from basso.ui.window.main_window import MainWindow
 from basso.ui.window.screenshots import wait_until
 from basso.workflow import demo_folder, export_analysis, open_recording
 from support import destroy

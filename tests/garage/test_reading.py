@@ -26,7 +26,7 @@ from basso.car.jobs import (
     state,
 )
 from basso.car.oils import oil_of
-from basso.formats.registry import content_hash
+from basso.formats.fingerprint import content_hash
 from basso.garage.records import Build, Car, Engine, Job, LevelPoint, OilEntry, OilSample, OilSheet, Session
 from basso.garage.store import Garage
 from basso.oil.level_book import Reading, fit_level

@@ -13,7 +13,7 @@ from basso.car.demo import make_demo_garage
 from basso.ui.models.settings import Settings
 from basso.ui.theme.look import Look
 from basso.ui.window.desk import Desk
-from basso.ui.window.frame import MainWindow
+from basso.ui.window.main_window import MainWindow
 from basso.ui.window.screenshots import wait_until
 from basso.workflow import demo_folder
 from support import destroy, say_which_side

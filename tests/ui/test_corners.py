@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QApplication, QInputDialog, QLabel
 from basso.errors import BassoError
 from basso.ui.stations.corners.picture import ladder, opening, table_rows
 from basso.ui.window.desk import Desk
-from basso.ui.window.frame import MainWindow
+from basso.ui.window.main_window import MainWindow
 from basso.ui.window.screenshots import wait_until
 from basso.ui.window.working_dialog import WorkingDialog
 from basso.units import DisplayUnits

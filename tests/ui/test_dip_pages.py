@@ -21,7 +21,7 @@ from basso.ui.stations.dips.one_dip import dip_detail, dip_picture, rival_rows, 
 from basso.ui.stations.dips.picture import dip_rows
 from basso.ui.stations.dips.widget import ONE_DIP, SHARES, TRACES
 from basso.ui.window.desk import Desk
-from basso.ui.window.frame import MainWindow
+from basso.ui.window.main_window import MainWindow
 from basso.ui.window.screenshots import wait_until
 from basso.units import DisplayUnits
 from basso.words.headline import opening

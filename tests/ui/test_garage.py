@@ -31,7 +31,7 @@ from basso.ui.stations.garage.stopwatch_dialog import StopwatchDialog
 from basso.ui.stations.garage.symptoms_dialog import SymptomsDialog
 from basso.ui.theme.look import Look
 from basso.ui.window.desk import Desk
-from basso.ui.window.frame import MainWindow
+from basso.ui.window.main_window import MainWindow
 from basso.ui.window.screenshots import wait_until
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder

@@ -17,7 +17,7 @@ from basso.ui.stations.form import RecordDialog
 from basso.ui.stations.normal.keep_dialog import KeepNormalDialog
 from basso.ui.stations.normal.oils_dialog import OilsDialog
 from basso.ui.window.desk import Desk
-from basso.ui.window.frame import MainWindow
+from basso.ui.window.main_window import MainWindow
 from basso.ui.window.screenshots import wait_until
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder

@@ -16,7 +16,7 @@ from basso.findings.normal.findings import find_normal
 from basso.ui.stations.normal.curve_picture import curve_picture
 from basso.ui.stations.normal.field_picture import field_picture
 from basso.ui.window.desk import Desk
-from basso.ui.window.frame import MainWindow
+from basso.ui.window.main_window import MainWindow
 from basso.ui.window.screenshots import wait_until
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder

@@ -27,7 +27,7 @@ from basso.ui.plots.pyramid import Pyramid
 from basso.ui.plots.traces import DipMark, Traces
 from basso.ui.stations.dips.picture import Line, Panel
 from basso.ui.theme.look import Look
-from basso.ui.window.frame import MainWindow
+from basso.ui.window.main_window import MainWindow
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder, open_recording
 

@@ -20,7 +20,7 @@ from basso.ui.plain import Browser, Document, Label, as_file_name, tip
 from basso.ui.stations.garage.picture import attachment_html
 from basso.ui.stations.garage.sheet_picture import printed
 from basso.ui.window.desk import Desk
-from basso.ui.window.frame import MainWindow
+from basso.ui.window.main_window import MainWindow
 from basso.ui.window.screenshots import wait_until
 from basso.units import DisplayUnits
 from basso.workflow import demo_folder

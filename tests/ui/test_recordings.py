@@ -18,7 +18,7 @@ from basso.recording.roles import Role
 from basso.ui.models.log_list import Row
 from basso.ui.stations.recordings.gauge import GaugeDialog
 from basso.ui.window.desk import Desk
-from basso.ui.window.frame import MainWindow
+from basso.ui.window.main_window import MainWindow
 from basso.ui.window.screenshots import wait_until
 from basso.ui.window.write_dialog import WriteDialog
 from basso.units import UNITS, DisplayUnits

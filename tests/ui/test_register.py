@@ -19,7 +19,7 @@ from basso.ui.stations.sensors.parts_dialog import PartsDialog
 from basso.ui.stations.sensors.register import RegisterPanel
 from basso.ui.stations.sensors.widget import CHECKS, FIT, REGISTER
 from basso.ui.window.desk import Desk
-from basso.ui.window.frame import MainWindow
+from basso.ui.window.main_window import MainWindow
 from basso.ui.window.screenshots import wait_until
 from basso.units import UNITS, DisplayUnits
 

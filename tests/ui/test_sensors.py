@@ -20,7 +20,7 @@ from basso.ui.stations.sensors.evidence_picture import evidence
 from basso.ui.stations.sensors.picture import check_lines, correction_words
 from basso.ui.stations.sensors.widget import DROPS, FIT
 from basso.ui.window.desk import Desk
-from basso.ui.window.frame import MainWindow
+from basso.ui.window.main_window import MainWindow
 from basso.ui.window.screenshots import wait_until
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder

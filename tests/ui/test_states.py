@@ -16,7 +16,7 @@ from basso import workflow
 from basso.cli.main import main
 from basso.errors import InputError
 from basso.ui.window.desk import Desk
-from basso.ui.window.frame import MainWindow
+from basso.ui.window.main_window import MainWindow
 from basso.ui.window.screenshots import wait_until
 
 STATIONS = ("sensors", "recordings", "normal", "dips", "corners", "trial")

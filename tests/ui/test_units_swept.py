@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QAbstractButton, QAbstractItemView, QApplication, 
 from basso import workflow
 from basso.ui.stations.dips.dip_working import working
 from basso.ui.window.desk import Desk
-from basso.ui.window.frame import MainWindow
+from basso.ui.window.main_window import MainWindow
 from basso.ui.window.screenshots import wait_until
 from basso.units import UNITS, DisplayUnits
 from basso.words.headline import sentence

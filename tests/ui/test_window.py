@@ -20,8 +20,8 @@ from basso.recording.roles import Role
 from basso.ui.judging.floors_dialog import FloorsDialog
 from basso.ui.models.settings import Settings
 from basso.ui.stations.catalogue import STATIONS
-from basso.ui.window.frame import MainWindow
 from basso.ui.window.help_dialog import HelpDialog
+from basso.ui.window.main_window import MainWindow
 from basso.ui.window.rail import State
 from basso.ui.window.search_dialog import SearchDialog
 from basso.ui.window.working_dialog import WorkingDialog

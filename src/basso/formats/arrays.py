@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import io
-from dataclasses import replace
-from typing import TYPE_CHECKING, cast
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -14,19 +13,10 @@ if TYPE_CHECKING:
     import polars as pl
 
     from basso.formats.sniff import TextLayout
-    from basso.formats.table import Table
     from basso.units import FloatArray
 
 
-def in_numbers(table: Table) -> Table:
-    """The table with its numbers as arrays. ``table`` is emptied on the way."""
-    if all(isinstance(c, np.ndarray) for c in table.columns):
-        return table
-    columns = _numbers_of(cast("list[pl.Series]", table.columns), table.textual)
-    return replace(table, columns=columns)
-
-
-def _numbers_of(series: list[pl.Series], textual: frozenset[int]) -> list[FloatArray | pl.Series]:
+def numbers_of(series: list[pl.Series], textual: frozenset[int]) -> list[FloatArray | pl.Series]:
     """The columns as numbers, all in one block of memory (which costs the system far less than one for each).
 
     ``series`` is emptied, so that the library's own copy is let go of column by column.

@@ -116,7 +116,7 @@ class Kept:
         return entry
 
     def _by_content(self, path: Path, options: ReadOptions) -> Path | None:
-        from basso.formats.registry import content_hash
+        from basso.formats.fingerprint import content_hash
 
         stamp = stamp_of(path)
         size = stamp["size"]

@@ -13,7 +13,7 @@ from basso.formats.assemble import assemble
 from basso.formats.kinds import ARROW_STREAM
 from basso.formats.options import ReadOptions
 from basso.formats.rows import columns_of
-from basso.formats.table import Table
+from basso.formats.table import TextTable
 from basso.progress import Progress
 from basso.recording.recording import Recording
 
@@ -66,7 +66,7 @@ def _facts(metadata: dict[str, str]) -> dict[str, str]:
     }
 
 
-def _table(frame: pl.DataFrame) -> tuple[Table, list[str]]:
+def _table(frame: pl.DataFrame) -> tuple[TextTable, list[str]]:
     """Columns as numbers, and a unit for those whose type is a time: seconds, since 1970 where it is a date."""
     columns: list[FloatArray | pl.Series] = []
     units: list[str] = []
@@ -75,7 +75,7 @@ def _table(frame: pl.DataFrame) -> tuple[Table, list[str]]:
         columns.append(numbers)
         units.append(unit)
     textual = frozenset(i for i, c in enumerate(columns) if not isinstance(c, np.ndarray))
-    return Table(tuple(frame.columns), columns, textual), units
+    return TextTable(tuple(frame.columns), columns, textual), units
 
 
 def _numbers(series: pl.Series) -> tuple[FloatArray | pl.Series, str]:

@@ -13,11 +13,11 @@ from typing import TYPE_CHECKING
 
 from basso.errors import FormatError
 from basso.files import open_plain
+from basso.formats.fingerprint import fingerprint_of
 from basso.formats.options import ReadOptions
 from basso.formats.packed import unpacked
-from basso.formats.registry import fingerprint_of
 from basso.formats.sniff import TextLayout, facts_of, find_layout
-from basso.formats.table import SMALL_BYTES, is_utf8, read_table
+from basso.formats.table import SMALL_BYTES, in_numbers, is_utf8, read_table
 from basso.limits import MOST_COLUMNS, MOST_NUMBERS, MOST_TEXT_BYTES, SPLIT
 from basso.progress import Progress
 
@@ -60,7 +60,6 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
         # While the library parses, which needs no interpreter, what comes after it is loaded.
         threading.Thread(target=_load_the_rest).start()
     table = read_table(path, raw, layout, notes)
-    from basso.formats.arrays import in_numbers
     from basso.formats.assemble import assemble
     from basso.formats.rows import columns_of
 

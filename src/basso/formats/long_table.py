@@ -13,7 +13,7 @@ from basso.formats.timebase import repair
 if TYPE_CHECKING:
     import polars as pl
 
-    from basso.formats.table import Table
+    from basso.formats.table import TextTable
     from basso.recording.roles import Heading
     from basso.units import FloatArray
 
@@ -36,7 +36,7 @@ _MOST_CHANNELS = 500
 
 
 def columns_of_long(
-    table: Table, headings: Sequence[Heading], clock: int, seconds: FloatArray, notes: list[str]
+    table: TextTable, headings: Sequence[Heading], clock: int, seconds: FloatArray, notes: list[str]
 ) -> list[RawColumn] | None:
     """The channels of a table with one row a reading, each at its own times; None when it is no such table.
 

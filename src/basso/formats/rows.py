@@ -16,7 +16,7 @@ from basso.errors import FormatError
 from basso.formats.assemble import MANUAL_KIND, RawColumn, headings_of
 from basso.formats.options import ReadOptions
 from basso.formats.row_rate import held_to_rate, stated_rate
-from basso.formats.table import Table
+from basso.formats.table import TextTable
 from basso.formats.timebase import repair
 from basso.recording.roles import Heading, Role, recognise
 from basso.units import FloatArray, Quantity, parse_unit
@@ -33,7 +33,7 @@ _BETWEEN_READINGS_S = 60.0
 
 def columns_of(
     path: Path,
-    table: Table,
+    table: TextTable,
     units: Sequence[str] | None,
     options: ReadOptions,
     facts: Mapping[str, str],
@@ -80,7 +80,7 @@ def columns_of(
     return _at_own_times([RawColumn(h, seconds, v) for h, v in zip(kept, numbers, strict=True)]), clock.started
 
 
-def _with_units_beside(table: Table, headings: list[Heading]) -> list[Heading]:
+def _with_units_beside(table: TextTable, headings: list[Heading]) -> list[Heading]:
     """Units written in a nameless column of their own beside each value: "12.5, kPa"."""
     found = list(headings)
     for i in sorted(table.textual):
@@ -108,7 +108,12 @@ class _Clock:
 
 
 def _find_time(
-    path: Path, table: Table, headings: list[Heading], options: ReadOptions, facts: Mapping[str, str], notes: list[str]
+    path: Path,
+    table: TextTable,
+    headings: list[Heading],
+    options: ReadOptions,
+    facts: Mapping[str, str],
+    notes: list[str],
 ) -> _Clock:
     """The time of each row: from the time column, or from a sampling rate that the file's head or the user gives."""
     roles = recognise(headings, _named_as_time(headings, options))
@@ -146,7 +151,7 @@ def _named_as_time(headings: list[Heading], options: ReadOptions) -> dict[int, R
 
 
 def _clock_from(
-    index: int, values: FloatArray | pl.Series, heading: Heading, is_time: bool, table: Table, notes: list[str]
+    index: int, values: FloatArray | pl.Series, heading: Heading, is_time: bool, table: TextTable, notes: list[str]
 ) -> _Clock | None:
     """The clock in one column; None when it holds none."""
     if not isinstance(values, np.ndarray):
@@ -183,7 +188,7 @@ def _clock_from(
     return _Clock(index, values * scale if scale != 1.0 else values, epoch_start(float(known[0]) * scale))
 
 
-def _stamp_scale(middle: float, step: float, table: Table) -> tuple[float, str]:
+def _stamp_scale(middle: float, step: float, table: TextTable) -> tuple[float, str]:
     """Factor to seconds of stamps without a unit, and the unit's name when it is not seconds.
 
     Whole steps of two and more are too long for seconds where the other columns hardly change from row to row.
@@ -201,7 +206,7 @@ def _stamp_scale(middle: float, step: float, table: Table) -> tuple[float, str]:
     return 1e-3, "ms"
 
 
-def _smooth(table: Table) -> bool:
+def _smooth(table: TextTable) -> bool:
     """True when the table's columns change little from row to row, as at many rows a second."""
     alike = []
     for values in table.columns:

@@ -6,9 +6,9 @@ import codecs
 import io
 from collections.abc import Sequence
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from basso.errors import FormatError
 from basso.formats.sniff import MISSING_WORDS, TextLayout, is_number, is_value
@@ -33,13 +33,13 @@ _GROUPS = (r"[,' \u2009\u00a0]", r"[.' \u2009\u00a0]")
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Table:
+class TextTable:
     """A table as read.
 
     Attributes:
         names: the heading's fields, trailing empty ones cut off.
         columns: one array of numbers each, NaN where missing; a column of text, and any column before
-            :func:`basso.formats.arrays.in_numbers`, as the table library's series.
+            :func:`in_numbers`, as the table library's series.
         textual: indices of the columns of text.
     """
 
@@ -48,7 +48,16 @@ class Table:
     textual: frozenset[int]
 
 
-def read_table(path: Path, raw: bytes, layout: TextLayout, notes: list[str]) -> Table:
+def in_numbers(table: TextTable) -> TextTable:
+    """The table with its numbers as arrays. ``table`` is emptied on the way."""
+    from basso.formats.arrays import numbers_of
+
+    if not any(hasattr(c, "get_chunks") for c in table.columns):
+        return table
+    return replace(table, columns=numbers_of(cast("list[pl.Series]", table.columns), table.textual))
+
+
+def read_table(path: Path, raw: bytes, layout: TextLayout, notes: list[str]) -> TextTable:
     """Read the table of a text log; what had to be repaired is added to ``notes``.
 
     Raises:
@@ -61,11 +70,11 @@ def read_table(path: Path, raw: bytes, layout: TextLayout, notes: list[str]) -> 
         from basso.formats.arrays import plain_numbers
 
         if (plain := plain_numbers(body, layout, len(names))) is not None:
-            return Table(names, plain, textual)
+            return TextTable(names, plain, textual)
     frame = _frame(path, body, names, textual, layout, notes)
     if frame.height < 2:
         raise FormatError(path, "has fewer than two rows of data", "export the whole session again")
-    return Table(names, list(frame.get_columns()), textual)
+    return TextTable(names, list(frame.get_columns()), textual)
 
 
 def _names(layout: TextLayout) -> tuple[str, ...]:

@@ -13,7 +13,7 @@ from basso.errors import InputError
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QApplication
 
-    from basso.ui.window.frame import MainWindow
+    from basso.ui.window.main_window import MainWindow
 
 _QT_LIBRARIES = {
     "libEGL.so.1": "libegl1",
@@ -76,7 +76,7 @@ def make_window(application: QApplication) -> MainWindow:
     """The window with remembered look and place; not yet shown, nothing opened."""
     from basso.ui.models.settings import Settings
     from basso.ui.theme.look import Look
-    from basso.ui.window.frame import MainWindow
+    from basso.ui.window.main_window import MainWindow
 
     settings = Settings()
     window = MainWindow(Look(application, settings.night), settings)

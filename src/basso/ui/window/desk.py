@@ -1,6 +1,6 @@
 """The desk: models, stations, pan and tide around one cursor. A table of contents: what each does stands in its own room.
 
-The window paints its frame first and puts the desk on it a moment later (see :mod:`basso.ui.window.frame`).
+The window paints its frame first and puts the desk on it a moment later (see :mod:`basso.ui.window.main_window`).
 """
 
 from __future__ import annotations
@@ -31,13 +31,13 @@ from basso.ui.window.window_commands import window_commands
 
 if TYPE_CHECKING:
     from basso.ui.stations.station import Station
-    from basso.ui.window.frame import MainWindow
+    from basso.ui.window.frame import Frame
 
 
 class Desk(QObject):
     """Everything on the window's frame."""
 
-    def __init__(self, window: MainWindow) -> None:
+    def __init__(self, window: Frame) -> None:
         super().__init__(window)
         self.window = window
         self._stack = QStackedWidget()
@@ -60,7 +60,7 @@ class Desk(QObject):
         self.go_to(station if station in BY_KEY else "dips")
         self._show_session()
 
-    def _set_up(self, window: MainWindow) -> Bench:
+    def _set_up(self, window: Frame) -> Bench:
         memory, jobs, undo = Memory.own(), Jobs(), QUndoStack(self)
         sessions = Sessions(undo)
         judging = Judging(sessions, jobs, undo, memory)

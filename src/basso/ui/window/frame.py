@@ -1,17 +1,8 @@
-"""The window: its frame, painted at once, and the desk put on it right after the first paint.
-
-Everything with plots, tables and judging is imported by the desk; the frame needs little, so that the window
-stands there while the rest is still being loaded.
-"""
+"""The window's frame: top line, path, and room for the desk. It needs little, so that it is painted at once."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from pathlib import Path
-from typing import TYPE_CHECKING
-
-from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QPaintEvent
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from basso.ui.models.settings import Settings
@@ -19,12 +10,9 @@ from basso.ui.theme.look import Look
 from basso.ui.window.rail import Rail
 from basso.ui.window.top_line import TopLine
 
-if TYPE_CHECKING:
-    from basso.ui.window.desk import Desk
 
-
-class MainWindow(QMainWindow):
-    """Top line, path, and room for the desk."""
+class Frame(QMainWindow):
+    """Top line, path, and room for what is placed in it."""
 
     def __init__(self, look: Look, settings: Settings) -> None:
         super().__init__()
@@ -34,7 +22,6 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self.setMinimumSize(1100, 700)
         self.top, self.rail = TopLine(look), Rail(look)
-        self._desk: Desk | None = None
         self._middle, self._column = QHBoxLayout(), QVBoxLayout()
         for layout in (self._middle, self._column):
             layout.setSpacing(0)
@@ -49,40 +36,9 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(holder)
         holder.setFocus()
 
-    @property
-    def desk(self) -> Desk:
-        """Everything on the window; made when first asked for."""
-        if self._desk is None:
-            from basso.ui.window.desk import Desk
-
-            self._desk = Desk(self)
-        return self._desk
-
     def place(self, station: QWidget, pan: QWidget, tide: QWidget) -> None:
         """Put the desk's parts into the frame."""
         self._middle.takeAt(1)
         self._middle.addWidget(station, 1)
         self._middle.addWidget(pan)
         self._column.addWidget(tide)
-
-    def open_logs(self, paths: Sequence[Path]) -> None:
-        """Open logs and show the first."""
-        self.desk.logs.open_logs(paths)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        super().paintEvent(event)
-        if self._desk is None:
-            QTimer.singleShot(0, lambda: self.desk)
-
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if any(url.isLocalFile() for url in event.mimeData().urls()):
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        self.open_logs([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])
-
-    def closeEvent(self, event: QCloseEvent) -> None:
-        self.settings.geometry = self.saveGeometry()
-        if self._desk is not None:
-            self._desk.leave()
-        super().closeEvent(event)

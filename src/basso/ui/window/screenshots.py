@@ -18,7 +18,7 @@ from basso.ui.stations.catalogue import STATIONS
 from basso.ui.stations.recordings.widget import RecordingsPage
 from basso.ui.theme.look import Look
 from basso.ui.window.desk import Desk
-from basso.ui.window.frame import MainWindow
+from basso.ui.window.main_window import MainWindow
 from basso.ui.window.working_dialog import WorkingDialog
 from basso.units import UNITS
 from basso.workflow import demo_folder

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any, Protocol
 
 from basso.ui.dialogs import run_dialog
 from basso.ui.judging.verbs import OwnersVerbs
@@ -15,9 +15,37 @@ from basso.units import UNITS
 
 if TYPE_CHECKING:
     from basso.ui.bench import Bench
-    from basso.ui.window.desk import Desk
+    from basso.ui.stations.station import Station
+    from basso.ui.window.commands import CommandTable
+    from basso.ui.window.exporting import Exporting
+    from basso.ui.window.logs import LogOpener
+    from basso.ui.window.moments import Moments
 
 _PRESSURES = ("kPa", "bar", "psi")
+
+
+class Desk(Protocol):
+    """What these commands work on."""
+
+    bench: Bench
+    stations: dict[str, Station[Any]]
+    logs: LogOpener
+    exporting: Exporting
+    moments: Moments
+    commands: CommandTable
+
+    @property
+    def station(self) -> str:
+        """Key of the station shown."""
+
+    def go_to(self, key: str) -> None:
+        """Show a station."""
+
+    def go_on(self) -> None:
+        """Take up what was stopped."""
+
+    def run(self, key: str) -> None:
+        """Run a command."""
 
 
 def window_commands(desk: Desk) -> list[Command]:
@@ -137,14 +165,14 @@ def _show_working(desk: Desk) -> None:
 
     found = desk.stations[desk.station].working() or desk.stations["dips"].working()
     if found is not None:
-        run_dialog(WorkingDialog(desk.window, desk.bench.look, found.title, found.steps))
+        run_dialog(WorkingDialog(desk.bench.window, desk.bench.look, found.title, found.steps))
 
 
 def _search(desk: Desk) -> None:
     from basso.ui.window.search_dialog import SearchDialog
 
     rows = [c for c in desk.commands.usable() if c.key != "search"]
-    dialog = SearchDialog(desk.window, desk.bench.look, rows)
+    dialog = SearchDialog(desk.bench.window, desk.bench.look, rows)
     if run_dialog(dialog) and dialog.chosen is not None:
         desk.run(dialog.chosen.key)
 
@@ -152,4 +180,4 @@ def _search(desk: Desk) -> None:
 def _help(desk: Desk) -> None:
     from basso.ui.window.help_dialog import HelpDialog
 
-    run_dialog(HelpDialog(desk.window, desk.bench.look, desk.commands.rows))
+    run_dialog(HelpDialog(desk.bench.window, desk.bench.look, desk.commands.rows))
