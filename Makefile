@@ -4,7 +4,7 @@ VENV := .venv
 # The newest Python that is known to work, or the one named: make test PYTHON=python3.12
 PYTHON ?= $(firstword $(foreach p,python3.13 python3.12 python3.11 python3,$(if $(shell $(p) -c 'import sys; print(int((3,11) <= sys.version_info < (3,14)))' 2>/dev/null | grep 1),$(p))))
 READY := $(VENV)/.ready
-NEEDS_NO_DRIVE := accumulator fitting oil sump recording report platform test_architecture.py test_plain_text.py test_units.py
+NEEDS_NO_DRIVE := accumulator fitting memory oil sump recording report platform test_architecture.py test_plain_text.py test_units.py
 
 .PHONY: help demo test quick screenshots bench demo-data format clean
 
