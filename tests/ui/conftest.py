@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
+import pickle
+import shutil
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication
 
+from basso import workflow
+from basso.analysis import Analysis
 from basso.car.demo import make_demo_garage
+from basso.pressure.options import JudgeOptions
+from basso.progress import Progress, silent
+from basso.recording.recording import Recording
 from basso.ui.models.settings import Settings
 from basso.ui.theme.look import Look
 from basso.ui.window.desk import Desk
@@ -56,12 +64,43 @@ def wide_window(window: MainWindow) -> MainWindow:
     return window
 
 
+@pytest.fixture(scope="session")
+def made_garage(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo garage, made once."""
+    folder = tmp_path_factory.mktemp("made") / "garage"
+    make_demo_garage(demo_folder(), folder)
+    return folder
+
+
 @pytest.fixture
-def garage_desk(application: QApplication, wide_window: MainWindow, tmp_path: Path) -> Desk:
+def garage_desk(application: QApplication, wide_window: MainWindow, made_garage: Path, tmp_path: Path) -> Desk:
     """A desk with the demo garage open and no log."""
     desk = wide_window.desk
-    desk.bench.garage.open(tmp_path / "garage", lambda folder: make_demo_garage(demo_folder(), folder))
+    desk.bench.garage.open(tmp_path / "garage", lambda folder: shutil.copytree(made_garage, folder, dirs_exist_ok=True))
     wait_until(application, lambda: desk.bench.garage.view is not None)
     desk.go_to("garage")
     application.processEvents()
     return desk
+
+
+_JUDGED: dict[bytes, Analysis] = {}
+
+
+@pytest.fixture(autouse=True)
+def judged_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The same log judged by the same options is judged once a run: how it is judged is not what the window's tests are about."""
+    real = workflow.judge
+
+    def judge(
+        recording: Recording, options: JudgeOptions | None = None, *more: object, progress: Progress = silent
+    ) -> Analysis:
+        progress(0.0, "judging")
+        if more:
+            return real(recording, options, *more, progress=progress)  # type: ignore[arg-type]
+        what = [(c.name, c.role, c.unit, c.values.size) for c in recording.channels]
+        key = pickle.dumps((recording.content_hash, what, options))
+        if key not in _JUDGED:
+            _JUDGED[key] = real(recording, options, progress=progress)
+        return replace(_JUDGED[key], recording=recording, options=options or JudgeOptions())
+
+    monkeypatch.setattr(workflow, "judge", judge)
