@@ -11,7 +11,7 @@ a surface that is not quite right) would else drown what tells the two apart.
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cache
 
 import numpy as np
@@ -33,6 +33,7 @@ _LATEST_S, _SLOWEST_S = 0.70, 0.80
 _COARSE = list(itertools.product((0, 2, 4, 6, 8, 10, 12, 16, 20, 26, 32), range(0, 35, 4)))
 """Where the search begins: (time constant in steps of ``_CONSTANT_S``, delay in steps of ``_GRID_S``)."""
 _CONSTANT_S = 0.025
+_TOGETHER, _KEPT = 8, 12
 _QUICK = 0.35
 """Of log engine speed a second, from where on a change tells."""
 _AFTER_S = 1.5
@@ -128,7 +129,7 @@ class _Moments:
 
     Attributes:
         pressure, change: kPa, shape (n,): what it is, and by how much it has changed in ``_CHANGE_S``.
-        before: how much of each knot of what the engine asked for there was 0, 20, 40 … ms before, shape (n · knots, m).
+        before: how much of each knot of what the engine asked for there was 0, 20, 40 … ms before, shape (m, n · knots).
         warmth: how much of each temperature, shape (n, k).
     """
 
@@ -136,6 +137,8 @@ class _Moments:
     change: FloatArray
     before: NDArray[np.float32]
     warmth: FloatArray
+    _left: dict[tuple[float, int], NDArray[np.float32]] = field(default_factory=dict)
+    """What was worked out already: by constant and by the first of ``_TOGETHER`` delays, shape (_TOGETHER, n · knots)."""
 
     def spread(self, constant_s: float, late: int) -> float:
         """Of what a filter of this constant and this many steps of delay leave: relative, robust."""
@@ -154,13 +157,25 @@ class _Moments:
         level = float(np.median(self.pressure))
         scale = level / np.maximum(self.pressure, 0.2 * level)
         then = late + round(_CHANGE_S / _GRID_S)
-        now, before = (surface(self._speeds(constant_s, at), self.warmth) for at in (late, then))
-        return self.change / level * scale, (now - before) * scale[:, None]
+        moved = (self._speeds(constant_s, late) - self._speeds(constant_s, then)) * scale[:, None]
+        return self.change / level * scale, surface(moved, self.warmth)
 
     def _speeds(self, constant_s: float, late: int) -> FloatArray:
-        """How much of each knot the gallery and a filter have left, shape (n, knots)."""
-        weights = np.convolve(_fading(GALLERY_S), _fading(constant_s))
-        own = self.before[:, late : late + weights.size] @ weights.astype(self.before.dtype)
+        """How much of each knot the gallery and a filter have left, shape (n, knots).
+
+        The search asks for neighbouring delays: a few are worked out at once, since reading ``before`` costs more than the sums.
+        """
+        first = late - late % _TOGETHER
+        if (constant_s, first) not in self._left:
+            weights = np.convolve(_fading(GALLERY_S), _fading(constant_s)).astype(self.before.dtype)
+            shifted = np.zeros((_TOGETHER, weights.size + _TOGETHER - 1), dtype=self.before.dtype)
+            for by in range(_TOGETHER):
+                shifted[by, by : by + weights.size] = weights
+            while len(self._left) >= _KEPT:
+                self._left.pop(next(iter(self._left)))
+            past = self.before[first : first + shifted.shape[1]]
+            self._left[constant_s, first] = shifted[:, : past.shape[0]] @ past
+        own = self._left[constant_s, first][late - first]
         return np.asarray(own, dtype=np.float64).reshape(self.pressure.size, -1)
 
 
@@ -204,5 +219,5 @@ def _moments(frame: Frame, speeds: int, most: int) -> _Moments | None:
         slow = np.interp(grid, frame.time_s[known], temperature[known])
         over = asked(speed, slow)
     belongs = hats(over, speeds).astype(np.float32).T
-    before = belongs[:, at[:, None] - np.arange(reach)].transpose(1, 0, 2).reshape(-1, reach)
+    before = np.ascontiguousarray(belongs[:, at - np.arange(reach)[:, None]].transpose(1, 2, 0)).reshape(reach, -1)
     return _Moments(pressure[at], pressure[at] - pressure[at - apart], before, hats(slow[at], _TEMPERATURES))

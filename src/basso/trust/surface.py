@@ -19,6 +19,9 @@ _THICK = 0.9
 FAR = 2.5
 """Robust spreads from where on what is off does not count (default): a dip comes or goes."""
 
+_SETTLED = 1e-3
+"""Of the far spread: a fit that moves by less from round to round is there."""
+
 
 def asked(log_rpm: FloatArray, temperature_c: FloatArray) -> FloatArray:
     """How much pressure the engine asks for at each moment, as log engine speed of oil of 95 °C; shape (n,).
@@ -56,7 +59,9 @@ def fitted(
         )  # a knot that nothing is near stays where it is
         off = values - design @ np.linalg.solve(square, own.T @ values[kept])
         spread = float(np.median(np.abs(off[kept]))) / 0.6745
-        kept = use & (off > -below * spread) & (off < above * spread)
+        before, kept = kept, use & (off > -below * spread) & (off < above * spread)
+        if np.array_equal(before, kept):
+            break  # every round after this one would find the same
     return off, kept
 
 
@@ -68,12 +73,13 @@ def far_share(off: FloatArray, far: float) -> FloatArray:
 
 def fitted_softly(values: FloatArray, design: FloatArray, far: float, rounds: int = 8) -> FloatArray:
     """Values less the fit, shape (n,), that makes the sum of :func:`far_share` lowest (reweighted least squares)."""
-    weights = np.ones(values.size)
-    off = values
+    own, held, off = design, values, values
     for _ in range(rounds):
-        own = design * weights[:, None]
-        square = own.T @ design
+        square = own.T @ own  # of one matrix with itself the library computes half
         square.flat[:: square.shape[0] + 1] += 1e-6 * max(values.size, 1)
-        off = values - design @ np.linalg.solve(square, own.T @ values)
-        weights = np.exp(-((off / far) ** 2))
+        before, off = off, values - design @ np.linalg.solve(square, own.T @ held)
+        if float(np.max(np.abs(off - before), initial=0.0)) < _SETTLED * far:
+            break
+        roots = np.exp(-0.5 * (off / far) ** 2)
+        own, held = design * roots[:, None], values * roots
     return off
