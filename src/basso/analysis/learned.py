@@ -21,6 +21,7 @@ from basso.recording.corrections import Correction
 from basso.recording.recording import Frame, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_min
+from basso.sentence import phrase
 from basso.trust.scale import check_scale_against
 from basso.trust.verdict import Check
 from basso.units import FloatArray
@@ -187,7 +188,7 @@ def _can_hold(normal: ExpectedPressure, temperature: FloatArray | None) -> bool:
 
 def _by_kept(kept: KeptNormal, why: str) -> Check:
     own = " This log is among those it was learned from." if kept.own else ""
-    return Check("expected", "note", f"Normal is that of {kept.title}, kept on {kept.day} ({why}).{own}")
+    return Check("expected", "note", phrase("Normal is that of {}, kept on {} ({}).{}", kept.title, kept.day, why, own))
 
 
 def _expected_before(options: JudgeOptions, rpm: FloatArray, temperature: FloatArray | None) -> FloatArray | None:

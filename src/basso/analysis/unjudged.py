@@ -14,6 +14,7 @@ from basso.pressure.noise import ReadingError
 from basso.pressure.options import JudgeOptions
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
+from basso.sentence import in_kpa, phrase
 from basso.track.laps import find_laps
 from basso.trust.lookalikes import Lookalike
 from basso.trust.verdict import Check
@@ -77,6 +78,11 @@ def _gauge_check(recording: Recording, options: JudgeOptions) -> Check:
         "gauge",
         "warn",
         words
-        + f"{len(below)} below the floor, the worst {-(worst.margin_kpa or 0.0):.0f} kPa under it at {worst.rpm:.0f} rpm.",
+        + phrase(
+            "{} below the floor, the worst {} under it at {:.0f} rpm.",
+            len(below),
+            in_kpa(-(worst.margin_kpa or 0.0)),
+            worst.rpm,
+        ),
         measured=float(len(below)),
     )

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from basso.garage.records import LevelPoint
 from basso.oil.level_book import Reading, fit_level
+from basso.sentence import in_litres, phrase
 
 BEFORE_START, AFTER_RUNNING = "before the start", "after running"
 LEAST_WAIT_MIN = 5.0
@@ -52,7 +53,14 @@ def sort_readings(points: Sequence[LevelPoint], stored_l: Callable[[LevelPoint],
         at, off = worst
         p, _ = kept.pop(at)
         left.append(
-            (p, f"lies {abs(off):.1f} L {'over' if off > 0 else 'under'} the line of the others: read it again")
+            (
+                p,
+                phrase(
+                    "lies {} {} the line of the others: read it again",
+                    in_litres(abs(off), 1),
+                    "over" if off > 0 else "under",
+                ),
+            )
         )
     return SortedReadings(tuple(kept), tuple(left))
 

@@ -17,6 +17,7 @@ import numpy as np
 from basso.fitting.threads import End, parse_end, table, threads
 from basso.oil.grades import Grade, grade
 from basso.oil.viscosity import walther
+from basso.sentence import in_celsius, phrase
 
 _MOST_PARTS = 7
 _LINE_OIL = "10W-40"
@@ -277,9 +278,17 @@ def _cautions(plan: Plan, on_line: bool) -> list[str]:
             warm, cold = (line_viscosity_pas(t) for t in (WARM_LINE_C, COLD_LINE_C))
             bore = placed.part.bore_mm
             said.append(
-                f"The line delays by about {line_delay_s(length, bore, warm):.2f} s with {_LINE_OIL} at {WARM_LINE_C:.0f} °C in it and "
-                f"{line_delay_s(length, bore, cold):.2f} s at {COLD_LINE_C:.0f} °C; with a bubble of 1 mL {line_delay_s(length, bore, warm, 1.0):.2f} "
-                f"and {line_delay_s(length, bore, cold, 1.0):.2f} s: let it rise to the engine so that air climbs out, and bleed it."
+                phrase(
+                    "The line delays by about {:.2f} s with {} at {} in it and {:.2f} s at {}; with a bubble of "
+                    "1 mL {:.2f} and {:.2f} s: let it rise to the engine so that air climbs out, and bleed it.",
+                    line_delay_s(length, bore, warm),
+                    _LINE_OIL,
+                    in_celsius(WARM_LINE_C),
+                    line_delay_s(length, bore, cold),
+                    in_celsius(COLD_LINE_C),
+                    line_delay_s(length, bore, warm, 1.0),
+                    line_delay_s(length, bore, cold, 1.0),
+                )
             )
     used = {e.thread for pair in joints(plan) for e in pair}
     if any(threads()[t].taper for t in used):

@@ -21,6 +21,7 @@ from basso.oil.viscosity import walther
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
+from basso.sentence import in_kpa, phrase
 from basso.trust.oil_way import ORDER
 from basso.units import FloatArray
 
@@ -183,7 +184,15 @@ def held_against(now: Sequence[Drop], earlier: Sequence[Sequence[Drop]], redline
 
 def _held(now: Drop, before: Sequence[Drop], redline_rpm: float) -> Change:
     here = now.at(REFERENCE_RPM)
-    told = f"{now.parts[:1].upper()}{now.parts[1:]}: {here:.1f} ± {2 * now.error_kpa:.1f} kPa at {REFERENCE_RPM:.0f} rpm and {REFERENCE_MM2PS:.0f} mm²/s"
+    told = phrase(
+        "{}{}: {:bare} ± {} at {:.0f} rpm and {:.0f} mm²/s",
+        now.parts[:1].upper(),
+        now.parts[1:],
+        in_kpa(here, 1),
+        in_kpa(2 * now.error_kpa, 1),
+        REFERENCE_RPM,
+        REFERENCE_MM2PS,
+    )
     if now.zero_kpa is None:
         told += " (the two sensors were never read at rest)"
     if here < _NOTHING_KPA and now.parts != "galleries":
@@ -191,7 +200,9 @@ def _held(now: Drop, before: Sequence[Drop], redline_rpm: float) -> Change:
     if now.bypass:
         told += "; at high engine speed it no longer grows: a bypass opens"
     if not before:
-        return Change(now, None, None, "first", None, f"{told}. The first reading: there is none to hold it against.")
+        return Change(
+            now, None, None, "first", None, phrase("{}. The first reading: there is none to hold it against.", told)
+        )
     values = np.array([d.at(REFERENCE_RPM) for d in before])
     usual_kpa = float(np.median(values))
     scatter = float(np.std(values, ddof=1)) if values.size > 1 else float(before[0].error_kpa)
@@ -200,7 +211,14 @@ def _held(now: Drop, before: Sequence[Drop], redline_rpm: float) -> Change:
     more = now.at(redline_rpm) - middle.at(redline_rpm)
     if here > _GROWN * usual_kpa and here - usual_kpa > max(3.0 * doubt, 2.0):
         cause = "it clogs" if "filter" in now.parts else "it is narrower than it was"
-        words = f"{told}, against {usual_kpa:.1f} kPa before: {cause}. At {redline_rpm:.0f} rpm that costs {more:.0f} kPa of gallery pressure."
+        words = phrase(
+            "{}, against {} before: {}. At {:.0f} rpm that costs {} of gallery pressure.",
+            told,
+            in_kpa(usual_kpa, 1),
+            cause,
+            redline_rpm,
+            in_kpa(more),
+        )
         return Change(now, middle, usual_kpa, "grown", more, words)
     if usual_kpa > _GROWN * max(here, 0.0) and usual_kpa - here > max(3.0 * doubt, 2.0):
         return Change(
@@ -209,6 +227,8 @@ def _held(now: Drop, before: Sequence[Drop], redline_rpm: float) -> Change:
             usual_kpa,
             "fallen",
             more,
-            f"{told}, against {usual_kpa:.1f} kPa before: a new part, or a bypass that stands open.",
+            phrase("{}, against {} before: a new part, or a bypass that stands open.", told, in_kpa(usual_kpa, 1)),
         )
-    return Change(now, middle, usual_kpa, "as before", more, f"{told}, {usual_kpa:.1f} kPa before: as it was.")
+    return Change(
+        now, middle, usual_kpa, "as before", more, phrase("{}, {} before: as it was.", told, in_kpa(usual_kpa, 1))
+    )

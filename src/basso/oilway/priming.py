@@ -10,6 +10,7 @@ import numpy as np
 from basso.recording.channel import extremes
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
+from basso.sentence import in_kpa, phrase
 from basso.units import FloatArray
 
 _PLACES = (Role.PRESSURE_PUMP_OUT, Role.PRESSURE_COOLER_OUT, Role.PRESSURE_FILTER_OUT)
@@ -172,7 +173,7 @@ def priming_words(p: Priming, earlier: Sequence[float]) -> str:
         f"{place[0].upper()}{place[1:]}: {'none' if first is None else f'after {first:.1f} s'}."
         for place, first in p.elsewhere
     ]
-    said += [f"{kpa:.0f} kPa {s:.0f} s after the start." for s, kpa in p.after_start[:2]]
+    said += [phrase("{} {:.0f} s after the start.", in_kpa(kpa), s) for s, kpa in p.after_start[:2]]
     return " ".join([*said, *p.cautions])
 
 

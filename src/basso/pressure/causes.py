@@ -20,6 +20,7 @@ from basso.pressure.pull import EQUAL, find_pull
 from basso.pressure.slosh import felt
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean, rolling_min
+from basso.sentence import in_celsius, in_kpa, phrase
 from basso.units import FloatArray
 
 LEAST_G = 0.35
@@ -296,7 +297,9 @@ def _found(dip: Dip, s: Signals) -> Cause:
         return Cause(
             "sensor",
             0.7,
-            f"fell by {fall:.0f} kPa a second with {g_now:.2f} g: faster than oil can, with nothing to throw it",
+            phrase(
+                "fell by {} a second with {:.2f} g: faster than oil can, with nothing to throw it", in_kpa(fall), g_now
+            ),
             side,
             along,
             None,
@@ -329,7 +332,9 @@ def _found(dip: Dip, s: Signals) -> Cause:
             None,
         )
     why = f"only {g_now:.2f} g before it"
-    return Cause("unknown", 0.3, f"{why}, {rpm:.0f} rpm, and normal there is well above the floor", side, along, None)
+    return Cause(
+        "unknown", 0.3, phrase("{}, {:.0f} rpm, and normal there is well above the floor", why, rpm), side, along, None
+    )
 
 
 _LONGER_THAN_A_TURN_S = 15.0
@@ -434,7 +439,11 @@ def _near_normal(dip: Dip, s: Signals, rpm: float, side: float, along: float) ->
             return Cause(
                 "hot_oil",
                 0.9 if cool > 1.08 else 0.7,
-                f"share of normal stays at {share:.0%}; at {temperature:.0f} °C normal itself is down at the floor",
+                phrase(
+                    "share of normal stays at {:.0%}; at {} normal itself is down at the floor",
+                    share,
+                    in_celsius(temperature),
+                ),
                 side,
                 along,
                 None,
@@ -516,7 +525,7 @@ def _thrown(dip: Dip, s: Signals, side: float, along: float) -> Cause | None:
     most = _most_held(s.time_s[before], sign * g[before])
     also = f"; {'together' if helped else ''} with {held[1][4]} {second:.2f} g" if helped or second > 0.6 * best else ""
     timing = f", {lag:.1f} s after it built up" if lag is not None else ""
-    reason = f"{words} {most:.2f} g before it{timing}{also.replace(';  ', '; ')}"
+    reason = phrase("{} {:.2f} g before it{}{}", words, most, timing, also.replace(";  ", "; "))
     return Cause(name, confidence, reason, side, along, lag, most, held[1][1] if helped else "")
 
 

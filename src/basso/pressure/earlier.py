@@ -21,6 +21,7 @@ from basso.pressure.floors import Floor
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 from basso.recording.roles import Role, take_apart
+from basso.sentence import in_celsius, in_kpa, phrase
 from basso.track.circuit_map import CircuitMap
 from basso.trust.known import KnownSensor, check_known_sensor
 from basso.trust.verdict import Check
@@ -174,21 +175,28 @@ def relief_words(now: Relief | None, before: Sequence[Relief]) -> str:
     if now is None:
         return ""
     if now.knee_rpm is None:
-        return f"Relief valve: not reached with the oil at {now.at_c:.0f} °C, so where it opens is not seen."
-    told = f"Relief valve: the pressure flattens towards {now.kpa:.0f} kPa, from about {round(now.knee_rpm, -2):.0f} rpm on with the oil at {now.at_c:.0f} °C"
+        return phrase(
+            "Relief valve: not reached with the oil at {}, so where it opens is not seen.", in_celsius(now.at_c)
+        )
+    told = phrase(
+        "Relief valve: the pressure flattens towards {}, from about {:.0f} rpm on with the oil at {}",
+        in_kpa(now.kpa),
+        round(now.knee_rpm, -2),
+        in_celsius(now.at_c),
+    )
     seen = [r.kpa for r in before if r.knee_rpm is not None]
     if not seen:
-        return f"{told}. No earlier session shows it."
+        return phrase("{}. No earlier session shows it.", told)
     usual_kpa = float(np.median(seen))
     moved = now.kpa - usual_kpa
     if abs(moved) <= max(_RELIEF_MOVES * usual_kpa, 3.0 * float(np.std(seen, ddof=1)) if len(seen) > 1 else 0.0):
-        return f"{told}; {usual_kpa:.0f} kPa before: as it was."
+        return phrase("{}; {} before: as it was.", told, in_kpa(usual_kpa))
     what = (
         "it opens sooner: dirt on its seat or a tired spring"
         if moved < 0
         else "it opens later: it sticks, or was shimmed"
     )
-    return f"{told}; {usual_kpa:.0f} kPa before: {what}."
+    return phrase("{}; {} before: {}.", told, in_kpa(usual_kpa), what)
 
 
 def cold_peak_kpa(kpa: FloatArray, temperature_c: FloatArray | None) -> float | None:
@@ -236,9 +244,21 @@ def check_zero_trend(zero: Check | None, air_kpa: float | None, earlier: Sequenc
     values = np.array([e.zero_kpa or 0.0 for e in before])
     middle, now = float(np.median(values)), zero.measured
     from_vacuum = [abs(v) >= _FROM_VACUUM_KPA for v in (now, middle)]
-    told = f"{now:.1f} kPa at rest, {middle:.1f} kPa in {len(before)} earlier session{'s' if len(before) > 1 else ''} ({before[0].day} to {before[-1].day})"
+    told = phrase(
+        "{} at rest, {} in {} earlier session{} ({} to {})",
+        in_kpa(now, 1),
+        in_kpa(middle, 1),
+        len(before),
+        "s" if len(before) > 1 else "",
+        before[0].day,
+        before[-1].day,
+    )
     if from_vacuum[0] != from_vacuum[1]:
-        words = f"The sensor reads {told}: it counts from something else than before. Another sensor, or another set-up of the logger."
+        words = phrase(
+            "The sensor reads {}: it counts from something else than before. Another sensor, or another "
+            "set-up of the logger.",
+            told,
+        )
         return Check("zero_trend", "warn", words, zero.channel, measured=now - middle)
     airs = [e.air_kpa for e in before]
     moved = now - middle
@@ -251,10 +271,11 @@ def check_zero_trend(zero: Check | None, air_kpa: float | None, earlier: Sequenc
     scatter = 1.4826 * float(np.median(np.abs(values - middle))) if values.size > 2 else 0.0
     allowed = max(allowed, 3.0 * scatter)
     if abs(moved) <= allowed:
-        return Check("zero_trend", "ok", f"The zero is where it was: {told}.", zero.channel, measured=moved)
-    by = f"{moved:+.1f}".replace("-", "−")
-    words = (
-        f"The zero has moved by {by} kPa: {told}. A sensor that drifts is dying, or its supply or return has changed."
+        return Check("zero_trend", "ok", phrase("The zero is where it was: {}.", told), zero.channel, measured=moved)
+    words = phrase(
+        "The zero has moved by {}: {}. A sensor that drifts is dying, or its supply or return has changed.",
+        in_kpa(moved, 1, signed=True),
+        told,
     )
     return Check("zero_trend", "warn", words, zero.channel, measured=moved)
 

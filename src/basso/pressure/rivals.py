@@ -18,6 +18,7 @@ from basso.pressure.causes import (
     window,
 )  # fmt: skip
 from basso.pressure.dips import Dip
+from basso.sentence import in_celsius, in_kpa, phrase
 
 CAUSE_WORDS = {
     "left_turn": "left turn", "right_turn": "right turn", "one_side": "turn to one side", "other_side": "turn to the other side", "braking": "braking", "acceleration": "acceleration", "high_rpm": "high rpm",
@@ -77,7 +78,7 @@ def _directions(dip: Dip, s: Signals) -> list[Rival]:
         alone = s.elsewhere.low_share_thrown_one_way(name, g)
         weight = g / max(held[0][0], 1e-6)
         (pro if g >= LEAST_G else con).append(
-            f"{words} {g:.2f} g over the second before"
+            phrase("{} {:.2f} g over the second before", words, g)
             + ("" if g >= LEAST_G else ": too little to bare a pickup with oil over it")
         )
         if g < LEAST_G:
@@ -110,9 +111,9 @@ def _normal_itself(dip: Dip, s: Signals) -> list[Rival]:
     share = float(np.nanmedian(s.pressure_kpa[inside] / expected))
     room = float(np.nanmedian(expected / s.floor.kpa[inside]))
     heat = float(np.nanmedian(s.temperature_c[inside])) if s.temperature_c is not None else float("nan")
-    at = f" at {heat:.0f} °C" if np.isfinite(heat) else ""
+    at = phrase(" at {}", in_celsius(heat)) if np.isfinite(heat) else ""
     near = room < 1.12
-    floor = f"normal{at} lies {'only ' if near else ''}{100.0 * (room - 1.0):.0f} % over the floor"
+    floor = phrase("normal{} lies {}{:.0f} % over the floor", at, "only " if near else "", 100.0 * (room - 1.0))
     falls = f"the share of normal falls to {_percent(dip.told_share or share)}: thin oil lowers normal, not the share"
     keeps = f"the share of normal stays at {_percent(share)}"
     low_share = (dip.told_share or share) < 0.85
@@ -146,8 +147,8 @@ def _calm_share(dip: Dip, s: Signals) -> float | None:
 def _sensor(dip: Dip, s: Signals) -> Rival:
     fall = fastest_fall(s, dip)
     if fall > OIL_FALLS_KPA_S:
-        return Rival("sensor", 0.6, (f"it fell by {fall:.0f} kPa a second, faster than oil can",), ())
-    return Rival("sensor", -0.8, (), (f"it fell by {fall:.0f} kPa a second at most, as oil does",))
+        return Rival("sensor", 0.6, (phrase("it fell by {} a second, faster than oil can", in_kpa(fall)),), ())
+    return Rival("sensor", -0.8, (), (phrase("it fell by {} a second at most, as oil does", in_kpa(fall)),))
 
 
 def _percent(share: float) -> str:

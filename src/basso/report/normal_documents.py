@@ -11,6 +11,7 @@ from basso.findings.normal.adviser import HOTTEST_C, GradeAdvice
 from basso.normal.changed import BY_KEY, NONE, SURE, NormalChange
 from basso.normal.expected import ExpectedPressure
 from basso.report.documents import Document, rounded
+from basso.sentence import in_kpa, in_litres, phrase
 from basso.units import DisplayUnits, Quantity
 
 if TYPE_CHECKING:
@@ -390,9 +391,13 @@ def port_words(told: NormalFindings) -> str:
         return ""
     if not place:
         return f"The maker's figures are read at: {maker}. Where this log's pressure was read is not in the register: compare at one port only."
-    return (
-        f"The maker's figures are read at: {maker}; this log's pressure at: {place}. Ports lie 70 to 140 kPa apart on many engines: the maker's "
-        "points and window do not hold here before both are read at one port."
+    return phrase(
+        "The maker's figures are read at: {}; this log's pressure at: {}. Ports lie {:bare} to {} apart on many engines: "
+        "the maker's points and window do not hold here before both are read at one port.",
+        maker,
+        place,
+        in_kpa(70.0),
+        in_kpa(140.0),
     )
 
 
@@ -403,7 +408,7 @@ def flow_words(f: FlowNeed | None, units: DisplayUnits) -> str:
     words = f"Clearances {f.clearance} on the card"
     if f.times > 1.0:
         words += f": at one pressure they pass about {f.times:.1f} times the oil that production ones do (flow goes with the cube of the gap), so the lean rule is not for them"
-    pump = f"{f.pump_l_per_min:.0f} L/min" + (" (typical size)" if f.assumed else "")
+    pump = f"{in_litres(f.pump_l_per_min).text(units)}/min" + (" (typical size)" if f.assumed else "")
     words += f". The pump gives {pump} at {f.rpm:.0f} rpm"
     if f.over_kpa is not None and f.kw is not None and f.over_kpa > 0:
         words += (

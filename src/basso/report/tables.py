@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING
 
 from basso.plain_text import as_cell, plain_lines, separated
 from basso.pressure.rivals import CAUSE_WORDS
-from basso.units import DisplayUnits, digits_of, told_in
+from basso.sentence import read_in
+from basso.units import DisplayUnits, digits_of
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis, JudgedDip
@@ -47,11 +48,11 @@ def sheets_of(analysis: Analysis, units: DisplayUnits) -> tuple[Sheet, ...]:
                 for share, fraction in analysis.exposure.share_of_time_below
             ),
         ),
-        Sheet("Checks", ("Check", "Level", "Channel", "Finding"), tuple((c.id, c.level, c.channel, told_in(c.message, units)) for c in analysis.checks)),
+        Sheet("Checks", ("Check", "Level", "Channel", "Finding"), tuple((c.id, c.level, c.channel, read_in(c.message, units)) for c in analysis.checks)),
         Sheet(
             "Corrections",
             ("Channel", "Kind", "Value", "Unit", "Reason"),
-            tuple((c.channel, c.kind, _r(c.value, 3), c.unit, told_in(c.reason, units)) for c in analysis.corrections),
+            tuple((c.channel, c.kind, _r(c.value, 3), c.unit, read_in(c.reason, units)) for c in analysis.corrections),
         ),
         Sheet(
             "Log",

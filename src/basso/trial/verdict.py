@@ -12,6 +12,7 @@ from basso.analysis import Analysis
 from basso.findings.corners.passes import Pass, ReadAlike, passes_of, read_alike
 from basso.pressure.exposure import SHARES
 from basso.recording.drive import same_log
+from basso.sentence import in_celsius, in_degrees, in_kpa, phrase
 from basso.track.alignment import align
 from basso.track.corners import Place, TrackMap
 from basso.trial.control import NOTICED_KPA, Control, control_of, over_control
@@ -255,7 +256,7 @@ def _blocking(a: Sequence[Analysis], b: Sequence[Analysis]) -> list[str]:
     first: TrackMap | None = tracks[0][1]
     for x, track in tracks[1:]:
         if first is not None and track is not None and (why := align(first.shape, track.shape).problem) is not None:
-            return [f"{x.recording.path.name}: {why}"]
+            return [phrase("{}: {}", x.recording.path.name, why)]
     return []
 
 
@@ -267,8 +268,13 @@ def _unlike(a: Side, b: Side, likeness: Sequence[Likeness]) -> list[str]:
         return ["one side has no oil temperature, so the sides cannot be matched"]
     if ta is not None and tb is not None and _apart_c(a, b) > _TEMPERATURE_REACH_C:
         return [
-            f"no oil temperature is shared: {ta[0]:.0f}–{ta[2]:.0f} °C against {tb[0]:.0f}–{tb[2]:.0f} °C; drive both sides "
-            "at like temperatures"
+            phrase(
+                "no oil temperature is shared: {:bare}–{} against {:bare}–{}; drive both sides at like temperatures",
+                in_celsius(ta[0]),
+                in_celsius(ta[2]),
+                in_celsius(tb[0]),
+                in_celsius(tb[2]),
+            )
         ]
     ga, gb = a.conditions.peak_g, b.conditions.peak_g
     if ga is not None and gb is not None and abs(ga[1] / gb[1] - 1.0) > 0.15:
@@ -289,7 +295,13 @@ def _likeness(a: Side, b: Side) -> tuple[Likeness, ...]:
     if ta is not None and tb is not None:
         apart = tb[1] - ta[1]
         state: Literal["matched", "adjusted"] = "matched" if abs(apart) < 3.0 else "adjusted"
-        rows.append(Likeness("Oil temperature", f"{ta[0]:.0f}–{ta[2]:.0f} against {tb[0]:.0f}–{tb[2]:.0f} °C", state))
+        rows.append(
+            Likeness(
+                "Oil temperature",
+                phrase("{:bare}–{:bare} against {:bare}–{}", *map(in_celsius, (ta[0], ta[2], tb[0], tb[2]))),
+                state,
+            )
+        )
     else:
         why = "not logged" if a.passes and b.passes else "no passes on one side"
         rows.append(Likeness("Oil temperature", why, "not known"))
@@ -368,7 +380,7 @@ def _with_control(rows: tuple[Likeness, ...], control: Control) -> tuple[Likenes
 def _readings(a: Sequence[Analysis], b: Sequence[Analysis]) -> Likeness:
     """How far single readings are off on each side; said only where it matters."""
     off = [max(float(np.median(x.error.kpa)) for x in side) for side in (a, b)]
-    words = f"± {off[0]:.0f} against ± {off[1]:.0f} kPa, read alike"
+    words = phrase("± {:bare} against ± {}, read alike", in_kpa(off[0]), in_kpa(off[1]))
     return Likeness("Single readings", words, "adjusted")
 
 
@@ -461,17 +473,31 @@ def _judge(
         return "not_comparable", ("too few laps are left once passes are matched",)
     # Share of normal has the engine's own rpm and temperature dependence taken out already; both must agree in sign.
     where = " and ".join(p.label for p in over[:3]) + (f" and {len(over) - 3} more" if len(over) > 3 else "")
-    numbers = f"lowest pressure {kpa.estimate:+.0f} kPa ({kpa.low:+.0f} to {kpa.high:+.0f}) in {where}".replace(
-        "-", "−"
+    numbers = phrase(
+        "lowest pressure {} ({:bare} to {:bare}) in {}",
+        in_kpa(kpa.estimate, signed=True),
+        in_kpa(kpa.low, signed=True),
+        in_kpa(kpa.high, signed=True),
+        where,
     )
-    basis = f"{kpa.laps_a} laps against {kpa.laps_b}, at {kpa.at_temperature_c:.0f} °C, {kpa.at_rpm:.0f} rpm and {kpa.at_peak_g:.2f} g"
+    basis = phrase(
+        "{} laps against {}, at {}, {:.0f} rpm and {:.2f} g",
+        kpa.laps_a,
+        kpa.laps_b,
+        in_celsius(kpa.at_temperature_c),
+        kpa.at_rpm,
+        kpa.at_peak_g,
+    )
     if not np.isfinite(kpa.at_temperature_c):
-        basis = f"{kpa.laps_a} laps against {kpa.laps_b}; oil temperature is not logged and not matched"
+        basis = phrase("{} laps against {}; oil temperature is not logged and not matched", kpa.laps_a, kpa.laps_b)
     reasons = [numbers, basis, *_control_words(control)]
     if gap_c > 0.0:
         reasons.append(
-            f"the sides share no oil temperature: they are {gap_c:.1f} °C apart, and what lies between is carried on from each; the interval "
-            "is wider for it"
+            phrase(
+                "the sides share no oil temperature: they are {} apart, and what lies between is carried on "
+                "from each; the interval is wider for it",
+                in_degrees(gap_c, 1),
+            )
         )
     few = min(kpa.laps_a, kpa.laps_b) < _FEW_LAPS
     agree_up = share is None or share.estimate > 0
@@ -506,8 +532,12 @@ def _control_words(control: Control | None) -> list[str]:
             if unproven
             else []
         )
-    shift = f"{control.shift_kpa:+.0f} kPa".replace("-", "−")
+    shift = in_kpa(control.shift_kpa, signed=True)
     if abs(control.shift_kpa) >= NOTICED_KPA and abs(control.shift_kpa) > 2.0 * control.spread_kpa:
-        words = f"calm running, which the change cannot touch, reads {shift} on side B: sensor, oil or engine changed too; it is taken off"
-        return [f"{words}; {unproven}" if unproven else words]
+        words = phrase(
+            "calm running, which the change cannot touch, reads {} on side B: sensor, oil or engine "
+            "changed too; it is taken off",
+            shift,
+        )
+        return [phrase("{}; {}", words, unproven) if unproven else words]
     return [f"{unproven}, but calm running reads the same on both sides"] if unproven else []

@@ -17,6 +17,7 @@ from basso.recording.corrections import Correction, apply
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
+from basso.sentence import phrase
 from basso.trust.side import SIDE_CHECK, first_turn, turning_columns
 from basso.trust.verdict import Check
 from basso.units import DEGREE_OF_ARC_M, STANDARD_GRAVITY_MPS2, FloatArray
@@ -142,12 +143,12 @@ def _signs(recording: Recording, frame: Frame, known: References) -> list[Check]
             message = f"'{channel.name}' cannot be proved: there is no change of speed to prove its sign. Do a stop at the start."
             checks.append(Check(f"{role}_sign", "note", message, channel.name))
         elif agreement < -_SURE:
-            reason = f"Runs against the {what} (correlation {agreement:.2f}): its sign is turned over."
+            reason = phrase("Runs against the {} (correlation {:.2f}): its sign is turned over.", what, agreement)
             correction = Correction(channel.name, "sign", -1.0, "", reason)
             checks.append(Check(f"{role}_sign", "warn", reason, channel.name, correction, agreement))
         else:
             words, level = ("Agrees", "ok") if agreement > _SURE else ("Agrees poorly", "note")
-            message = f"{words} with the {what} (correlation {agreement:.2f})."
+            message = phrase("{} with the {} (correlation {:.2f}).", words, what, agreement)
             checks.append(
                 Check(f"{role}_sign", "ok" if level == "ok" else "note", message, channel.name, measured=agreement)
             )

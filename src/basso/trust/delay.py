@@ -16,6 +16,7 @@ from basso.recording.corrections import Correction
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
+from basso.sentence import phrase
 from basso.trust.response import GALLERY_S, Response, measure_response
 from basso.trust.verdict import Check
 from basso.units import FloatArray
@@ -51,10 +52,12 @@ def check_delay(recording: Recording) -> Check | None:
     extra = delay - GALLERY_S
     words = f"The pressure follows the engine speed after {delay:.2f} s (agreement {agreement:.2f})"
     if extra < _NOTICED_S:
-        return Check("delay", "ok", f"{words}: no delay to speak of.", channel.name, measured=delay)
-    reason = f"{words}; a gallery needs about {GALLERY_S:.2f} s. A long thin line or the logger delays it."
+        return Check("delay", "ok", phrase("{}: no delay to speak of.", words), channel.name, measured=delay)
+    reason = phrase("{}; a gallery needs about {:.2f} s. A long thin line or the logger delays it.", words, GALLERY_S)
     correction = Correction(channel.name, "delay", round(extra, 3), "s", reason)
-    return Check("delay", "warn", f"{reason} It is moved {extra:.2f} s earlier.", channel.name, correction, delay)
+    return Check(
+        "delay", "warn", phrase("{} It is moved {:.2f} s earlier.", reason, extra), channel.name, correction, delay
+    )
 
 
 def _filtered(response: Response, channel: str) -> Check:
@@ -72,7 +75,7 @@ def _filtered(response: Response, channel: str) -> Check:
     return Check(
         "delay",
         "warn",
-        f"{reason} The filter is undone; what it smoothed away for good is not there.",
+        phrase("{} The filter is undone; what it smoothed away for good is not there.", reason),
         channel,
         correction,
         total,

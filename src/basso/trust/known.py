@@ -11,6 +11,7 @@ from basso.fitting.wiring import LEAST_TOLD_KPA
 from basso.recording.corrections import Correction
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
+from basso.sentence import in_kpa, phrase
 from basso.trust.response import GALLERY_S
 from basso.trust.verdict import Check, Level
 from basso.units import FloatArray
@@ -86,15 +87,20 @@ def _type(known: KnownSensor, name: str, zero: Check | None) -> Check | None:
         )
     read = zero.measured
     if said == "gauge" and _ATMOSPHERE_KPA[0] <= read <= _ATMOSPHERE_KPA[1]:
-        words = (
-            f"{known.name} is a gauge sensor by its card, but reads {read:.0f} kPa at rest, an atmosphere: another sensor is on this "
-            "channel, or the card is wrong. What was read is taken off."
+        words = phrase(
+            "{} is a gauge sensor by its card, but reads {} at rest, an atmosphere: another sensor is on "
+            "this channel, or the card is wrong. What was read is taken off.",
+            known.name,
+            in_kpa(read),
         )
         return Check("sensor_type", "warn", words, name, measured=read)
     if said in ("sealed", "absolute") and abs(read) < _GAUGE_KPA:
-        words = (
-            f"{known.name} is {said} by its card, but reads {read:.0f} kPa at rest: the logger takes the atmosphere off already, or "
-            "another sensor is on this channel. Nothing more is taken off."
+        words = phrase(
+            "{} is {} by its card, but reads {} at rest: the logger takes the atmosphere off already, or "
+            "another sensor is on this channel. Nothing more is taken off.",
+            known.name,
+            said,
+            in_kpa(read),
         )
         return Check("sensor_type", "warn", words, name, measured=read)
     return Check("sensor_type", "ok", f"{known.name} reads at rest as its card says: {said}.", name, measured=read)
@@ -109,12 +115,17 @@ def _range(known: KnownSensor, name: str, kpa: FloatArray, zero: Check | None) -
     read = kpa[np.isfinite(kpa)]
     at_end = float(np.mean(read >= _AT_ITS_END * end)) if read.size else 0.0
     if at_end > _CUT_SHARE:
-        words = (
-            f"{100 * at_end:.1f} % of the readings stand at the end of the range of {known.name} ({end:.0f} kPa): what is above is cut "
-            "off, and normal is learned too low there. A sensor of a wider range is wanted."
+        words = phrase(
+            "{:.1f} % of the readings stand at the end of the range of {} ({}): what is above is cut "
+            "off, and normal is learned too low there. A sensor of a wider range is wanted.",
+            100 * at_end,
+            known.name,
+            in_kpa(end),
         )
         return Check("sensor_range", "warn", words, name, measured=at_end)
-    return Check("sensor_range", "ok", f"All readings lie within the range of {known.name}, to {end:.0f} kPa.", name)
+    return Check(
+        "sensor_range", "ok", phrase("All readings lie within the range of {}, to {}.", known.name, in_kpa(end)), name
+    )
 
 
 def _place(known: KnownSensor, name: str) -> Check:
@@ -152,9 +163,11 @@ def _line(known: KnownSensor, name: str, delay: Check | None) -> Check | None:
     told = f"The pressure comes {max(late, 0.0):.2f} s late; the line of {known.name} by itself makes it {known.line_s:.2f} s"
     if late > known.line_s + _SPONGY_S:
         way = "" if known.rises else " By its card it does not rise to the engine."
-        words = f"{told}: spongy. Air is trapped in it, or the logger filters.{way} Bleed it, then look again."
+        words = phrase(
+            "{}: spongy. Air is trapped in it, or the logger filters.{} Bleed it, then look again.", told, way
+        )
         return Check("sensor_line", "warn", words, name, measured=late)
-    return Check("sensor_line", "ok", f"{told}: no air in it.", name, measured=late)
+    return Check("sensor_line", "ok", phrase("{}: no air in it.", told), name, measured=late)
 
 
 def _calibration(known: KnownSensor, name: str) -> Check:
@@ -171,8 +184,8 @@ def _calibration(known: KnownSensor, name: str) -> Check:
     )
     words = f"By its calibration of {known.calibrated_on} {known.name} reads {known.gain:.3f}{doubt} of the pressure"
     if not known.gain_off:
-        return Check("sensor_scale", "ok", f"{words}: its scale is sound.", name, measured=known.gain)
-    reason = f"{words}; every pressure is put right by it."
+        return Check("sensor_scale", "ok", phrase("{}: its scale is sound.", words), name, measured=known.gain)
+    reason = phrase("{}; every pressure is put right by it.", words)
     return Check(
         "sensor_scale", "warn", reason, name, Correction(name, "gain", 1.0 / known.gain, "", reason), known.gain
     )
@@ -182,11 +195,11 @@ def _wiring(known: KnownSensor, name: str) -> Check:
     if known.ground_kpa is None:
         words = f"Cannot be checked: current and resistance of the return of {known.name} are not on its card."
         return Check("sensor_wiring", "note", words, name)
-    words = f"Current in the return of {known.name} adds {known.ground_kpa:.1f} kPa to what it reads"
+    words = phrase("Current in the return of {} adds {} to what it reads", known.name, in_kpa(known.ground_kpa, 1))
     if abs(known.ground_kpa) > LEAST_TOLD_KPA:
         words += ", and changes with what else returns there. Give it a return of its own."
         return Check("sensor_wiring", "warn", words, name, measured=known.ground_kpa)
-    return Check("sensor_wiring", "ok", f"{words}: little enough.", name, measured=known.ground_kpa)
+    return Check("sensor_wiring", "ok", phrase("{}: little enough.", words), name, measured=known.ground_kpa)
 
 
 def _lamp(known: KnownSensor) -> Check:

@@ -18,6 +18,7 @@ from basso.recording.recognition import presses, turns
 from basso.recording.recording import Recording
 from basso.recording.roles import Heading, Role, take_apart
 from basso.recording.rolling import rolling_mean
+from basso.sentence import in_celsius, phrase
 from basso.trust.side import YAW
 from basso.trust.verdict import Check
 from basso.units import STANDARD_GRAVITY_MPS2, UNITS, FloatArray, Quantity, Unit
@@ -302,7 +303,11 @@ def _oil_temperature(candidate: _Candidate, seen: _Seen) -> _Fit | None:
     stated = candidate.channel.unit is not None
     if not stated and not (high - low > 8.0 and float(np.median(change)) < 1.5 and "t" in candidate.heading.words):
         return None
-    return 0.6 + 0.2 * ("oil" in candidate.words), f"only drifts, between {low:.0f} and {high:.0f} °C", unit
+    return (
+        0.6 + 0.2 * ("oil" in candidate.words),
+        phrase("only drifts, between {:bare} and {}", in_celsius(low), in_celsius(high)),
+        unit,
+    )
 
 
 def _rpm(candidate: _Candidate, seen: _Seen) -> _Fit | None:

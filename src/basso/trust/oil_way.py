@@ -8,6 +8,7 @@ import numpy as np
 
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
+from basso.sentence import in_kpa, phrase
 from basso.trust.verdict import Check
 
 ORDER = (Role.PRESSURE_PUMP_OUT, Role.PRESSURE_COOLER_OUT, Role.PRESSURE_FILTER_OUT, Role.OIL_PRESSURE)
@@ -46,12 +47,15 @@ def _at_rest(recording: Recording, places: list[Role]) -> Check:
         return Check(
             "references",
             "ok",
-            f"With the engine stopped all oil pressures agree within {apart:.0f} kPa.",
+            phrase("With the engine stopped all oil pressures agree within {}.", in_kpa(apart)),
             measured=apart,
         )
-    message = (
-        f"With the engine stopped the {high.words} reads {apart:.0f} kPa more than the {low.words}: one counts from vacuum, or its zero is "
-        "off. No drop between them can be believed before that is settled."
+    message = phrase(
+        "With the engine stopped the {} reads {} more than the {}: one counts from vacuum, or its "
+        "zero is off. No drop between them can be believed before that is settled.",
+        high.words,
+        in_kpa(apart),
+        low.words,
     )
     return Check("references", "warn" if apart < 60.0 else "fail", message, measured=apart)
 
@@ -63,9 +67,12 @@ def _order(recording: Recording, places: list[Role]) -> Check:
         # Of what both read at rest nothing says which is higher.
         uphill = level[down] - level[up] - (rest[down] - rest[up] if up in rest and down in rest else 0.0)
         if uphill > _UPHILL_KPA:
-            message = (
-                f"The {down.words} lies {uphill:.0f} kPa above the {up.words} while the engine runs, which no oil does: the two are "
-                "exchanged, or a scale is wrong."
+            message = phrase(
+                "The {} lies {} above the {} while the engine runs, which no oil does: the two are "
+                "exchanged, or a scale is wrong.",
+                down.words,
+                in_kpa(uphill),
+                up.words,
             )
             return Check("order", "fail", message, measured=uphill)
     return Check("order", "ok", "Along the oil's way no pressure is higher than the one before it.")

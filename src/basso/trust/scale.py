@@ -15,6 +15,7 @@ from basso.recording.channel import Channel
 from basso.recording.corrections import Correction
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role, take_apart
+from basso.sentence import in_kpa, phrase
 from basso.trust.verdict import Check
 from basso.units import PSI_KPA, FloatArray
 
@@ -42,15 +43,24 @@ def check_scale(recording: Recording) -> Check | None:
         return Check("scale", "note", "Cannot be checked: the engine hardly ran above 2500 rpm.", channel.name)
     best = float(np.percentile(working, 98))
     if _LEAST_KPA <= best <= _MOST_KPA:
-        return Check("scale", "ok", f"Reads up to {best:.0f} kPa at working speed: an engine's pressure.", channel.name)
+        return Check(
+            "scale", "ok", phrase("Reads up to {} at working speed: an engine's pressure.", in_kpa(best)), channel.name
+        )
     symbol = channel.unit.symbol if channel.unit is not None else "kPa"
     fits = {unit: k for unit, k in _OTHER_UNITS.get(symbol, {}).items() if _USUAL_KPA[0] <= best * k <= _USUAL_KPA[1]}
-    words = f"Reads {best:.0f} kPa at most above 2500 rpm, which is {'too little' if best < _LEAST_KPA else 'too much'} for any engine"
+    words = phrase(
+        "Reads {} at most above 2500 rpm, which is {} for any engine",
+        in_kpa(best),
+        "too little" if best < _LEAST_KPA else "too much",
+    )
     if len(fits) == 1:
         unit, factor = next(iter(fits.items()))
-        words += (
-            f"; were it {unit} and not {symbol}, it would be {best * factor:.0f} kPa. Either the unit is wrong (say so with "
-            f"--unit or under Columns), or there is no oil pressure: then stop the engine."
+        words += phrase(
+            "; were it {} and not {}, it would be {}. Either the unit is wrong (say so with --unit or "
+            "under Columns), or there is no oil pressure: then stop the engine.",
+            unit,
+            symbol,
+            in_kpa(best * factor),
         )
         offer = Correction(channel.name, "scale", factor, "", words)
         return Check("scale", "fail", words, channel.name, offer, factor, offered=True)

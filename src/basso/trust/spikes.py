@@ -15,6 +15,7 @@ from basso.recording.corrections import Correction
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.spans import runs_of
+from basso.sentence import begun, in_kpa, joined, phrase
 from basso.trust.steps import NOTED_STEP_KPA, step_kpa
 from basso.trust.surface import fitted, hats, surface
 from basso.trust.verdict import Check, Level
@@ -55,22 +56,26 @@ def check_spikes(recording: Recording) -> Check:
     if not count and not stuck.any():
         return Check("spikes", "ok", "No reading jumps in a way oil cannot.", channel.name)
     runs = len(runs_of(wrong))
-    parts = []
+    parts: list[str] = []
     if count:
         parts.append(
-            f"{count} readings in {runs} places jump faster than oil can move (over {FASTEST_KPA_PER_S:.0f} kPa/s there "
-            "and back, or onto one exact value)"
+            phrase(
+                "{} readings in {} places jump faster than oil can move (over {}/s there and back, or onto "
+                "one exact value)",
+                count,
+                runs,
+                in_kpa(FASTEST_KPA_PER_S),
+            )
         )
     if stuck.any():
         parts.append(f"the reading does not move at all for {held:.1f} s while the engine speed does")
-    message = " and ".join(parts)
-    reason = message[0].upper() + message[1:] + "."
+    reason = begun(joined(" and ", parts)) + "."
     share = float((wrong | stuck).mean())
     level: Level = "fail" if share > 0.25 else "warn" if count > 3 or stuck.any() else "note"
     indices = np.flatnonzero(wrong | stuck)
     correction = Correction(channel.name, "spikes", float(indices.size), "samples", reason, indices)
     advice = " Look at the connector and its wiring." if level != "note" else ""
-    return Check("spikes", level, f"{reason} They are left out.{advice}", channel.name, correction)
+    return Check("spikes", level, phrase("{} They are left out.{}", reason, advice), channel.name, correction)
 
 
 def impossible_samples(values: FloatArray, time_s: FloatArray) -> NDArray[np.bool_]:

@@ -8,6 +8,7 @@ import numpy as np
 
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
+from basso.sentence import in_kpa, phrase
 from basso.trust.verdict import Check
 from basso.units import FloatArray
 
@@ -40,10 +41,20 @@ def check_steps(recording: Recording) -> Check | None:
         return None
     if step < NOTED_STEP_KPA:
         return Check(
-            "steps", "ok", f"The pressure reads in steps of {step:.2g} kPa: fine enough.", channel.name, measured=step
+            "steps",
+            "ok",
+            phrase(
+                "The pressure reads in steps of {}: fine enough.",
+                in_kpa(step, 0 if step >= 10 else 1 if step >= 0.095 else 2),
+            ),
+            channel.name,
+            measured=step,
         )
-    words = (
-        f"The pressure reads in steps of {step:.1f} kPa: every figure is sure to ± {step / 2:.1f} kPa at best, and a dip less deep "
-        "than that is told only by how the steps follow one another. Use more of the converter's range, or a sensor of less range."
+    words = phrase(
+        "The pressure reads in steps of {}: every figure is sure to ± {} at best, and a dip less "
+        "deep than that is told only by how the steps follow one another. Use more of the "
+        "converter's range, or a sensor of less range.",
+        in_kpa(step, 1),
+        in_kpa(step / 2, 1),
     )
     return Check("steps", "warn" if step >= COARSE_KPA else "note", words, channel.name, measured=step)

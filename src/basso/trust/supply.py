@@ -15,6 +15,7 @@ from basso.recording.corrections import Correction
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
+from basso.sentence import in_kpa, phrase
 from basso.trust.calm import most_g
 from basso.trust.surface import asked, fitted, hats, surface
 from basso.trust.verdict import Check
@@ -58,16 +59,27 @@ def check_supply(recording: Recording) -> Check | None:
         return Check("supply", "note", message, channel.name)
     shift, doubt, per_volt = found
     if 3.0 * doubt > _SURE_KPA and abs(shift) < 3.0 * doubt:
-        message = f"Cannot be checked: too much else moves the pressure (by {shift:.0f} ± {2 * doubt:.0f} kPa from high to low voltage)."
+        message = phrase(
+            "Cannot be checked: too much else moves the pressure (by {:bare} ± {} from high to low voltage).",
+            in_kpa(shift),
+            in_kpa(2 * doubt),
+        )
         return Check("supply", "note", message, channel.name)
     if abs(shift) < max(_NOTED_KPA, 3.0 * doubt):
-        words = f"The pressure does not move with the supply voltage (by {shift:.0f} ± {2 * doubt:.0f} kPa from high to low)."
+        words = phrase(
+            "The pressure does not move with the supply voltage (by {:bare} ± {} from high to low).",
+            in_kpa(shift),
+            in_kpa(2 * doubt),
+        )
         return Check("supply", "ok", words, channel.name)
-    reason = (
-        f"The pressure reads {abs(shift):.0f} ± {2 * doubt:.0f} kPa {'lower' if shift > 0 else 'higher'} whenever the supply voltage "
-        "sags: the sensor shares its ground or its five volts."
+    reason = phrase(
+        "The pressure reads {:bare} ± {} {} whenever the supply voltage sags: the sensor shares its "
+        "ground or its five volts.",
+        in_kpa(abs(shift)),
+        in_kpa(2 * doubt),
+        "lower" if shift > 0 else "higher",
     )
-    words = f"{reason} What moves with the voltage is taken off; give it its own return to the logger."
+    words = phrase("{} What moves with the voltage is taken off; give it its own return to the logger.", reason)
     correction = Correction(channel.name, "load", round(per_volt, 3), "kPa/V", reason, other=voltage.name)
     return Check("supply", "warn", words, channel.name, correction, shift)
 

@@ -9,6 +9,7 @@ from basso.recording.corrections import Correction
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
+from basso.sentence import in_celsius, in_degrees, phrase
 from basso.trust.temperature_lag import check_lag
 from basso.trust.verdict import Check
 
@@ -34,13 +35,17 @@ def check_temperature(recording: Recording) -> list[Check]:
     known = channel.values[np.isfinite(channel.values)]
     spread = float(np.ptp(known)) if known.size else 0.0
     if spread < _STANDS_C and np.unique(np.round(known, 2)).size <= 3:
-        what = f"stands at {float(np.median(known)):.1f} °C" if known.size else "reads nothing"
-        reason = (
-            f"'{channel.name}' {what} throughout while the engine runs: an open wire or a column "
-            f"that is not filled. {_LEFT_OUT}"
+        what = phrase("stands at {}", in_celsius(float(np.median(known)), 1)) if known.size else "reads nothing"
+        reason = phrase(
+            "'{}' {} throughout while the engine runs: an open wire or a column that is not filled. {}",
+            channel.name,
+            what,
+            _LEFT_OUT,
         )
         return [Check("oil_temp_flat", "warn", reason, channel.name, _without(channel, reason), 0.0)]
-    checks = [Check("oil_temp_flat", "ok", f"The oil temperature moves, by {spread:.0f} °C.", channel.name)]
+    checks = [
+        Check("oil_temp_flat", "ok", phrase("The oil temperature moves, by {}.", in_degrees(spread)), channel.name)
+    ]
     return [*checks, *_place(frame, channel), *check_lag(recording, channel.name)]
 
 
@@ -88,9 +93,12 @@ def _place(frame: Frame, channel: Channel) -> list[Check]:
     reach = -slope * 2.0 * float(np.std(swing_v))
     if best > _AIRSTREAM_AGREES or reach < _AIRSTREAM_C:
         return [Check("oil_temp_place", "ok", "The oil temperature does not swing with the speed.", name)]
-    words = (
-        f"The oil temperature swings against the speed within each lap (by {2 * reach:.1f} °C, correlation {best:.2f}): the sensor sits on "
-        "the cooler or in its air. The oil in the pan is hotter than it says. Fit it in the pan or the gallery."
+    words = phrase(
+        "The oil temperature swings against the speed within each lap (by {}, correlation {:.2f}): "
+        "the sensor sits on the cooler or in its air. The oil in the pan is hotter than it says. Fit "
+        "it in the pan or the gallery.",
+        in_degrees(2 * reach, 1),
+        best,
     )
     if reach < _TOO_MUCH_C:
         return [Check("oil_temp_place", "warn", words, name, measured=reach)]

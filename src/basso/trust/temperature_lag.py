@@ -21,6 +21,7 @@ from basso.recording.corrections import LEAD_WINDOW_S, Correction
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import local_parabola, rolling_mean
+from basso.sentence import in_degrees, in_kpa, phrase
 from basso.trust.calm import most_g
 from basso.trust.steps import COARSE_KPA, step_kpa
 from basso.trust.surface import FAR, asked, far_share, fitted, fitted_softly, hats, surface
@@ -74,11 +75,11 @@ def check_lag(recording: Recording, name: str) -> list[Check]:
     coarse = _step_c(recording)
     if coarse > _COARSE_C or frame.step_s > _GRID_S:
         why = (
-            f"the oil temperature is logged in steps of {coarse:.1f} °C"
+            phrase("the oil temperature is logged in steps of {}", in_degrees(coarse, 1))
             if coarse > _COARSE_C
             else "the pressure is logged too slowly"
         )
-        return [Check("oil_temp_lag", "note", f"Cannot be checked: {why}.", name)]
+        return [Check("oil_temp_lag", "note", phrase("Cannot be checked: {}.", why), name)]
     window = round(LEAD_WINDOW_S / _GRID_S) | 1
     if grid.size < 4 * window:
         return []
@@ -108,8 +109,8 @@ def check_lag(recording: Recording, name: str) -> list[Check]:
     steps_kpa = step_kpa(channel.values) if channel is not None else 0.0
     if better < _BETTER or told < _TOLD:
         if steps_kpa >= COARSE_KPA:
-            why = f"the pressure reads in steps of {steps_kpa:.0f} kPa, which would hide a lag"
-            return [Check("oil_temp_lag", "note", f"Cannot be checked: {why}.", name)]
+            why = phrase("the pressure reads in steps of {}, which would hide a lag", in_kpa(steps_kpa))
+            return [Check("oil_temp_lag", "note", phrase("Cannot be checked: {}.", why), name)]
         return [
             Check("oil_temp_lag", "ok", "The pressure follows the oil temperature as it is logged.", name, measured=0.0)
         ]

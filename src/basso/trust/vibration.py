@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
+from basso.sentence import in_kpa, phrase
 from basso.trust.verdict import Check
 from basso.units import FloatArray
 
@@ -40,14 +41,20 @@ def check_vibration(recording: Recording) -> Check | None:
         return Check(
             "vibration",
             "ok",
-            f"The noise hardly grows with the engine speed ({quiet:.1f} to {loud:.1f} kPa).",
+            phrase("The noise hardly grows with the engine speed ({:bare} to {}).", in_kpa(quiet, 1), in_kpa(loud, 1)),
             channel.name,
             measured=grown,
         )
-    words = (
-        f"The noise grows with the engine speed, from {quiet:.1f} kPa below {low:.0f} rpm to {loud:.1f} kPa above {high:.0f} rpm: a "
-        "sensor screwed into the block shakes like this, and dies of it. Lowest values read low by about twice the noise, and "
-        f"a dip of half a second no deeper than about {loud * min(1.0, 1.5 / np.sqrt(0.5 / frame.step_s)):.0f} kPa is lost in it. Hang it on a flexible line."
+    words = phrase(
+        "The noise grows with the engine speed, from {} below {:.0f} rpm to {} above {:.0f} rpm: a "
+        "sensor screwed into the block shakes like this, and dies of it. Lowest values read low by "
+        "about twice the noise, and a dip of half a second no deeper than about {} is lost in it. "
+        "Hang it on a flexible line.",
+        in_kpa(quiet, 1),
+        low,
+        in_kpa(loud, 1),
+        high,
+        in_kpa(loud * min(1.0, 1.5 / np.sqrt(0.5 / frame.step_s))),
     )
     return Check("vibration", "warn" if loud >= _MUCH_KPA else "note", words, channel.name, measured=grown)
 

@@ -13,6 +13,7 @@ from basso.recording.corrections import Correction
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.spans import runs_of
+from basso.sentence import in_kpa, phrase
 from basso.trust.steps import NOTED_STEP_KPA, step_kpa
 from basso.trust.verdict import Check
 from basso.units import FloatArray
@@ -48,22 +49,26 @@ def check_zero(recording: Recording) -> Check:
     zero = _of_steps(readings, step) if step >= NOTED_STEP_KPA else float(np.median(readings))
     spread = float(np.percentile(readings, 84) - np.percentile(readings, 16)) / 2
     seconds = readings.size * frame.step_s
-    evidence = f"{zero:.1f} ± {max(spread, 0.1):.1f} kPa over {seconds:.1f} s with the engine stopped"
+    evidence = phrase(
+        "{:bare} ± {} over {:.1f} s with the engine stopped", in_kpa(zero, 1), in_kpa(max(spread, 0.1), 1), seconds
+    )
     if abs(zero) <= _GAUGE_TOLERANCE_KPA:
-        return Check("zero", "ok", f"The pressure reads {evidence}: the zero is sound.", pressure.name, measured=zero)
+        return Check(
+            "zero", "ok", phrase("The pressure reads {}: the zero is sound.", evidence), pressure.name, measured=zero
+        )
     air = air_pressure_kpa(recording)
     if 60.0 <= zero <= 112.0 and (air is None or abs(zero - air) < 8.0):
-        against = f"; the logged air pressure is {air:.1f} kPa" if air is not None else ""
-        reason = f"Reads {evidence}{against}: the sensor counts from vacuum."
+        against = phrase("; the logged air pressure is {}", in_kpa(air, 1)) if air is not None else ""
+        reason = phrase("Reads {}{}: the sensor counts from vacuum.", evidence, against)
         level = "warn"
     else:
-        reason = f"Reads {evidence}; a gauge sensor must read 0 ± 3 kPa."
+        reason = phrase("Reads {}; a gauge sensor must read 0 ± {}.", evidence, in_kpa(_GAUGE_TOLERANCE_KPA))
         level = "warn" if abs(zero) < 60.0 else "fail"
     correction = Correction(pressure.name, "offset", -zero, "kPa", reason)
     return Check(
         "zero",
         "warn" if level == "warn" else "fail",
-        f"{reason} {abs(zero):.1f} kPa is {'taken off' if zero > 0 else 'added'}.",
+        phrase("{} {} is {}.", reason, in_kpa(abs(zero), 1), "taken off" if zero > 0 else "added"),
         pressure.name,
         correction,
         zero,
@@ -125,7 +130,7 @@ def _absolute_without_stop(recording: Recording, name: str) -> Check:
             "atmosphere to take off is unknown. Log a few seconds with the engine stopped.",
             name,
         )
-    reason = f"The unit says absolute; the logged air pressure is {air:.1f} kPa."
+    reason = phrase("The unit says absolute; the logged air pressure is {}.", in_kpa(air, 1))
     return Check("zero", "warn", reason, name, Correction(name, "offset", -air, "kPa", reason))
 
 
@@ -133,7 +138,10 @@ def _assumed(name: str, why: str) -> Check:
     return Check(
         "zero",
         "warn",
-        f"The zero is assumed to be 0: {why}. If the sensor counts from vacuum every figure is about one atmosphere "
-        "too high. Log a few seconds before the start.",
+        phrase(
+            "The zero is assumed to be 0: {}. If the sensor counts from vacuum every figure is about one "
+            "atmosphere too high. Log a few seconds before the start.",
+            why,
+        ),
         name,
     )

@@ -7,8 +7,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from basso.sentence import read_in
 from basso.trial.verdict import TAKES_IN_NONE, TOO_SMALL
-from basso.units import DisplayUnits, Quantity, told_in
+from basso.units import DisplayUnits, Quantity
 from basso.words.headline import Words
 
 if TYPE_CHECKING:
@@ -22,7 +23,7 @@ _SAID_ELSEWHERE = (TAKES_IN_NONE, TOO_SMALL)
 def opening(c: Comparison, units: DisplayUnits) -> Words:
     """The verdict as a sentence with its numbers and its reason."""
     if c.verdict == "not_comparable":
-        return Words("Not comparable", " ".join(_sentence(told_in(r, units)) for r in c.reasons))
+        return Words("Not comparable", " ".join(_sentence(read_in(r, units)) for r in c.reasons))
     e = c.effect_kpa
     assert e is not None
 
@@ -46,7 +47,7 @@ def opening(c: Comparison, units: DisplayUnits) -> Words:
     if naive is not None and math.copysign(1, naive) != math.copysign(1, e.estimate) and abs(naive) > 5:
         detail += f" Lap against lap it would look like {kpa(naive)} {unit}: the conditions differ."
     more = [r for r in c.reasons[2:] if r not in _SAID_ELSEWHERE]
-    detail += "".join(f" {_sentence(told_in(r, units))}" for r in more)
+    detail += "".join(f" {_sentence(read_in(r, units))}" for r in more)
     if c.verdict == "no_clear_change":
         detail += " More laps a side would narrow it."
     return Words(head + ".", detail)

@@ -19,6 +19,7 @@ from basso.normal.expected import ExpectedPressure
 from basso.oil.grades import Grade
 from basso.oil.viscosity import as_thick, walther
 from basso.pressure.floors import Floor, highest_floor, moves_with_normal
+from basso.sentence import in_celsius, in_kpa, phrase
 from basso.units import FloatArray
 
 _TEMPERATURES = np.arange(50.0, 171.0, 0.5)
@@ -263,16 +264,18 @@ def _window(expected: ExpectedPressure, asked: AskedAt) -> str:
         own if own is not None else usual for own, usual in zip(asked.window_at, (asked.rpm, asked.hot_c), strict=True)
     )
     kpa = float(expected.at(np.array([rpm]), np.array([heat]))[0])
-    at = f"{kpa:.0f} kPa is normal at {rpm:.0f} rpm and {heat:.0f} °C"
+    at = phrase("{} is normal at {:.0f} rpm and {}", in_kpa(kpa), rpm, in_celsius(heat))
     if low is not None and kpa < low:
-        return f"{at}: {low - kpa:.0f} kPa under the maker's window."
+        return phrase("{}: {} under the maker's window.", at, in_kpa(low - kpa))
     if high is not None and kpa > high:
         kw = (kpa - high) * (asked.pump_cm3 or TYPICAL_PUMP_CM3) * rpm / 1e6 / 60.0
-        return (
-            f"{at}: {kpa - high:.0f} kPa over the maker's window: a lighter grade is affordable, "
-            f"about {kw:.2f} kW of pump work."
+        return phrase(
+            "{}: {} over the maker's window: a lighter grade is affordable, about {:.2f} kW of pump work.",
+            at,
+            in_kpa(kpa - high),
+            kw,
         )
-    return f"{at}: within the maker's window."
+    return phrase("{}: within the maker's window.", at)
 
 
 def _cautions(
@@ -287,8 +290,15 @@ def _cautions(
     elif not lightest.driven:
         low, high = expected.temperature_range_c or (0.0, 0.0)
         said.append(
-            f"{lightest.grade.name} at {asked.hot_c:.0f} °C is thinner or thicker than anything driven ({low:.0f} to {high:.0f} °C "
-            f"with {expected.oil.name}): outside the data, and the interval is as wide as it says."
+            phrase(
+                "{} at {} is thinner or thicker than anything driven ({:bare} to {} with {}): outside the "
+                "data, and the interval is as wide as it says.",
+                lightest.grade.name,
+                in_celsius(asked.hot_c),
+                in_celsius(low),
+                in_celsius(high),
+                expected.oil.name,
+            )
         )
     outside = [r for r in rows if r.holds and r.listed is False]
     if outside and (lightest is None or _hot_viscosity(outside[0].grade) < _hot_viscosity(lightest.grade)):

@@ -9,9 +9,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from basso.pressure.floors import SCHOOLS
+from basso.sentence import read_in
 from basso.ui.stations.dips.picture import sentence
 from basso.ui.stations.working import WorkingStep, floor_words
-from basso.units import DisplayUnits, Quantity, told_in
+from basso.units import DisplayUnits, Quantity
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis, JudgedDip
@@ -135,7 +136,7 @@ def _reading_step(a: Analysis, at: int, p: Callable[[float], str], units: Displa
     source = f"'{name}' at {a.time_s[at]:.2f} s, as logged"
     if offset is not None:
         formula = f"{p(value - offset.value)} as logged {'−' if offset.value < 0 else '+'} {p(abs(offset.value))} = {p(value)}"
-        source = f"'{name}' at {a.time_s[at]:.2f} s; zero: {told_in(offset.reason, units)}"
+        source = f"'{name}' at {a.time_s[at]:.2f} s; zero: {read_in(offset.reason, units)}"
     return WorkingStep("Lowest margin's pressure", formula, source)
 
 

@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 
 from basso.fitting.places import GALLERY
+from basso.sentence import read_in
 from basso.trust.verdict import ZERO_STATES
-from basso.units import DisplayUnits, FloatArray, Quantity, told_in
+from basso.units import DisplayUnits, FloatArray, Quantity
 from basso.words.headline import CAUSE_NAMES
 
 if TYPE_CHECKING:
@@ -97,7 +98,7 @@ def sentence(d: JudgedDip, units: DisplayUnits) -> str:
     """Why, in a sentence, with how sure."""
     sure = "sure" if _sureness(d) >= 0.85 else "fairly sure" if _sureness(d) >= 0.6 else "not sure"
     known = "" if d.cause.name == "unknown" else f" ({sure})"
-    return f"{CAUSE_NAMES[d.cause.key]}{known}: {told_in(d.cause.reason, units)}."
+    return f"{CAUSE_NAMES[d.cause.key]}{known}: {read_in(d.cause.reason, units)}."
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -21,8 +21,9 @@ from basso.oil.grades import grades
 from basso.oil.laboratory import Finding, Trend, findings, trends
 from basso.oil.level_book import LevelFit, drunk_l, fit_level, mixed_parts
 from basso.oil.life import OilState, gone_l, needed
+from basso.sentence import read_in
 from basso.ui.stations.garage.sheet_picture import job_title
-from basso.units import DisplayUnits, FloatArray, Quantity, told_in
+from basso.units import DisplayUnits, FloatArray, Quantity
 
 R = TypeVar("R", bound=Record)
 """Marks of two level readings with nothing poured between them: their difference is what the rest of the system took."""
@@ -342,7 +343,7 @@ def level_page(view: CarHistory, series: str, units: DisplayUnits) -> LevelPage:
     own = [p for p in view.levels if p.series == series]
     found = sort_readings(own, lambda p: _stored_l(view, p))
     readings = [r for _, r in found.used]
-    left_out = [f"Left out: {level_words(p, units)}, {p.day[:10]}: {told_in(why, units)}." for p, why in found.left_out]
+    left_out = [f"Left out: {level_words(p, units)}, {p.day[:10]}: {read_in(why, units)}." for p, why in found.left_out]
     fit = fit_level(readings)
     points = tuple((x.depth_mm, x.pan_l) for x in readings)
     if fit is None:

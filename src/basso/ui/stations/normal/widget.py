@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 
 from basso.findings.normal.question import Question
 from basso.report.normal_documents import flow_words, port_words
+from basso.sentence import joined, read_in
 from basso.ui.plain import Label, tip
 from basso.ui.stations.normal.curve import CurveView
 from basso.ui.stations.normal.curve_picture import curve_picture
@@ -51,7 +52,7 @@ from basso.ui.stations.normal.picture import (
 from basso.ui.stations.words import Words
 from basso.ui.stations.working import WorkingStep
 from basso.ui.theme.look import Look, Type
-from basso.units import DisplayUnits, Quantity, told_in
+from basso.units import DisplayUnits, Quantity
 
 if TYPE_CHECKING:
     from basso.findings.normal.findings import NormalFindings
@@ -319,7 +320,7 @@ class NormalPage(QWidget):
         self.history.setVisible(bool(told.history))
         advice = told.advice
         self.cautions.setText(
-            told_in(" ".join(x for x in (advice.window, port_words(told), flow_words(told.flow, units), *advice.cautions) if x), units) if advice is not None
+            read_in(joined(" ", (x for x in (advice.window, port_words(told), flow_words(told.flow, units), *advice.cautions) if x)), units) if advice is not None
             else "No oil can be advised: that needs normal by oil temperature, and a floor that is a pressure."
         )  # fmt: skip
 

@@ -24,11 +24,12 @@ from basso.fitting.places import GALLERY, places
 from basso.fitting.planner import Part, Plan, plan_fit, shipped_parts
 from basso.fitting.threads import GENDERS, End, identify, threads
 from basso.memory.parts import Parts
+from basso.sentence import read_in
 from basso.ui.dialogs import run_dialog
 from basso.ui.plain import Label
 from basso.ui.stations.words import Words
 from basso.ui.theme.look import Look, Type
-from basso.units import DisplayUnits, told_in
+from basso.units import DisplayUnits
 
 _NO_SWITCH = "none stays"
 
@@ -243,7 +244,7 @@ class FitPanel(QWidget):
         self._show()
 
     def _cautions(self, plan: Plan) -> list[str]:
-        return [told_in(x, self._units) for x in plan.cautions]
+        return [read_in(x, self._units) for x in plan.cautions]
 
     @property
     def known(self) -> str:

@@ -7,10 +7,11 @@ from dataclasses import dataclass
 from basso.analysis import Analysis
 from basso.recording.corrections import Correction
 from basso.recording.roles import Role
+from basso.sentence import read_in
 from basso.trust.consequence import costs, name_of, rank
 from basso.trust.side import SIDE_CHECK, first_turn
 from basso.trust.verdict import Check
-from basso.units import DisplayUnits, Quantity, told_in
+from basso.units import DisplayUnits, Quantity
 
 _NOT_IN_THE_GARAGE = (
     "Cannot be checked: the garage has no session of this log, so neither the sensor's card nor the car's earlier sessions are known. "
@@ -54,7 +55,7 @@ def _line(a: Analysis, check: Check, units: DisplayUnits) -> CheckLine:
         or "cannot be proved" in check.message
     ):
         state = "Not known"
-    return CheckLine(check, name_of(check), state, mark, told_in(check.message, units), costs(check))
+    return CheckLine(check, name_of(check), state, mark, read_in(check.message, units), costs(check))
 
 
 def opening(a: Analysis | None) -> tuple[str, str]:

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from basso.sentence import read_in
 from basso.trust.side import SIDE_CHECK
 from basso.ui.stations.sensors.evidence import EvidencePlot
 from basso.ui.stations.sensors.evidence_picture import drop_curves, drop_trend, evidence
@@ -28,7 +29,7 @@ from basso.ui.stations.sensors.picture import CheckLine, check_lines, correction
 from basso.ui.stations.table import Table
 from basso.ui.stations.words import PageBar, Words
 from basso.ui.theme.look import Look, Type
-from basso.units import DisplayUnits, Quantity, told_in
+from basso.units import DisplayUnits, Quantity
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
@@ -212,7 +213,7 @@ class SensorsPage(QWidget):
         held = f"Held against {', '.join(against)}. " if against else "No earlier session has these pressures. "
         self._drops_hint.setText(held + _DROPS_HINT if changes else "")
         said = [*(c.words for c in changes)] or [_NO_DROPS]
-        self._drops.setText("\n\n".join(told_in(x, self._units) for x in (*said, relief) if x))
+        self._drops.setText("\n\n".join(read_in(x, self._units) for x in (*said, relief) if x))
         self.drops_plot.show_evidence(drop_curves(changes, redline_rpm, self._units))
         trend = drop_trend(changes, [drops for _, drops in earlier], self._units)
         self.trend_plot.show_evidence(trend)
