@@ -35,7 +35,7 @@ test: $(READY)
 	$(VENV)/bin/mypy
 	$(VENV)/bin/lint-imports --no-logo
 	# Two workers fill two cores: threads of the linear algebra under them only wait for each other.
-	OPENBLAS_NUM_THREADS=1 $(VENV)/bin/pytest -n 2
+	OPENBLAS_NUM_THREADS=1 $(VENV)/bin/pytest -n 2 --dist worksteal
 
 quick: $(READY)
 	$(VENV)/bin/ruff check .

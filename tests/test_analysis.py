@@ -217,7 +217,7 @@ def test_the_lean_rule_is_not_used_silently_on_wide_clearances(clearance: str, s
     checks = [c for c in a.checks if c.id == "clearance"]
     assert (
         bool(checks) is said
-        and ("the lean per-thousand rule is for production ones" in sentence(a, DisplayUnits())) is said
+        and ("the 7 psi per 1000 rpm rule is for production ones" in sentence(a, DisplayUnits())) is said
     )
     other = analyse(recording, JudgeOptions(known=Known(clearance=clearance), floors=(Share(0.7),)))
     assert not any(c.id == "clearance" for c in other.checks)

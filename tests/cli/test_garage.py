@@ -88,7 +88,7 @@ def test_compare_lists_the_cards_first(folder: Path, tmp_path: Path, capsys: pyt
     assert main([*logs, "--garage", str(folder)]) == 0
     first, caution = capsys.readouterr().out.splitlines()[:2]
     assert (
-        first.startswith("On the cards, A → B: ") and "accumulator none → 2 L, manual valve, precharge 70 kPa;" in first
+        first.startswith("Build sheet, A → B: ") and "accumulator none → 2 L, manual valve, precharge 70 kPa;" in first
     )
     assert caution.startswith("The accumulator was armed on one side only")
     assert main([*logs, "--garage", str(folder), "--json"]) == 0
@@ -104,7 +104,7 @@ def test_compare_lists_the_cards_first(folder: Path, tmp_path: Path, capsys: pyt
     assert (
         "The cards were not read" in said.err
         and "is damaged and was left as it is" in said.err
-        and "On the cards" not in said.out
+        and "Build sheet" not in said.out
     )
     assert main([*logs, "--garage", str(tmp_path / "nothing")]) == 2
     assert "there is no garage" in capsys.readouterr().err

@@ -65,7 +65,7 @@ def recordings(draw: st.DrawFn) -> Recording:
     return Recording(Path("made.csv"), "made", tuple(channels), (), facts, "", "2026-05-12T10:20:00")
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=50, deadline=None)
 @given(recordings(), st.sampled_from([".csv", ".parquet"]))
 def test_any_recording_reads_back_the_same(recording: Recording, suffix: str) -> None:
     path = write_temporary(recording_bytes(recording, suffix), f"out{suffix}")

@@ -118,7 +118,7 @@ def test_the_cards_of_a_trial_are_listed_with_what_they_make_doubtful() -> None:
     cards = trial_cards([car], {"1"}, {"2"}, SI)
     assert cards is not None
     assert cards.listed == (
-        "On the cards, A → B: clearances loose → race; tyres slick → wet; accumulator state none → armed; "
+        "Build sheet, A → B: clearances loose → race; tyres slick → wet; accumulator state none → armed; "
         "engine map, if another none → B."
     )
     said = " ".join(cards.cautions)
@@ -126,12 +126,12 @@ def test_the_cards_of_a_trial_are_listed_with_what_they_make_doubtful() -> None:
         "clearances were of another class" in said and "armed on one side only" in said and "engine map was not" in said
     )
     same = trial_cards([car], {"1"}, {"1"}, SI)
-    assert same is not None and same.listed == "On the cards nothing differs." and not same.cautions
+    assert same is not None and same.listed == "Build sheet nothing differs." and not same.cautions
     assert trial_cards([car], {"1"}, {"unknown"}, SI) is None
     other = CarHistory(Car(id="d", name="Other"), sessions=(replace(drives[1], car="d"),))
     only_first = history([build], drives[:1], [first])
     apart = trial_cards([only_first, other], {"1"}, {"2"}, SI)
-    assert apart is not None and apart.listed == "On the cards, A → B: car Car → Other."
+    assert apart is not None and apart.listed == "Build sheet, A → B: car Car → Other."
 
 
 def test_every_word_has_to_occur() -> None:

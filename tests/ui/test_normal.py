@@ -65,7 +65,7 @@ def test_normal_is_told_first_in_a_sentence(desk: Desk) -> None:
         for n, state in zip(_column(desk, "schools", 0), _column(desk, "schools", 5), strict=True)
         if state == "in force"
     ]
-    assert active == ["Lean per-thousand", "Share of normal"]
+    assert active == ["7 psi per 1000 rpm", "Share of normal"]
     assert "Hot idle" in desk.stations["normal"].page.cold.text()
     assert desk.stations["normal"].page.supposition.text().startswith("As driven:")
     assert "keep its sessions in the garage" in desk.stations["normal"].page.change.text()
@@ -124,7 +124,7 @@ def test_the_tables_copy_with_their_units(desk: Desk) -> None:
     desk.run("edit.copy")
     text = QGuiApplication.clipboard().text()
     assert text.splitlines()[0] == desk.stations["normal"].page.title
-    assert "Hot, kPa" in text and "10W-40" in text and "Lean per-thousand" in text
+    assert "Hot, kPa" in text and "10W-40" in text and "7 psi per 1000 rpm" in text
 
 
 def test_empty_says_what_it_takes(wide_window: MainWindow) -> None:
@@ -250,7 +250,7 @@ def test_every_school_that_is_a_pressure_is_drawn_on_the_field(desk: Desk) -> No
     picture = field_picture(told, DisplayUnits())
     assert picture is not None and len(picture.floors) == 1
     drawn = {c.words for c in picture.schools if c.segments}
-    assert {"Full per-thousand", "Maker's point", "Fixed"} <= drawn | {c.words for c in picture.schools}
+    assert {"10 psi + 10 psi per 1000 rpm", "Maker's figures", "Fixed"} <= drawn | {c.words for c in picture.schools}
     assert "Fixed" in drawn and "Share of normal" not in {c.words for c in picture.schools}
     # Where the fixed line is drawn normal is what the line says.
     fixed = next(s.school.floor for s in told.schools if s.school.name == "Fixed")

@@ -230,7 +230,7 @@ class TestStates:
             ("shakedown.csv", "sensors", "zero off by 101 kPa"),
             ("loose-connector.csv", "sensors", "spikes left out"),
             ("baseline-1.csv", "sensors", "left or right not proven"),
-            ("gated.csv", "sensors", "readings hold up"),
+            ("gated.csv", "sensors", "readings OK"),
             ("baseline-1.csv", "recordings", "7 laps, 8 channels"),
             ("dyno.csv", "dips", "none found"),
             ("dyno.csv", "corners", "7 dyno sweeps"),

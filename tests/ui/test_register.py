@@ -261,7 +261,7 @@ def test_a_log_of_the_day_shows_the_sensors_of_that_day_and_is_held_against_them
     desk.bench.sessions.show(entry)
     wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
     names = {x.check.id: x.state for x in desk.stations["sensors"].page.lines}
-    assert names["sensor_mount"] == "Mind" and names["sensor_type"] == "Sound" and names["zero_trend"] == "Not known"
+    assert names["sensor_mount"] == "Warning" and names["sensor_type"] == "OK" and names["zero_trend"] == "Not known"
     desk.go_to("sensors")
     desk.stations["sensors"].page.show_page(REGISTER)
     panel = desk.stations["sensors"].page.register
@@ -274,14 +274,14 @@ def test_a_log_of_the_day_shows_the_sensors_of_that_day_and_is_held_against_them
     card = panel.card
     desk.bench.garage.change("the mount", card, replace(card, mount="on a rigid pipe"))
     wait_until(application, lambda: not desk.bench.jobs.busy)
-    assert {x.check.id: x.state for x in desk.stations["sensors"].page.lines}["sensor_mount"] == "Sound"
+    assert {x.check.id: x.state for x in desk.stations["sensors"].page.lines}["sensor_mount"] == "OK"
     # The zero's trend has its evidence where there were sessions before.
     later = next(e for e in desk.bench.sessions.entries if e.path.stem == "gated")
     desk.bench.sessions.show(later)
     wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
     desk.stations["sensors"].page.show_page(CHECKS)
     desk.stations["sensors"].page.choose("zero_trend")
-    assert desk.stations["sensors"].page.line is not None and desk.stations["sensors"].page.line.state == "Sound"
+    assert desk.stations["sensors"].page.line is not None and desk.stations["sensors"].page.line.state == "OK"
     assert (
         desk.stations["sensors"].page.plot.evidence is not None
         and desk.stations["sensors"].page.plot.evidence.series[0].x.size >= 3

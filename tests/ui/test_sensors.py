@@ -47,8 +47,8 @@ def judged(application: QApplication, desk: Desk) -> None:
 
 def test_what_would_change_most_comes_first_with_its_evidence(absolute: Desk) -> None:
     s = absolute.stations["sensors"].page
-    assert s.title == "The readings hold up once 1 thing is put right"
-    assert (s.lines[0].name, s.lines[0].state) == ("Zero of the pressure", "Put right")
+    assert s.title == "The readings OK once 1 thing is put right"
+    assert (s.lines[0].name, s.lines[0].state) == ("Zero of the pressure", "Corrected")
     assert s.line is s.lines[0] and "a sensor that reads high hides dips" in s._costs.text()
     drawn = s.plot.evidence
     assert drawn is not None and [x.name for x in drawn.series] == ["as logged", "put right"]
@@ -70,7 +70,7 @@ def test_a_correction_is_refused_undone_and_remembered(application: QApplication
     desk.run("edit.undo")
     judged(application, desk)
     assert (
-        desk.stations["sensors"].page.lines[0].state == "Put right"
+        desk.stations["sensors"].page.lines[0].state == "Corrected"
         and Memory.own().decisions.of(recording.content_hash) == Decision()
     )
 
@@ -124,7 +124,7 @@ def test_the_places_are_gone_to_one_after_the_other(application: QApplication, w
     assert (
         QApplication.clipboard()
         .text()
-        .startswith("Check\tState\tFinding\tWhat hangs on it\nJumps and flat lines\tPut right\t")
+        .startswith("Check\tState\tFinding\tWhy it matters\nJumps and flat lines\tPut right\t")
     )
 
 

@@ -506,9 +506,9 @@ class TestJudging:
         press(opened, Qt.Key.Key_F2)
         (words,) = shown
         for part in (
-            "Expected pressure",
+            "Normal pressure",
             "softmin",
-            "Share of normal",
+            "% of normal",
             "48.3 kPa per 1000 rpm",
             "Margin",
             "Length",

@@ -206,7 +206,7 @@ def _lean_rule_on_wide_clearances(options: JudgeOptions, clearance: str) -> list
         return []
     check = Check(
         "clearance", "warn",
-        f"This engine's clearances are {clearance} on its card, and the lean per-thousand rule is for production ones: it asks too little "
+        f"This engine's clearances are {clearance} on its card, and the 7 psi per 1000 rpm rule is for production ones: it asks too little "
         "of this engine. Choose its floor (Floors).",
     )  # fmt: skip
     return [check]

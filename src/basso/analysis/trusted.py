@@ -71,7 +71,7 @@ def trusted(recording: Recording, options: JudgeOptions) -> Trusted:
             Check(
                 "oil_temp",
                 "warn",
-                "There is no oil temperature: share of normal is by engine speed and calm running, and hot oil cannot be told from wear.",
+                "There is no oil temperature: % of normal is by engine speed and calm running, and hot oil cannot be told from wear.",
             )
         )
     if not recording.has(Role.LATERAL_G) and not recording.has(Role.LONGITUDINAL_G):

@@ -108,7 +108,7 @@ class TrialCards:
     def listed(self) -> str:
         """The differences as one sentence."""
         apart = "; ".join(f"{d.what} {d.a or 'none'} → {d.b or 'none'}" for d in self.apart)
-        return f"On the cards, A → B: {apart}." if apart else "On the cards nothing differs."
+        return f"Build sheet, A → B: {apart}." if apart else "Build sheet: no difference."
 
 
 def trial_cards(

@@ -166,7 +166,7 @@ def _clock_from(
         return None
     steps = np.diff(known)
     if np.count_nonzero(steps <= 0) > 0.95 * steps.size and np.any(steps < 0) and (is_time or "time" in heading.words):
-        notes.append("The rows run from the last to the first; they were turned round.")
+        notes.append("The rows run from the last to the first; they were put in order.")
         for i, column in enumerate(table.columns):
             table.columns[i] = column[::-1]
         return _clock_from(index, table.columns[index], heading, is_time, table, notes)

@@ -106,7 +106,7 @@ def _forms() -> dict[type[r.Record], tuple[Field, ...]]:
             Field("clearance", "Clearances", choices=r.CLEARANCES), _n("main_mm", "Main clearance", _MM), _n("rod_mm", "Rod clearance", _MM),
             Field("cylinders", "Cylinders", "whole"), Field("main_bearings", "Main bearings", "whole"), Field("aspiration", "Aspiration"), _n("relief_kpa", "Relief opens", _P),
             _n("idle_rpm", "Idle", unit="rpm"), _n("redline_rpm", "Redline", unit="rpm"), _n("pump_cm3", "Oil pump", unit="cm³ a turn"),
-            Field("maker_points", "Maker's points", "points"), _n("window_low_kpa", "Maker's window, from", _P),
+            Field("maker_points", "Maker's figures", "points"), _n("window_low_kpa", "Maker's window, from", _P),
             _n("window_high_kpa", "to", _P, said="maker's window, to"), _n("window_rpm", "quoted at", unit="rpm", said="maker's window quoted at"),
             _n("window_c", "and", _T, said="maker's window quoted at oil of"), Field("maker_port", "Maker's figures read at", choices=("", *place_names()), free=True), Field("grades", "Grades the maker lists", "list"), _n("oil_target_c", "Oil temperature wanted", _T),
             _n("full_l", "Pan at the full mark", _V), _n("filter_l", "Filter holds", _V), _n("cooler_l", "Cooler holds", _V),
@@ -116,7 +116,7 @@ def _forms() -> dict[type[r.Record], tuple[Field, ...]]:
         r.Build: (
             _NAME, Field("since", "Since", "day", needed=True), Field("reason", "Why"), Field("engine", "Engine", "engine"), Field("pan", "Pan"),
             Field("pickup", "Pickup"), _n("pickup_gap_mm", "Pickup gap", _MM), Field("baffle", "Baffle"), Field("tray", "Windage tray"),
-            Field("accumulator", "Accumulator"), _n("accumulator_l", "It stores", _V, said="accumulator stores"), Field("cooler", "Cooler"), Field("sensors", "Sensors"),
+            Field("accumulator", "Accumulator"), _n("accumulator_l", "Accumulator volume", _V, said="accumulator stores"), Field("cooler", "Cooler"), Field("sensors", "Sensors"),
             Field("oil_grade", "Oil grade", choices=grade_names, free=True), _n("level_l", "Oil in the pan", _V), Field("tyres", "Tyres"),
             Field("map", "Engine map"), Field("parts", "Parts used", "list"), Field("note", "Note"),
         ),
@@ -142,10 +142,10 @@ def _forms() -> dict[type[r.Record], tuple[Field, ...]]:
         r.Sensor: (
             _NAME, Field("since", "Since", "day"), Field("reason", "What was done"), Field("fitted", "On the car", "flag"),
             Field("measures", "Measures", choices=r.MEASURES), Field("place", "Where it sits", choices=place_names(), free=True),
-            Field("channel", "Column of the log"), Field("reference", "Counts from", choices=r.REFERENCES, said="type", only=_PRESSURE_ONLY),
+            Field("channel", "Column of the log"), Field("reference", "Gauge or absolute", choices=r.REFERENCES, said="type", only=_PRESSURE_ONLY),
             _n("low_kpa", "Range, from", _P, only=_PRESSURE_ONLY), _n("high_kpa", "to", _P, said="range, to", only=_PRESSURE_ONLY), _n("low_c", "Range, from", _T, only=_TEMPERATURE_ONLY),
             _n("high_c", "to", _T, said="range, to", only=_TEMPERATURE_ONLY), _n("low_v", "Output, from", unit="V"), _n("high_v", "to", unit="V", said="output, to"),
-            Field("thread", "Thread", choices=tuple(threads()), free=True), Field("mount", "Held", choices=r.MOUNTS, only=_PRESSURE_ONLY), _n("line_m", "Line, length", unit="m", only=_PRESSURE_ONLY),
+            Field("thread", "Thread", choices=tuple(threads()), free=True), Field("mount", "Mounting", choices=r.MOUNTS, only=_PRESSURE_ONLY), _n("line_m", "Line, length", unit="m", only=_PRESSURE_ONLY),
             _n("bore_mm", "Line, bore", _MM, only=_PRESSURE_ONLY), Field("rises", "Line rises to the engine", "flag", only=_PRESSURE_ONLY), Field("lamp", "Warning lamp", choices=r.LAMPS, only=_PRESSURE_ONLY),
             _n("tee_turns", "Tee screwed in", unit="turns", only=_PRESSURE_ONLY), _n("belt_mm", "Clear of belts by", _MM), _n("supply_v", "Supply", unit="V"),
             Field("supply_pin", "Supply pin"), Field("fuse", "Fuse"), Field("signal_pin", "Signal pin"), Field("return_pin", "Return pin"),
@@ -153,7 +153,7 @@ def _forms() -> dict[type[r.Record], tuple[Field, ...]]:
             Field("note", "Note"),
         ),
         r.Calibration: (
-            _DAY, Field("against", "Known by", choices=("reference gauge", "dead weight", "pump with a gauge"), free=True),
+            _DAY, Field("against", "Reference", choices=("reference gauge", "dead weight", "pump with a gauge"), free=True),
             Field("reads", "It reads in", choices=("kPa", "V")), Field("points", "Applied and read", "pairs"), Field("note", "Note"),
         ),
         r.Normal: (Field("day", "Learned on", "day", needed=True), Field("reason", "Why"), Field("note", "Note")),
@@ -281,7 +281,7 @@ def _day(text: str, field: Field) -> str:
 def _point(text: str, units: DisplayUnits) -> tuple[float, float]:
     rpm, sign, pressure = text.partition("=")
     if not sign:
-        raise InputError(f"Maker's points: '{text.strip()}' is no pair; write them like 2500 = 193; 6000 = 345.")
+        raise InputError(f"Maker's figures: '{text.strip()}' is no pair; write them like 2500 = 193; 6000 = 345.")
     return _number(rpm.strip(), "rpm"), float(units.pressure.to_base(_number(pressure.strip(), "pressure")))
 
 

@@ -124,7 +124,7 @@ def mixed_parts(mark_l: float, within_l: float, pan_l: float) -> str:
     if abs(mark_l - pan_l) <= max(0.3, within_l):
         return ""
     way = "less" if mark_l < pan_l else "more"
-    danger = "the pickup bares early" if mark_l < pan_l else "the crank may sweep the oil"
+    danger = "the pickup is uncovered early" if mark_l < pan_l else "the crank may sweep the oil"
     return (
         f"The stick's full mark holds {mark_l:.1f} L (± {within_l:.1f}), {abs(mark_l - pan_l):.1f} L {way} than the pan's "
         f"{pan_l:.1f} L: stick, tube and pan may not belong together, and {danger}. Measure before the next start."

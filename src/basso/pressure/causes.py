@@ -440,7 +440,7 @@ def _near_normal(dip: Dip, s: Signals, rpm: float, side: float, along: float) ->
                 "hot_oil",
                 0.9 if cool > 1.08 else 0.7,
                 phrase(
-                    "share of normal stays at {:.0%}; at {} normal itself is down at the floor",
+                    "pressure stays at {:.0%} of normal; at {} normal itself is down at the floor",
                     share,
                     in_celsius(temperature),
                 ),
@@ -451,12 +451,12 @@ def _near_normal(dip: Dip, s: Signals, rpm: float, side: float, along: float) ->
         return Cause(
             "low_everywhere",
             0.7,
-            f"share of normal stays at {share:.0%}, and normal lies at the floor at every temperature of this session",
+            f"pressure stays at {share:.0%} of normal, and normal lies at the floor at every temperature of this session",
             side,
             along,
             None,
         )
-    return _heat_or_wear(f"share of normal stays at {share:.0%}", side, along)
+    return _heat_or_wear(f"pressure stays at {share:.0%} of normal", side, along)
 
 
 def _heat_or_wear(seen: str, side: float, along: float) -> Cause:

@@ -1,6 +1,6 @@
 """What a car's earlier sessions showed, in a few figures each, and a new recording held against them.
 
-The zero's trend, the scale, the relief valve, the drops along the oil's way, the peak of a cold start.
+The zero's trend, the scale, the relief valve, the pressure drops, the peak of a cold start.
 """
 
 from __future__ import annotations

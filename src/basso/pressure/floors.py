@@ -117,22 +117,22 @@ class School:
 
 SCHOOLS: tuple[School, ...] = (
     School(
-        "Lean per-thousand",
+        "7 psi per 1000 rpm",
         Slope(0.0, 48.3),
         "7 psi for every 1000 rpm: standard clearances and steel rods to about 6500 rpm; more is pump work and heat",
     ),
     School(
-        "Full per-thousand",
+        "10 psi + 10 psi per 1000 rpm",
         Slope(10.0 * PSI_KPA, 10.0 * PSI_KPA),
         "10 psi and 10 psi for every 1000 rpm, as several service manuals put it: loose clearances, heavy rods",
     ),
     School(
-        "Share of normal",
+        "% of normal",
         Share(0.70),
         "below 70 % of what this engine shows at the same rpm and oil temperature something is wrong, whatever the engine",
     ),
     School(
-        "Maker's point",
+        "Maker's figures",
         Table(((1000.0, 70.0), (2500.0, 28.0 * PSI_KPA))),
         "28 psi at 2500 rpm warm; put your maker's points here",
     ),

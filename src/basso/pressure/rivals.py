@@ -79,12 +79,12 @@ def _directions(dip: Dip, s: Signals) -> list[Rival]:
         weight = g / max(held[0][0], 1e-6)
         (pro if g >= LEAST_G else con).append(
             phrase("{} {:.2f} g over the second before", words, g)
-            + ("" if g >= LEAST_G else ": too little to bare a pickup with oil over it")
+            + ("" if g >= LEAST_G else ": too little to uncover a pickup with oil over it")
         )
         if g < LEAST_G:
             weight -= 1.0
         if alone.enough:
-            often = f"as much of it alone elsewhere is low in {_percent(alone.fraction_low)} of {_seconds(alone)}"
+            often = f"elsewhere the same g alone came with low pressure {_percent(alone.fraction_low)} of the time ({_seconds(alone)})"
             (pro if alone.fraction_low > 0.25 else con).append(often)
             weight += alone.fraction_low - 0.25
         made.append(Rival(name, weight, tuple(pro), tuple(con)))
@@ -114,8 +114,8 @@ def _normal_itself(dip: Dip, s: Signals) -> list[Rival]:
     at = phrase(" at {}", in_celsius(heat)) if np.isfinite(heat) else ""
     near = room < 1.12
     floor = phrase("normal{} lies {}{:.0f} % over the floor", at, "only " if near else "", 100.0 * (room - 1.0))
-    falls = f"the share of normal falls to {_percent(dip.told_share or share)}: thin oil lowers normal, not the share"
-    keeps = f"the share of normal stays at {_percent(share)}"
+    falls = f"the pressure falls to {_percent(dip.told_share or share)} of normal: thin oil lowers normal itself, not the % of normal"
+    keeps = f"the pressure stays at {_percent(share)} of normal"
     low_share = (dip.told_share or share) < 0.85
     hot = Rival(
         "hot_oil", (0.5 if near else -0.5) + (-0.6 if low_share else 0.4),

@@ -41,7 +41,7 @@ def costs(has: Callable[[str], bool]) -> list[Cost]:
     missing(
         "oil_temp",
         "oil temperature",
-        "share of normal is by engine speed and calm running, and hot oil cannot be told from worn parts",
+        "% of normal is by engine speed and calm running, and hot oil cannot be told from worn parts",
         1,
     )
     if path:

@@ -294,14 +294,16 @@ def change_words(c: NormalChange, units: DisplayUnits) -> str:
     )
 
 
-_OIL_OR_WEAR = " What would settle it: the oil's viscosity at 100 °C from a laboratory, or fresh oil of the same grade and another session."
+_OIL_OR_WEAR = (
+    " To find out: the oil's viscosity at 100 °C from a laboratory, or fresh oil of the same grade and another session."
+)
 _SETTLES = {
     frozenset(("thin_oil", "worn_bearings")): _OIL_OR_WEAR,
     frozenset(
         ("leak", "worn_bearings")
-    ): " What would settle it: warm-up at idle. A leak is there with cold oil too, wear hardly.",
-    frozenset(("relief_low", "clogged_filter")): " What would settle it: the pressure before the filter.",
-    frozenset(("relief_high", "none")): " What would settle it: a cold start, where the relief valve has to open.",
+    ): " To find out: warm-up at idle. A leak is there with cold oil too, wear hardly.",
+    frozenset(("relief_low", "clogged_filter")): " To find out: the pressure before the filter.",
+    frozenset(("relief_high", "none")): " To find out: a cold start, where the relief valve has to open.",
 }
 """What tells two causes apart that look alike."""
 
@@ -348,7 +350,7 @@ def cooler_oil_words(c: CoolerOil | None, oil: str, units: DisplayUnits) -> str:
         air = f"the air was {units.text(abs(c.air_c), _T, difference=True)} {'cooler' if c.air_c >= 0 else 'warmer'}"
     return (
         f"On {oil} the oil runs {by} cooler than on {c.before.oil.name} ({c.before.title}, {c.before.day}) at like pace; {air}. That is a "
-        "warning, not a success, until it is settled: less flow may carry less heat out of the bearings. What would settle it: both grades "
+        "warning, not a success, until it is settled: less flow may carry less heat out of the bearings. To find out: both grades "
         "on one day at one pace, a temperature where oil leaves the bearings, or the metals in a laboratory's sample."
     )
 
@@ -407,7 +409,7 @@ def flow_words(f: FlowNeed | None, units: DisplayUnits) -> str:
         return ""
     words = f"Clearances {f.clearance} on the card"
     if f.times > 1.0:
-        words += f": at one pressure they pass about {f.times:.1f} times the oil that production ones do (flow goes with the cube of the gap), so the lean rule is not for them"
+        words += f": at one pressure they pass about {f.times:.1f} times the oil that production ones do (flow goes with the cube of the gap), so the 7 psi per 1000 rpm rule is not for them"
     pump = f"{in_litres(f.pump_l_per_min).text(units)}/min" + (" (typical size)" if f.assumed else "")
     words += f". The pump gives {pump} at {f.rpm:.0f} rpm"
     if f.over_kpa is not None and f.kw is not None and f.over_kpa > 0:

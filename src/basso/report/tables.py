@@ -42,7 +42,7 @@ def sheets_of(analysis: Analysis, units: DisplayUnits) -> tuple[Sheet, ...]:
         ),
         Sheet(
             "Exposure",
-            ("Share of normal below", "Part of running time, %"),
+            ("Below % of normal", "Part of running time, %"),
             tuple(
                 (f"{share:.0%}", _r(None if fraction is None else 100 * fraction, 3))
                 for share, fraction in analysis.exposure.share_of_time_below
@@ -73,7 +73,7 @@ def dips_sheet(analysis: Analysis, units: DisplayUnits) -> Sheet:
     """One row a dip, in time order."""
     p, t = units.pressure, units.temperature
     headings = (
-        "Dip", "Start, s", "End, s", "Length, s", f"Lowest, {p.symbol}", f"Lowest margin, {p.symbol}", "Share of normal, %",
+        "Dip", "Start, s", "End, s", "Length, s", f"Lowest, {p.symbol}", f"Lowest margin, {p.symbol}", "% of normal",
         f"Missing pressure over time, {p.symbol}·s", "Engine speed, rpm", f"Oil temperature, {t.symbol}", f"Lateral g, + {analysis.side.way('left')}",
         "Longitudinal g, + forward", "Lag, s", "Lap", "Place", "Cause", "Confidence, %", "Severity", "Reason",
     )  # fmt: skip
@@ -90,7 +90,7 @@ def dips_sheet(analysis: Analysis, units: DisplayUnits) -> Sheet:
             pressure(d.dip.deficit_kpa_s, True), _r(d.rpm, 0), _r(heat, 1), _r(d.cause.lateral_g, 2),
             _r(d.cause.longitudinal_g, 2), _r(d.cause.lag_s, 2), d.lap.number if d.lap is not None else None,
             d.place.label if d.place is not None else None, CAUSE_WORDS[d.cause.key], _r(100 * d.cause.confidence, 0),
-            d.severity, d.cause.reason,
+            d.severity, read_in(d.cause.reason, units),
         )  # fmt: skip
 
     return Sheet("Dips", headings, tuple(row(i + 1, d) for i, d in enumerate(analysis.dips)))

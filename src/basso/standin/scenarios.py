@@ -134,19 +134,19 @@ _SCENARIOS: tuple[Scenario, ...] = (
     Scenario(
         "truth-left",
         "Left turns",
-        "pickup far to the left: bared by left turns",
+        "pickup far to the left: uncovered in left turns",
         lambda rng: (Setup(random_circuit(rng), pan=_pan(0.0, 0.055, 4.3), session=Session(laps=6)), Logger(50)),
     ),
     Scenario(
         "truth-right",
         "Right turns",
-        "pickup far to the right: bared by right turns",
+        "pickup far to the right: uncovered in right turns",
         lambda rng: (Setup(random_circuit(rng), pan=_pan(0.0, -0.055, 4.3), session=Session(laps=6)), Logger(50)),
     ),
     Scenario(
         "truth-braking",
         "Braking",
-        "pickup at the back: bared under braking",
+        "pickup at the back: uncovered under braking",
         lambda rng: (
             Setup(random_circuit(rng), car=Car(power_w=210e3), pan=_pan(-0.085, 0.0, 4.6), session=Session(laps=6)),
             Logger(50),
@@ -155,7 +155,7 @@ _SCENARIOS: tuple[Scenario, ...] = (
     Scenario(
         "truth-launch",
         "Standing starts",
-        "pickup at the front: bared by launches on a sticky strip",
+        "pickup at the front: uncovered in launches on a sticky strip",
         lambda rng: (
             Setup(
                 straight_strip(),

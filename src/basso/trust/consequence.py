@@ -13,7 +13,7 @@ _WORDS: MappingProxyType[str, tuple[str, str]] = MappingProxyType(
         "rpm": ("Engine speed", "Nothing can be judged."),
         "scale": ("Scale of the pressure", "Every pressure, margin and share is wrong by this factor."),
         "sensor_scale": ("Calibration of the sensor", "Every pressure, margin and share is off by this factor."),
-        "zero": ("Zero of the pressure", "Every margin and share of normal is off by this much; a sensor that reads high hides dips."),
+        "zero": ("Zero of the pressure", "Every margin and % of normal is off by this much; a sensor that reads high hides dips."),
         "zero_trend": ("Zero against earlier sessions", "A zero that moves makes two sessions differ by it; the sensor may be dying."),
         "sensor_type": ("What the sensor counts from", "An atmosphere too much hides every dip."),
         "sensor_place": ("Where the sensor sits", "A limit for one place held against another is off by what lies between."),
@@ -61,7 +61,7 @@ _WORDS: MappingProxyType[str, tuple[str, str]] = MappingProxyType(
         "doubt": ("Whether a column is what it says", "A wrong unit, column or clock makes everything else wrong."),
         "reader": ("What the reader assumed or repaired", "Wrong units or columns make everything else wrong."),
         "gauge": ("Readings off a gauge", "Between two readings nothing is known."),
-        "expected": ("Expected pressure", "Nothing can be held against normal; only fixed floors hold."),
+        "expected": ("Normal pressure", "Without it there is no % of normal; only fixed floors apply."),
     }
 )  # fmt: skip
 """In the order of what they would change, most first."""

@@ -185,7 +185,7 @@ def _calibration(known: KnownSensor, name: str) -> Check:
     words = f"By its calibration of {known.calibrated_on} {known.name} reads {known.gain:.3f}{doubt} of the pressure"
     if not known.gain_off:
         return Check("sensor_scale", "ok", phrase("{}: its scale is sound.", words), name, measured=known.gain)
-    reason = phrase("{}; every pressure is put right by it.", words)
+    reason = phrase("{}; every pressure is corrected by it.", words)
     return Check(
         "sensor_scale", "warn", reason, name, Correction(name, "gain", 1.0 / known.gain, "", reason), known.gain
     )

@@ -38,11 +38,11 @@ def place_words(p: PlaceTold) -> str:
 def threshold_words(t: Threshold, side: Side = KNOWN) -> str:
     """From which g on, and how long a higher one may be held; "" where too few passes tell of it."""
     name = side.turns(t.direction)
-    keep = "keep" if name.startswith("Turns") or name.endswith("s") else "keeps"
+    where = f"In {name[:1].lower()}{name[1:]}" if t.direction in ("left", "right") else f"Under {name.lower()}"
     if t.g is None:
-        return f"{name} lost nothing up to {t.low_g:.2f} g." if t.low_g is not None and t.low_g >= 0.5 else ""
+        return f"{where} nothing was lost up to {t.low_g:.2f} g." if t.low_g is not None and t.low_g >= 0.5 else ""
     band = f"{t.low_g:.2f}" if t.low_g is not None else "less"
-    words = f"{name} {keep} the pressure below {t.g:.2f} g ({band} to {t.high_g:.2f})"
+    words = f"{where} pressure holds up to {t.g:.2f} g ({band} to {t.high_g:.2f})"
     top = float(np.percentile(t.felt_g, 95))
     held = t.held_s(top)
     return words + (f", or {top:.2f} g for {held:.1f} s." if held is not None and top > 1.03 * t.g else ".")
@@ -127,7 +127,7 @@ def per_lap_words(laps: Sequence[PerLap]) -> str:
             band = f" ({by * m.low:.1f} to {by * m.high:.1f})" if m.low is not None and m.high is not None else ""
             parts.append(words.format(f"{by * m.mean:.1f}", band))
     count = next((m.laps for m in laps if m.measure == "below_floor_s"), 0)
-    return f"A lap, of {count}: {'; '.join(parts)}. In brackets 95 % of the mean over laps." if parts else ""
+    return f"Per lap ({count} laps), with 95 % interval: {'; '.join(parts)}." if parts else ""
 
 
 def knee_words(told: CornerFindings) -> str:

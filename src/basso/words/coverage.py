@@ -9,6 +9,7 @@ import numpy as np
 
 from basso.normal.settled import WARM_C, running
 from basso.recording.spans import sampled_s
+from basso.sentence import Sentence, in_celsius, joined, phrase
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
@@ -36,14 +37,16 @@ class Coverage:
         return self.judged_min > 0 and rest <= _MOST * (self.judged_min + rest)
 
     @property
-    def words(self) -> str:
+    def words(self) -> Sentence:
         """Minutes and reasons, in a sentence."""
         if not self.not_judged:
-            return f"All {self.judged_min:.1f} min of running were judged."
-        rest = "; ".join(f"{minutes:.1f} min {why}" for minutes, why in self.not_judged)
+            return phrase("All {:.1f} min of running were judged.", self.judged_min)
+        rest = joined("; ", (phrase("{:.1f} min {}", minutes, why) for minutes, why in self.not_judged))
         if not self.judged_min:
-            return f"Not judged: {rest}."
-        return f"Judged: {self.judged_min:.1f} of {self.running_min:.1f} min of running; not judged: {rest}."
+            return phrase("Not judged: {}.", rest)
+        return phrase(
+            "Judged: {:.1f} of {:.1f} min of running; not judged: {}.", self.judged_min, self.running_min, rest
+        )
 
 
 def coverage_of(a: Analysis) -> Coverage:
@@ -51,8 +54,8 @@ def coverage_of(a: Analysis) -> Coverage:
     if a.recording.manual:
         return Coverage(0.0, ())  # readings off a gauge are judged one by one and have no duration
     if a.time_s.size == 0:
-        why = next((c.message.rstrip(".") for c in a.checks if c.level == "fail"), "holds nothing that runs")
-        return Coverage(0.0, ((a.recording.duration_s / 60.0, f"({why})"),))
+        why = next((c.message for c in a.checks if c.level == "fail"), "holds nothing that runs")
+        return Coverage(0.0, ((a.recording.duration_s / 60.0, phrase("({})", why)),))
     weights = sampled_s(a.time_s) / 60.0
     runs = running(a.rpm)
     readable, floored = np.isfinite(a.told_kpa), np.isfinite(a.floor.kpa)
@@ -67,7 +70,7 @@ def coverage_of(a: Analysis) -> Coverage:
     reasons: list[tuple[float, str]] = []
     for where, why in (
         (np.nan_to_num(a.rpm) <= gate, f"engine speed under {gate:.0f} rpm"),
-        (cold, f"oil under {WARM_C:.0f} °C"),
+        (cold, phrase("oil under {}", in_celsius(WARM_C))),
         (unread, "no reading of the oil temperature"),
         (~readable, "no usable reading of the oil pressure"),
         (~floored, "no floor applies"),

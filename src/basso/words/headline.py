@@ -11,6 +11,7 @@ import numpy as np
 from basso.plain_text import plain
 from basso.pressure.gauge import judge_readings
 from basso.recording.roles import Role
+from basso.sentence import read_in
 from basso.trust.lookalikes import lookalike_words
 from basso.units import DisplayUnits, Quantity
 from basso.words.coverage import coverage_of
@@ -33,20 +34,20 @@ CAUSE_NAMES = {
     "hot_oil": "Hot thin oil",
     "low_everywhere": "Low everywhere",
     "sensor": "Sensor",
-    "unknown": "Not known",
+    "unknown": "Unknown",
 }
 _CLAIMS = {
-    "left_turn": "Left turns over {g:.2f} g bare the pickup",
-    "right_turn": "Right turns over {g:.2f} g bare the pickup",
-    "one_side": "Turns to one side (sign not proven) over {g:.2f} g bare the pickup",
-    "other_side": "Turns to one side (sign not proven) over {g:.2f} g bare the pickup",
-    "braking": "Braking over {g:.2f} g bares the pickup",
-    "acceleration": "Acceleration over {g:.2f} g bares the pickup",
+    "left_turn": "Left turns above {g:.2f} g uncover the pickup",
+    "right_turn": "Right turns above {g:.2f} g uncover the pickup",
+    "one_side": "Turns to one side (sign not proven) above {g:.2f} g uncover the pickup",
+    "other_side": "Turns to one side (sign not proven) above {g:.2f} g uncover the pickup",
+    "braking": "Braking above {g:.2f} g uncovers the pickup",
+    "acceleration": "Acceleration above {g:.2f} g uncovers the pickup",
     "high_rpm": "The pressure sags at high rpm without g",
-    "hot_oil": "The oil is so thin and hot that normal itself is down at the floor",
+    "hot_oil": "The oil is so hot and thin that normal itself is at the floor",
     "low_everywhere": "The pressure is low everywhere, not only in corners",
     "sensor": "The sensor, not the oil, makes these dips",
-    "unknown": "The pressure falls below the floor, and the record does not say why",
+    "unknown": "The pressure falls below the floor, and the log does not show why",
 }
 _WHICH_SIDE = (
     "Next: say which way the first turn went (Sensors); check the level, then try more oil against this run (Trial)."
@@ -80,29 +81,30 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
 
     alike = lookalike_words(a.lookalikes)
     if not a.judgeable:
-        missing = " ".join(c.message for c in a.checks if c.level == "fail")
+        missing = " ".join(read_in(c.message, units) for c in a.checks if c.level == "fail")
         names = ", ".join(plain(c.name, 40) for c in a.recording.channels)
         return Words(alike or "This log cannot be judged yet", f"{missing} Its columns are: {names}.")
     if a.recording.manual:
         return _gauge_words(a, units)
-    resting = " It rests on a zero that is only assumed." if a.zero_state == "assumed" else " The zero is wrong, and was left so." if a.zero_state == "left wrong" else ""  # fmt: skip
-    doubts = doubt_words(a)
-    resting += "".join(f" {c.message}" for c in a.checks if c.id == "clearance")
+    resting = " The sensor's zero is assumed, not measured." if a.zero_state == "assumed" else " The zero is wrong and its correction was refused." if a.zero_state == "left wrong" else ""  # fmt: skip
+    doubts = doubt_words(a, units)
+    resting += "".join(f" {read_in(c.message, units)}" for c in a.checks if c.id == "clearance")
     over = _count(len(a.rounds), _round_word(a)) if a.rounds else f"{a.exposure.running_s / 60:.0f} min of running"
     if not a.dips:
         margin = a.margin_kpa[a.judged]
         margin = margin[np.isfinite(margin)]
         seen = coverage_of(a)
+        covered = read_in(seen.words, units)
         if margin.size == 0:
-            return Words("Nothing could be judged in this session", f"{doubts}{seen.words}")
+            return Words("Nothing could be judged in this session", f"{doubts}{covered}")
         if doubts:
-            return Words("No verdict: a reading cannot be what its column says", f"{doubts}{seen.words}")
+            return Words("No verdict: a reading cannot be what its column says", f"{doubts}{covered}")
         least = units.text(float(margin.min()), Q.PRESSURE, difference=True, signed=True)
         return Words(
             "No dips: the pressure stayed above the floor"
             if seen.is_most
             else f"No dips in the {seen.judged_min:.1f} min that could be judged",
-            f"Least margin {least} in {over}.{'' if seen.is_most else f' {seen.words}'}{resting} {unknowns_words(a, units)}"
+            f"Smallest margin {least} in {over}.{'' if seen.is_most else f' {covered}'}{resting} {unknowns_words(a, units)}"
             + (f" {alike}" if alike else ""),
         )
     name, group = by_cause(a.dips)[0]
@@ -113,7 +115,9 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
         title = "The pressure falls below the floor"
     helped = together_words(group)
     title = (
-        title.replace(" bare the", f", with {helped}, bare the").replace(" bares the", f", with {helped}, bares the")
+        title.replace(" uncover the", f", with {helped}, uncover the").replace(
+            " uncovers the", f", with {helped}, uncovers the"
+        )
         if helped
         else title
     )
@@ -131,7 +135,7 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
         f"{doubts}{_count(len(a.dips), 'dip')} in {over}"
         + (f", {severe} severe" if severe else "")
         + (f" ({CAUSE_NAMES[name].lower()} {len(group)}, {', '.join(others)})" if others else "")
-        + f"; deepest {_deepest_words(a, lowest, units)}; "
+        + f"; lowest {_deepest_words(a, lowest, units)}; "
         f"{exposure_words(a, units)}.{resting} {_missing_next(a, needed) or (everywhere.detail if everywhere is not None else _NEXT[name])}"
     )
     if of_needed:
@@ -165,7 +169,7 @@ def _gauge_words(a: Analysis, units: DisplayUnits) -> Words:
     more = "A gauge shows no dips between its readings; log a run to see them."
     if not floored:
         return Words(
-            "No floor says anything of these readings",
+            "No floor applies to these readings",
             f"{_count(len(readings), 'reading')}, none with a floor at its engine speed. {more}",
         )
     least = min(floored, key=lambda r: r.margin_kpa or 0.0)
@@ -176,7 +180,7 @@ def _gauge_words(a: Analysis, units: DisplayUnits) -> Words:
     if not below:
         return Words(
             f"None of {_count(len(floored), 'reading')} off the gauge lies below the floor",
-            f"The least margin is {margin}, {at}. {more}",
+            f"The smallest margin is {margin}, {at}. {more}",
         )
     return Words(
         f"{len(below)} of {_count(len(floored), 'reading')} off the gauge lie{'s' if len(below) == 1 else ''} below the floor",
@@ -190,7 +194,7 @@ def _deepest_words(a: Analysis, lowest: JudgedDip, units: DisplayUnits) -> str:
     if a.at_or_above:
         under = units.number(-dip.told_margin_kpa, Q.PRESSURE, difference=True)
         return f"{under} under the {need} needed, less what the sensor shakes by (≥ is a reading with it)"
-    return f"{lowest_words(a, dip.min_pressure_kpa, units)} against {need} needed"
+    return f"{lowest_words(a, dip.min_pressure_kpa, units)} where {need} is needed"
 
 
 def _count(n: int, word: str) -> str:
@@ -203,7 +207,7 @@ def _how_often(group: list[JudgedDip], a: Analysis) -> str:
     with_it = sum(any(d.dip.start_s < lap.end_s and d.dip.end_s > lap.start_s for d in group) for lap in laps)
     if len(laps) < 2 or with_it == 0:
         return ""
-    return f", every {word}" if with_it == len(laps) else f", in {with_it} of {len(laps)} {word}s"
+    return f" on every {word}" if with_it == len(laps) else f" on {with_it} of {len(laps)} {word}s"
 
 
 def _round_word(a: Analysis) -> str:
@@ -242,9 +246,9 @@ def _missing_next(a: Analysis, needed: Sequence[Role]) -> str:
     return f"Next: if {names} {'is' if len(needed) == 1 else 'are'} among the columns not recognised ({some}), say which; else log it and look again."
 
 
-def doubt_words(a: Analysis) -> str:
+def doubt_words(a: Analysis, units: DisplayUnits) -> str:
     """What speaks against the readings being what their columns say, with a blank after it; "" where nothing does."""
-    said = [c.message for c in a.checks if c.id == "doubt"]
+    said = [read_in(c.message, units) for c in a.checks if c.id == "doubt"]
     return f"{' '.join(said)} " if said else ""
 
 

@@ -89,3 +89,13 @@ def unknowns_words(a: Analysis, units: DisplayUnits) -> str:
         parts.append(f"oil at {units.text(float(np.nanpercentile(heat, 99)), Quantity.TEMPERATURE)}")
     parts.append(f"{float(np.nanpercentile(a.rpm[a.judged], 99)):.0f} rpm")
     return f"Seen up to {', '.join(parts)}; nothing is known beyond, nor with less oil."
+
+
+def rank_words(rank: int, of: int) -> str:
+    """ "Worst of 27", "7th worst of 27"; "The only one" of one."""
+    if of == 1:
+        return "The only one"
+    if rank == 1:
+        return f"Worst of {of}"
+    tens = "th" if rank % 100 in (11, 12, 13) else {1: "st", 2: "nd", 3: "rd"}.get(rank % 10, "th")
+    return f"{rank}{tens} worst of {of}"

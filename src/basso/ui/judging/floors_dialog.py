@@ -1,4 +1,4 @@
-"""Which schools of floor apply, the owner's three lines beside them, and whether that is the car's choice."""
+"""Which floor rules apply, the owner's three lines beside them, and whether that is the car's choice."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ _FORMS: tuple[tuple[str, type, Floor], ...] = (
     ("fixed", Fixed, USUAL_LINES["act_now"]),
     ("by 1000 rpm", Slope, USUAL_LINES["target"]),
     ("under normal", Less, USUAL_LINES["alarm"]),
-    ("share of normal", Share, Share(0.70)),
+    ("% of normal", Share, Share(0.70)),
     ("points", Table, Table(((1000.0, 70.0), (2500.0, 193.0)))),
 )
 _LINE_HINTS = {
@@ -63,7 +63,7 @@ class CarsFloors:
 
 
 class FloorsDialog(QDialog):
-    """Choose which schools of floor apply and edit their numbers, in the units shown.
+    """Choose which floor rules apply and edit their numbers, in the units shown.
 
     ``keep`` and ``reason``: whether it becomes the car's choice, and why; ``lines`` the owner's three lines.
     """
@@ -310,7 +310,7 @@ class FloorsDialog(QDialog):
             except ValueError:
                 made = ()
             if not made:
-                raise InputError(f"Maker's points: write rpm={pressure.symbol} pairs, such as 1000=70, 2500=193.")
+                raise InputError(f"Maker's figures: write rpm={pressure.symbol} pairs, such as 1000=70, 2500=193.")
             return Table(made)
 
         return holder, table

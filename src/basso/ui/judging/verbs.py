@@ -29,7 +29,7 @@ class OwnersVerbs:
                 "Floors…",
                 self.edit_floors,
                 ("Ctrl+L",),
-                "which schools of floor apply, the highest wins; your own lines; kept with the car, with the reason",
+                "which floor rules apply, the highest wins; your own lines; kept with the car, with the reason",
             ),
             Command(
                 "judge.rule",
@@ -117,6 +117,6 @@ def _advice(engine: Engine | None) -> tuple[tuple[tuple[float, float], ...], str
     if engine.clearance == "production":
         return engine.maker_points, ""
     return engine.maker_points, (
-        f"This engine's clearances are {engine.clearance} on its card: the lean per-thousand rule is for production clearances; "
+        f"This engine's clearances are {engine.clearance} on its card: the 7 psi per 1000 rpm rule is for production clearances; "
         "wider ones want more."
     )

@@ -36,10 +36,10 @@ def readings(a: Analysis, time_s: float, units: DisplayUnits) -> list[Reading]:
     share = float(a.pressure_kpa[i]) / expected if a.rpm[i] > 300.0 else float("nan")
     rows = [
         Reading("Pressure", units.number(float(a.pressure_kpa[i]), Q.PRESSURE), p),
-        Reading("Expected", units.number(expected if a.rpm[i] > 300.0 else float("nan"), Q.PRESSURE), p),
+        Reading("Normal", units.number(expected if a.rpm[i] > 300.0 else float("nan"), Q.PRESSURE), p),
         Reading("Floor", units.number(floor, Q.PRESSURE), p),
         Reading(
-            "Share of normal",
+            "% of normal",
             f"{100 * share:.0f}" if math.isfinite(share) else "–",
             "%",
             math.isfinite(share) and share < 0.7,

@@ -129,7 +129,7 @@ class PanView(QWidget):
         if not m.side.proven:
             words = "Left or right is not known: sign not proven."
             paint.text(painter, left, y + line * 1.7, words, look.font(Type.SMALL), look.color("soft"))
-        cover = f"covered by {head}" if picture.covered else f"bare by {head}"
+        cover = f"covered by {head}" if picture.covered else f"uncovered by {head}"
         paint.text(
             painter,
             left,
@@ -150,7 +150,7 @@ class PanView(QWidget):
             if not m.is_judged
             else (
                 f"Where the oil lies is not known: no {' and no '.join(missing)} in this log. If a column holds it, say which "
-                "under Recordings."
+                "under Logs."
             )
         )
         painter.drawText(box, int(Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap), words)

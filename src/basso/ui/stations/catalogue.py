@@ -42,10 +42,8 @@ STATIONS: tuple[Row, ...] = (
         "The car, its engine and oil system, and everything ever done to them, so that every run knows its build.",
         "GarageStation",
     ),
-    Row("sensors", "Sensors", "Whether the readings can be believed, and what was put right.", "SensorsStation"),
-    Row(
-        "recordings", "Recordings", "Every log you have: brought in, recognised, mapped and kept.", "RecordingsStation"
-    ),
+    Row("sensors", "Sensors", "Whether the readings can be believed, and what was corrected.", "SensorsStation"),
+    Row("recordings", "Logs", "Every log you have: brought in, recognised, mapped and kept.", "RecordingsStation"),
     Row(
         "normal",
         "Normal",

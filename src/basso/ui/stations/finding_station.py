@@ -130,6 +130,6 @@ class FindingStation(Station[Page], Generic[Page, F]):
             if sessions.analysis is not None and not sessions.analysis.judgeable:
                 waiting = (
                     f"{self.what.capitalize()} need{'' if self.what.endswith('s') else 's'} oil pressure and engine speed; "
-                    "say under Recordings which columns they are"
+                    "say under Logs which columns they are"
                 )
         self.show_findings(self.found, waiting)

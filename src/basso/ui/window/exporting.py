@@ -30,7 +30,7 @@ class Exporting:
             Command(
                 "log.write",
                 "Session",
-                "Write this log…",
+                "Export log…",
                 self.write_log,
                 ("Ctrl+S",),
                 "as CSV or Parquet, raw or corrected, whole or in part",
@@ -99,7 +99,7 @@ class Exporting:
         if not run_dialog(dialog):
             return
         suffix, span, corrected = dialog.choice()
-        name = bench.files.ask_save("Write this log", f"{a.recording.path.stem}-written{suffix}", _LOG_KINDS[suffix])
+        name = bench.files.ask_save("Export log", f"{a.recording.path.stem}-written{suffix}", _LOG_KINDS[suffix])
         if name is None:
             return
         from basso.workflow import export_recording

@@ -31,7 +31,7 @@ class HelpDialog(QDialog):
             "floor is the highest of the rules under Floors. The margin is pressure less floor; the tide along the bottom shows it "
             "for the whole session.",
             "Normal is what this engine shows at the same rpm and oil temperature with the pan level, learned from the session's own "
-            "straights. Share of normal is pressure over that.",
+            "straights. % of normal is pressure divided by that.",
             "The cause is judged from the g before the dip, since oil follows late, and held against the rest of the session. "
             "“Not sure” and “not comparable” are meant.",
             CAUTION,

@@ -19,7 +19,7 @@ class WriteDialog(QDialog):
 
     def __init__(self, parent: QWidget, look: Look, analysis: Analysis, view: tuple[float, float]) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Write this log")
+        self.setWindowTitle("Export log")
         self._look, self._view = look, view
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(20, 16, 20, 14)

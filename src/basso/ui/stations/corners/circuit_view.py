@@ -44,8 +44,8 @@ class CircuitView(QWidget):
         self._kept_by: tuple[object, ...] = ()
         self.setMouseTracking(True)
         self.setMinimumHeight(round(look.height() * 8))
-        self.setAccessibleName("The circuit, with the least share of normal along it")
-        self.setToolTip("Width and colour: the least share of normal of all laps there. Click a place.")
+        self.setAccessibleName("The circuit, with the lowest % of normal along it")
+        self.setToolTip("Width and colour: the lowest % of normal of all laps there. Click a place.")
         look.changed.connect(self.update)
 
     def show_circuit(self, line: CircuitLine | None, places: tuple[Place, ...], floor: float) -> None:

@@ -132,15 +132,15 @@ def opening(told: CornerFindings, units: DisplayUnits) -> Opening:
     at, side = {p.place.kind for p in often}, told.analysis.side
     clear = [
         w
-        for kind, w in (("left", side.to("left")), ("right", side.to("right")), ("braking", "in braking"))
+        for kind, w in (("left", side.turns("left")), ("right", side.turns("right")), ("braking", "braking zones"))
         if kind not in at and not (kind == "braking" and told.analysis.longitudinal_g is None)
     ]
-    title = " and ".join(
-        filter(
-            None, [_named([p for p in often if p.place.is_corner]), _named([p for p in often if not p.place.is_corner])]
-        )
-    )
-    title = title[:1].upper() + title[1:] + (f"; nothing {' or '.join(clear)}" if clear else "")
+    corners, zones = [p for p in often if p.place.is_corner], [p for p in often if not p.place.is_corner]
+    places = [w for w in (f"in {_named(corners)}" if corners else "", f"under {_named(zones)}" if zones else "") if w]
+    title = f"Oil is lost {' and '.join(places)}."
+    if clear:
+        clean = _listed([w[:1].lower() + w[1:] for w in clear])
+        title += f" {clean[:1].upper()}{clean[1:]} are clean."
     said = (
         thresholds,
         _missing_g(told),
@@ -169,19 +169,20 @@ def _missing_g(told: CornerFindings) -> str:
 
 
 def _named(places: list[PlaceTold]) -> str:
-    """ "turns 2, 4 and 6 left", "braking B3"."""
+    """ "left turns 2, 4 and 6", "braking at B3"."""
     if not places:
         return ""
     if not places[0].place.is_corner:
         ids = [p.place.id for p in sorted(places, key=lambda p: p.place.apex_m)]
-        return f"braking {_listed(ids)}"
+        return f"braking at {_listed(ids)}"
     parts = []
     for kind in ("left", "right"):
         ids = [p.place.id for p in sorted(places, key=lambda p: p.place.apex_m) if p.place.kind == kind]
         if ids:
             way = next(p.place.way for p in places if p.place.kind == kind)
-            parts.append(f"turn{'s' if len(ids) > 1 else ''} {_listed(ids)} {way}")
-    return ", ".join(parts)
+            turns = f"turn{'s' if len(ids) > 1 else ''} {_listed(ids)}"
+            parts.append(f"{way} {turns}" if way == kind else f"{turns} {way}")
+    return _listed(parts)
 
 
 def _listed(words: list[str]) -> str:

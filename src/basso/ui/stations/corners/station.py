@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from basso.progress import Progress
+from basso.sentence import read_in
 from basso.track.runs import run_words
 from basso.ui.bench import Bench
 from basso.ui.stations.corners.map_verbs import MapVerbs
@@ -112,7 +113,7 @@ class CornersStation(FindingStation["CornersPage", "CornerFindings"]):
 
         if a.recording.manual:
             return "Readings off a gauge tell of no corners. Log a run with both g."
-        return f"No corner can be judged in this session. {coverage_of(a).words} Drive it warm, then look again."
+        return f"No corner can be judged in this session. {read_in(coverage_of(a).words, self.bench.shown_units)} Drive it warm, then look again."
 
     def show_findings(self, found: CornerFindings | None, waiting: str) -> None:
         """On the page, once there is one."""

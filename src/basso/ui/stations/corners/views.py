@@ -44,7 +44,7 @@ class LadderView(QWidget):
         self.setMinimumHeight(round(look.height() * 12))
         self.setAccessibleName("Pass ladder: a row for each place, a mark for each lap")
         self.setToolTip(
-            "A mark for each lap at its lowest share of normal. Up and down choose a place, left and right a lap."
+            "One mark per lap, at its lowest % of normal. Up and down choose a place, left and right a lap."
         )
         look.changed.connect(self.update)
 
@@ -191,9 +191,9 @@ class RoseView(QWidget):
         self.rose: Rose | None = None
         self._floor = 0.7
         self.setMinimumHeight(round(look.height() * 9))
-        self.setAccessibleName("Oil rose: which way the oil was thrown, how hard, and the least share of normal there")
+        self.setAccessibleName("Oil rose: which way the oil was thrown, how hard, and the lowest % of normal there")
         self.setToolTip(
-            "Which way the oil was thrown; a ring for each 0.2 g it felt; colour: the least share of normal seen there."
+            "Which way the oil was thrown; a ring for each 0.2 g it felt; colour: the lowest % of normal seen there."
         )
         look.changed.connect(self.update)
 
@@ -260,7 +260,7 @@ class RoseView(QWidget):
 
 
 class LossView(QWidget):
-    """Every pass in one direction: lowest share of normal against the g the oil felt. ``pass_chosen`` carries seconds."""
+    """Every pass in one direction: lowest % of normal against the g on the oil. ``pass_chosen`` carries seconds."""
 
     pass_chosen = Signal(float)
 
@@ -270,7 +270,7 @@ class LossView(QWidget):
         self.picture: ThresholdPicture | None = None
         self._floor = 0.7
         self.setMinimumHeight(round(look.height() * 7))
-        self.setAccessibleName("Lowest share of normal of each pass against the g the oil felt")
+        self.setAccessibleName("Lowest % of normal of each pass against the g on the oil")
         self.setToolTip(
             "A mark for each pass; the band: where the pressure begins to fall, 95 %. Click a pass to go there."
         )

@@ -25,7 +25,7 @@ def _told_step(a: Analysis, dip: Dip, units: DisplayUnits) -> WorkingStep:
     """What list and verdict go by where single readings cannot be taken at their word."""
     told = f"margin {units.text(dip.told_margin_kpa, Q.PRESSURE, difference=True)}"
     if dip.told_share is not None:
-        told += f", share of normal {dip.told_share:.0%}"
+        told += f", {dip.told_share:.0%} of normal"
     if a.at_or_above:
         off = units.text(
             float(np.median(np.broadcast_to(a.error.kpa, a.time_s.shape)[dip.first : dip.last])),
@@ -68,7 +68,7 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[WorkingStep]
         low, high = (float(v[0]) for v in e.interval(np.array([rpm]), known_heat, thicker=thicker))
         steps.append(
             WorkingStep(
-                "Expected pressure",
+                "Normal pressure",
                 f"softmin({p(free)} by pump and bearings, {p(capped)} by the relief valve) × {own:.3f} (this engine's own departure) = "
                 f"{p(expected)} at {rpm:.0f} rpm{heat}; 90 % sure of {p(low)} to {p(high)}",
                 f"fitted one-sidedly to {e.samples} samples of settled running (level pan, steady rpm, warm); scatter ± {p(e.residual_kpa)}; "
@@ -77,7 +77,7 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[WorkingStep]
         )
         steps.append(
             WorkingStep(
-                "Share of normal",
+                "% of normal",
                 f"{p(float(a.pressure_kpa[at]))} / {p(expected)} = {float(a.pressure_kpa[at]) / expected:.0%}",
                 f"lowest in the dip: {dip.min_share:.0%}" if dip.min_share is not None else "",
             )
@@ -122,9 +122,7 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[WorkingStep]
             "Cause", sentence(d, units), "g over the second before the crossing, held against the rest of the session"
         )
     )
-    steps.append(
-        WorkingStep("What would change it", _what_if(a, at, p), "the same sample under the other schools of floor")
-    )
+    steps.append(WorkingStep("What would change it", _what_if(a, at, p), "the same sample under the other floor rules"))
     return steps
 
 

@@ -130,7 +130,7 @@ def dip_title(a: Analysis, d: JudgedDip) -> str:
 
 def dip_detail(a: Analysis, d: JudgedDip, units: DisplayUnits) -> str:
     """How deep, how long, under which conditions, where it stands among the others, and how sure the cause is."""
-    from basso.words.session import exposure_of, lowest_words
+    from basso.words.session import exposure_of, lowest_words, rank_words
 
     order = sorted(a.dips, key=exposure_of, reverse=True)
     heat = f", oil {units.text(d.temperature_c, Quantity.TEMPERATURE)}" if d.temperature_c is not None else ""
@@ -139,7 +139,7 @@ def dip_detail(a: Analysis, d: JudgedDip, units: DisplayUnits) -> str:
     return (
         f"Down to {lowest_words(a, d.dip.min_pressure_kpa, units)} {units.pressure.symbol}{share}, "
         f"{units.text(-d.dip.told_margin_kpa, Quantity.PRESSURE, difference=True)} under the floor{' (share and depth less what the sensor shakes by)' if a.at_or_above else ''}, for {d.dip.duration_s:.2f} s at {d.rpm:.0f} rpm{heat}. "
-        f"By exposure number {rank} of {len(order)}.{_lift_words(a, d)} {sentence(d, units)}"
+        f"{rank_words(rank, len(order))}.{_lift_words(a, d)} {sentence(d, units)}"
     )
 
 

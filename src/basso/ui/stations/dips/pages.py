@@ -99,7 +99,7 @@ class SharesPage(QWidget):
         layout = QGridLayout(self)
         layout.setContentsMargins(0, 6, 0, 0)
         layout.setSpacing(8)
-        heads = ("Below which share of normal", "Against lateral g", "Against longitudinal g")
+        heads = ("Time below each % of normal", "Against lateral g", "Against longitudinal g")
         for (row, column, span), words, view in zip(((0, 0, 2), (2, 0, 1), (2, 1, 1)), heads, self.views, strict=True):
             head = Words(look, Type.SMALL_STRONG)
             head.setText(words)
@@ -120,7 +120,7 @@ class SharesPage(QWidget):
         for view in self.views:
             view.show_picture(picture)
         if a is None or picture is None:
-            self._words.setText("Nothing is expected here, so there is no share of normal.")
+            self._words.setText("Normal is not known here, so there is no % of normal.")
             return
         from basso.findings.corners.per_lap import per_lap
         from basso.words.corners import per_lap_words

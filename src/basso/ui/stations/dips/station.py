@@ -71,7 +71,7 @@ class DipsStation(Station[DipsPage]):
             Command(
                 "dip.shares",
                 "Go",
-                "Shares of normal",
+                "% of normal",
                 lambda: self._show_page(SHARES),
                 ("S",),
                 "how much of the running lay below which share, and against g",

@@ -175,8 +175,8 @@ class ShareView(_Plot[SharePicture]):
 
     def __init__(self, look: Look) -> None:
         super().__init__(look, 5.5)
-        self.setAccessibleName("Part of the running below each share of normal")
-        self.setToolTip("Read up from a share of normal: so much of the warm running above the gate lay below it.")
+        self.setAccessibleName("Part of the running time below each % of normal")
+        self.setToolTip("Read up from a % of normal: this much of the warm running above the rpm gate was below it.")
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p, look = self.picture, self._look
@@ -188,7 +188,7 @@ class ShareView(_Plot[SharePicture]):
         y = (0.0, 100.0 * top)
         frame = self._frame(x, y)
         room = frame.room
-        self._axes(painter, frame, ("share of normal, %", "of warm running below it, %"))
+        self._axes(painter, frame, ("% of normal", "% of warm running below it"))
         painter.setClipRect(room)
         painter.setPen(paint.pen(look.color("ink"), 1.0))
         frame.curve(painter, 100.0 * p.share, 100.0 * p.below)
@@ -208,7 +208,7 @@ class GView(_Plot[SharePicture]):
     def __init__(self, look: Look, fore: bool) -> None:
         super().__init__(look, 5.5)
         self._fore = fore
-        self.setAccessibleName(f"Share of normal against g {'fore and aft' if fore else 'sideways'}")
+        self.setAccessibleName(f"% of normal against {'longitudinal' if fore else 'lateral'} g")
         self.setToolTip("Line: the middle of the running at that g. Bars: down to its lowest twentieth.")
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -226,7 +226,7 @@ class GView(_Plot[SharePicture]):
         y = (min(50.0, 100.0 * float(low.min()) - 5.0), 110.0)
         ways = "braking (−) and accelerating (+), g" if self._fore else "left turns (−) and right turns (+), g"
         frame = self._frame(x, y)
-        self._axes(painter, frame, (ways, "share of normal, %"))
+        self._axes(painter, frame, (ways, "% of normal"))
         wide = 0.7 * (frame.across(0.1) - frame.across(0.0))
         for u, v, w in zip(g.tolist(), middle.tolist(), low.tolist(), strict=True):
             top, bottom = frame.at(u, 100.0 * v), frame.at(u, 100.0 * w)

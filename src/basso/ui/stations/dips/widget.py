@@ -73,7 +73,7 @@ class DipsPage(QWidget):
         self._sorted.setSourceModel(self._model)
         self._sorted.setSortRole(_SORT_ROLE)
         self.table = QTableView()
-        self.pages = PageBar(look, ("Traces", "One dip", "Shares of normal"))
+        self.pages = PageBar(look, ("Traces", "One dip", "% of normal"))
         self.one, self.shares = OneDipPage(look), SharesPage(look)
         self._ruling = Words(look, Type.STRONG)
         self._ruling.hide()

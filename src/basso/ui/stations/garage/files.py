@@ -71,7 +71,7 @@ class GarageFiles:
     def choose_bundle(self) -> None:
         """Ask for a bundle and take its car in."""
         name, _ = QFileDialog.getOpenFileName(
-            self._bench.window, "Take in a car", str(self._bench.settings.folder), "Bundle (*.zip);;All files (*)"
+            self._bench.window, "Import a car", str(self._bench.settings.folder), "Bundle (*.zip);;All files (*)"
         )
         if name:
             self.take_in(Path(name))
@@ -195,7 +195,7 @@ class GarageFiles:
         newest = next(iter(backups_in(folder)), None)
         if newest is None:
             self._bench.tell(
-                f"{folder / 'backups'}: no backup is there. Put back a copy of the garage, or begin a new one."
+                f"{folder / 'backups'}: there is no backup. Restore a copy of the garage, or begin a new one."
             )
             return
         try:

@@ -401,7 +401,7 @@ def _drunk(own: Sequence[LevelPoint], fit: LevelFit, units: DisplayUnits) -> lis
         except InputError:
             continue
         lines.append(
-            f"Filter, cooler and lines drank {units.text(litres, Quantity.VOLUME)} (± {units.text(within, Quantity.VOLUME)}) on "
+            f"Filter, cooler and lines took {units.text(litres, Quantity.VOLUME)} (± {units.text(within, Quantity.VOLUME)}) on "
             f"{after.day[:10]}."
         )
     return lines

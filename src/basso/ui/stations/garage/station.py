@@ -148,11 +148,7 @@ class GarageStation(Station["GaragePage"]):
         else:
             self.bench.tell(
                 f"No log of {session.title} is kept here"
-                + (
-                    f"; add {session.log_name} under Recordings."
-                    if session.log_name
-                    else ": it was written down by hand."
-                )
+                + (f"; add {session.log_name} under Logs." if session.log_name else ": it was written down by hand.")
             )
             return
         self.bench.go_to("dips")

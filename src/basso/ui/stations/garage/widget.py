@@ -186,7 +186,7 @@ class GaragePage(QWidget):
         row = QHBoxLayout()
         for verb, words in (
             (Verb.NEW_CAR, "New car…"),
-            (Verb.IMPORT, "Take in a bundle…"),
+            (Verb.IMPORT, "Import a car…"),
             (Verb.DEMO, "Open the demo garage"),
         ):
             button = QPushButton(words)
@@ -242,7 +242,7 @@ class GaragePage(QWidget):
             action.triggered.connect(lambda _=False, c=car.id: self.car_wanted.emit(c))
         menu.addSeparator()
         for verb, name in (
-            (Verb.CAR, "This car…"), (Verb.ENGINE, "Its engine"), (Verb.NEW_CAR, "New car…"), (Verb.IMPORT, "Take in a bundle…"),
+            (Verb.CAR, "This car…"), (Verb.ENGINE, "Its engine"), (Verb.NEW_CAR, "New car…"), (Verb.IMPORT, "Import a car…"),
             (Verb.EXPORT, "Export this car…"), (Verb.REMOVE_CAR, "Remove this car"), (Verb.HISTORY, "What was done…"), (Verb.BACKUP, "Back up now"),
         ):  # fmt: skip
             action = menu.addAction(name)

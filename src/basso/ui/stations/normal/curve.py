@@ -25,7 +25,7 @@ class CurveView(QWidget):
         self.setMinimumHeight(round(look.height() * 11.0))
         self.setAccessibleName("Normal: expected pressure over engine speed")
         self.setToolTip(
-            "Expected pressure with the oil of the middle of the session, and within what it is 90 % sure; dots: calm running, each by its share "
+            "Normal pressure with the oil of mid-session, with its 90 % interval; dots: calm running, each by its share "
             "of normal; dashed: the floor in force. Where nothing was driven calmly there is no line."
         )
         look.changed.connect(self.update)

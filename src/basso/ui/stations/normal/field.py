@@ -29,7 +29,7 @@ class FieldView(QWidget):
         self.setAccessibleName("Pressure field: expected pressure over engine speed and oil temperature")
         self.setToolTip(
             "Lines of expected pressure; shaded where the car ran settled; hatched where it was not driven: there the lines are the "
-            "form's own guess. Plum: where normal meets the floor in force; thin: each other school's, and your lines. The ring: racing speed and the hottest oil."
+            "form's own guess. Plum: where normal meets the floor in force; thin: each other rule's, and your own lines. The ring: racing speed and the hottest oil."
         )
         self.setMouseTracking(True)
         self._said = ""

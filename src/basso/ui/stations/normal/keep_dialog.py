@@ -25,7 +25,7 @@ class KeepNormalDialog(QDialog):
     ) -> None:
         """``build``: what it is called; ``good``: sessions it can be learned from; ``out``: the others, with why not."""
         super().__init__(parent)
-        self.setWindowTitle("Keep a normal")
+        self.setWindowTitle("Save normal")
         self.resize(round(look.height() * 34), round(look.height() * 20))
         self.boxes: dict[str, QCheckBox] = {}
         self.reason_line = QLineEdit()
@@ -37,7 +37,7 @@ class KeepNormalDialog(QDialog):
         )
         left = "Left out: " + "; ".join(f"{title} ({why})" for title, why in out) + "." if out else ""
         self.buttons = QDialogButtonBox()
-        self.keep_button = self.buttons.addButton("Learn and keep", QDialogButtonBox.ButtonRole.AcceptRole)
+        self.keep_button = self.buttons.addButton("Learn and save", QDialogButtonBox.ButtonRole.AcceptRole)
         self.buttons.addButton(QDialogButtonBox.StandardButton.Cancel)
         self.buttons.accepted.connect(self.accept)
         self.buttons.rejected.connect(self.reject)

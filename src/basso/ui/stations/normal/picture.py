@@ -129,7 +129,7 @@ def _remark(told: NormalFindings, g: GradeAdvice) -> str:
     if advice.lightest is not None and g is advice.lightest:
         said.append("lightest that holds")
     if advice.heavier is not None and g is advice.heavier and g is not advice.lightest:
-        said.append("heavier school")
+        said.append("heavier for the track")
     if g.holds is None:
         said.append("may hold")
     if g.listed is False:
@@ -208,7 +208,7 @@ def school_rows(told: NormalFindings, units: DisplayUnits) -> list[tuple[str, ..
     return rows
 
 
-SCHOOL_HEADS = ("School", "Floor", "Over it", "Dips", "Below, s", "")
+SCHOOL_HEADS = ("Rule", "Floor", "Over it", "Dips", "Below, s", "")
 
 
 def cold_to_hot(told: NormalFindings, units: DisplayUnits) -> list[str]:

@@ -10,6 +10,7 @@ import numpy as np
 
 from basso.findings.normal.question import Question
 from basso.progress import Progress
+from basso.sentence import read_in
 from basso.ui.bench import Bench
 from basso.ui.stations.finding_station import FindingStation
 from basso.ui.stations.normal.verbs import NormalVerbs
@@ -71,7 +72,7 @@ class NormalStation(FindingStation["NormalPage", "NormalFindings"]):
             Command(
                 "judge.normal",
                 "Judge",
-                "Keep a normal…",
+                "Save normal…",
                 self._verbs.keep_normal,
                 ("Ctrl+Shift+N",),
                 "of this build, learned from its sessions together; later ones are laid over it",
@@ -137,7 +138,7 @@ class NormalStation(FindingStation["NormalPage", "NormalFindings"]):
         if a.recording.manual:
             return "Normal is not learned from readings off a gauge. Log a run: straights, the pit lane, a dyno."
         return (
-            f"Normal cannot be learned from this session. {coverage_of(a).words} Drive it warm, or hold it to the kept "
+            f"Normal cannot be learned from this session. {read_in(coverage_of(a).words, self.bench.shown_units)} Drive it warm, or hold it to the kept "
             "normal of its build."
         )
 

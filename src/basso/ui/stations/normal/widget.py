@@ -102,11 +102,11 @@ class NormalPage(QWidget):
         self._air_words, self._hotter_words, self._faster_words = (Words(look, Type.SMALL) for _ in range(3))
         self.racing, self.hottest, self.margin = (QDoubleSpinBox() for _ in range(3))
         self.held_to = QComboBox()
-        self.held_to.setAccessibleName("Sessions are held to")
+        self.held_to.setAccessibleName("Compare with")
         self.held_to.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.held_to.activated.connect(lambda i: self.held_to_kept.emit(i == 1))
         self.kept_words = Words(look, Type.SMALL, "soft")
-        self.history.setToolTip("Double-click or Enter on a kept normal to correct or remove it")
+        self.history.setToolTip("Double-click or Enter on a saved normal to correct or remove it")
         self.history.activated.connect(lambda index: self._open_kept(index.row()))
         self._lay_out()
         for slider in (self.air, self.hotter, self.faster):
@@ -136,7 +136,7 @@ class NormalPage(QWidget):
         told = QHBoxLayout()
         told.setSpacing(18)
         for pieces in (
-            (self._head("Against what it was"), self.change, self.history),
+            (self._head("Against earlier sessions"), self.change, self.history),
             (self._head("Cold to hot"), self.cold, self._head("Oil temperature"), self.heat),
         ):
             column = QVBoxLayout()
@@ -146,7 +146,7 @@ class NormalPage(QWidget):
             column.addStretch(1)
             told.addLayout(column, 1)
         layout.addLayout(told)
-        layout.addWidget(self._head("The same laps on another day"))
+        layout.addWidget(self._head("What if"))
         layout.addLayout(self._another_day())
         layout.addWidget(self.supposition)
         layout.addLayout(self._questions())
@@ -170,13 +170,13 @@ class NormalPage(QWidget):
     def _verbs(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(8)
-        self._held_words = self._head("Sessions are held to")
+        self._held_words = self._head("Compare with")
         row.addWidget(self._held_words)
         row.addWidget(self.held_to)
         self.verbs: dict[str, QPushButton] = {}
         for key, words, hint in (
-            ("judge.normal", "Keep a normal…", "Learn this build's normal from its sessions together and keep it with the build"),
-            ("judge.floors", "Floors…", "Which schools of floor apply, and your own lines"),
+            ("judge.normal", "Save normal…", "Learn this build's normal from its sessions together and save it with the build"),
+            ("judge.floors", "Floors…", "Which floor rules apply, and your own lines"),
             ("judge.oils", "Oils…", "Data sheets, and up to which temperature each oil is used"),
         ):  # fmt: skip
             button = QPushButton(words)
@@ -189,7 +189,7 @@ class NormalPage(QWidget):
 
     def show_kept(self, title: str, by_kept: bool) -> None:
         """The build's kept normal, by what it is called ("" without one), and whether sessions are held to it."""
-        words = ["each log's own normal", f"the kept one: {title}" if title else "a kept one (none yet)"]
+        words = ["each log's own normal", f"the saved normal: {title}" if title else "a saved normal (none yet)"]
         if [self.held_to.itemText(i) for i in range(self.held_to.count())] != words:
             self.held_to.clear()
             self.held_to.addItems(words)
@@ -299,7 +299,7 @@ class NormalPage(QWidget):
         for box in (self.air, self.hotter, self.faster, self.racing, self.hottest, self.margin):
             box.setEnabled(by_heat)  # what they ask needs normal by oil temperature, as is said beside them
         self._schools_head.setText(
-            f"Schools of floor at {told.racing_rpm:.0f} rpm"
+            f"Floor rules at {told.racing_rpm:.0f} rpm"
             + (f" and {units.text(told.hot_c, Quantity.TEMPERATURE)}" if told.hot_c == told.hot_c else "")
             + f", {units.pressure.symbol}; normal over it; what it would flag"
         )

@@ -34,7 +34,7 @@ if TYPE_CHECKING:
     from basso.recording.recording import Recording
 
 NAME, IS, UNIT, SURE, SPAN, PREVIEW = range(6)
-_HEADINGS = ("Column", "What it is", "Unit", "How sure", "Least to most", "Preview, plausible band")
+_HEADINGS = ("Column", "What it is", "Unit", "Confidence", "Min to max", "Preview, plausible band")
 _NOTHING = "–"
 _Index = QModelIndex | QPersistentModelIndex
 
@@ -235,7 +235,7 @@ class ColumnsPanel(QWidget):
         self.model = ColumnsModel(look)
         self._title, self._detail, self._told = Label(), Label(), Label()
         self.table = QTableView()
-        self.use_button, self.back_button = QPushButton("Read it like this"), QPushButton("Put back")
+        self.use_button, self.back_button = QPushButton("Apply"), QPushButton("Revert")
         self.remember = QCheckBox("and every log with these columns")
         self._lay_out()
         self.model.drafted.connect(self._drafted)

@@ -105,7 +105,7 @@ def headline(lines: Sequence[LogLine], waiting: int) -> tuple[str, str]:
     if blind:
         parts.append(f"{len(blind)} cannot be judged as {'it is' if len(blind) == 1 else 'they are'}")
     if refused:
-        parts.append(f"{len(refused)} not taken in")
+        parts.append(f"{len(refused)} could not be read")
     weaker = [x for x in known if x.mark == "attention"]
     if weaker:
         parts.append(f"{len(weaker)} with something missing or doubtful")

@@ -225,7 +225,7 @@ class RecordingsPage(QWidget):
             ("Add logs…", "Ctrl+O, or drop files on the window", "log.open"),
             ("Add a folder…", "every log in it and below", "log.folder"),
             ("Gauge readings…", "for a car without a logger: rpm, pressure and temperature by hand", "log.gauge"),
-            ("Write this log…", "as CSV or Parquet, raw or corrected, whole or what is in view", "log.write"),
+            ("Export log…", "as CSV or Parquet, raw or corrected, whole or what is in view", "log.write"),
         ):
             button = QPushButton(text)
             button.setToolTip(hint)

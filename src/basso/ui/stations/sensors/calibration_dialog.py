@@ -68,7 +68,7 @@ class CalibrationDialog(QDialog):
         self.reads.setCurrentIndex(int(calibration.reads == "V"))
         grid = QGridLayout()
         for i, (words, widget) in enumerate(
-            (("Day", self.day), ("Known by", self.against), ("It reads in", self.reads))
+            (("Day", self.day), ("Reference", self.against), ("It reads in", self.reads))
         ):
             label = Label(words)
             label.setBuddy(widget)
@@ -150,7 +150,7 @@ class CalibrationDialog(QDialog):
             [
                 f"Applied, {pressure.symbol}",
                 f"Read, {'V' if volts else pressure.symbol}",
-                f"Off the line, {pressure.symbol}",
+                f"Error from straight line, {pressure.symbol}",
             ]
         )
         for item in self._off:

@@ -96,7 +96,7 @@ def _zero(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
     part = _about(t, start - 2.0, min(end, start + 30.0) + 4.0)
     series = [Series("as logged", t[part], raw[part], tone="soft")]
     if check.correction is not None:
-        series.append(Series("put right", t[part], right[part]))
+        series.append(Series("corrected", t[part], right[part]))
     return Evidence(
         "With the engine stopped",
         "time, s",
@@ -160,7 +160,7 @@ def _delay(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
         Series("pressure as logged", channel.time_s[part], unit_span(raw[part]), tone="ink"),
     ]
     if check.correction is not None:
-        series.append(Series("put right", moved.time_s[part], unit_span(right[part]), tone="oil"))
+        series.append(Series("corrected", moved.time_s[part], unit_span(right[part]), tone="oil"))
     return Evidence(
         "A quick change of engine speed, each from its least to its most",
         "time, s",
@@ -282,7 +282,7 @@ def _range(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
 def _axes(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
     role = Role.LONGITUDINAL_G if check.id.startswith("longitudinal") else Role.LATERAL_G
     clouds = []
-    for recording, name, tone in ((a.recording, "as logged", "soft"), (a.corrected, "put right", "ink")):
+    for recording, name, tone in ((a.recording, "as logged", "soft"), (a.corrected, "corrected", "ink")):
         frame = thinned_on_g(recording)
         reference = references(frame).of(role) if frame is not None else None
         values = frame.get(role) if frame is not None else None

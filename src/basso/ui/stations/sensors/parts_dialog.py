@@ -57,7 +57,7 @@ class PartsDialog(QDialog):
         self.add_button, self.remove_button, self.shipped_button = (
             QPushButton("Add a part"),
             QPushButton("Remove"),
-            QPushButton("Those that ship"),
+            QPushButton("Restore defaults"),
         )
         self.add_button.clicked.connect(self._add)
         self.remove_button.clicked.connect(self._remove)

@@ -1,4 +1,4 @@
-"""What the Sensors station shows, worked out without Qt: the checks in order, and what was put right."""
+"""What the Sensors station shows, worked out without Qt: the checks in order, and what was corrected."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ _NOT_IN_THE_GARAGE = (
 
 @dataclass(frozen=True, slots=True)
 class CheckLine:
-    """One check as the list shows it. ``state``: "Cannot be judged", "Mind", "Note", "Sound", "Put right" or "Refused"."""
+    """One check as the list shows it. ``state``: "Fail", "Warning", "Note", "OK", "Corrected" or "Refused"."""
 
     check: Check
     name: str
@@ -44,42 +44,47 @@ def _line(a: Analysis, check: Check, units: DisplayUnits) -> CheckLine:
     if check.correction is not None and check.correction.key in a.options.refused:
         state, mark = "Refused", "below"
     elif check.correction is not None and a.puts_right(check):
-        state, mark = "Put right", "attention"
+        state, mark = "Corrected", "attention"
     else:
         state, mark = {
-            "fail": ("Cannot be judged", "below"), "warn": ("Mind", "attention"), "note": ("Note", "soft"), "ok": ("Sound", ""),
+            "fail": ("Fail", "below"), "warn": ("Warning", "attention"), "note": ("Note", "soft"), "ok": ("OK", ""),
         }[check.level]  # fmt: skip
     if (
         check.message.startswith("Cannot be checked")
         or "cannot be told" in check.message
         or "cannot be proved" in check.message
     ):
-        state = "Not known"
+        state = "Not checked"
     return CheckLine(check, name_of(check), state, mark, read_in(check.message, units), costs(check))
 
 
 def opening(a: Analysis | None) -> tuple[str, str]:
     """Whether the readings can be believed, in a sentence, and what lies under it."""
     if a is None:
-        return "No log is shown", "Open one under Recordings: what it says is checked before anything is judged."
+        return "No log is shown", "Open one under Logs: readings are checked before anything is judged."
     lines = check_lines(a, DisplayUnits())
     counts = {
-        s: sum(x.state == s for x in lines)
-        for s in ("Cannot be judged", "Mind", "Put right", "Refused", "Not known", "Sound")
+        s: sum(x.state == s for x in lines) for s in ("OK", "Corrected", "Refused", "Warning", "Fail", "Not checked")
     }
-    detail = ", ".join(f"{n} {s.lower()}" for s, n in counts.items() if n) + "."
-    if counts["Cannot be judged"]:
+    detail = ", ".join(f"{n} {_counted(s, n)}" for s, n in counts.items() if n) + "."
+    if counts["Fail"]:
         return "These readings cannot be believed", detail
     if counts["Refused"]:
-        return "Something that was found wrong is left as it is", detail
-    if counts["Put right"]:
-        n = counts["Put right"]
-        return f"The readings hold up once {n} {'thing is' if n == 1 else 'things are'} put right", detail
-    if counts["Mind"]:
-        return "The readings hold up, with something to mind", detail
+        return "A correction was refused: the fault stays in the readings", detail
+    if counts["Corrected"]:
+        n = counts["Corrected"]
+        return f"Readings OK after {n} {'correction' if n == 1 else 'corrections'}", detail
+    if counts["Warning"]:
+        return f"Readings OK, with {counts['Warning']} {_counted('Warning', counts['Warning'])}", detail
     if not a.side.proven:
-        return "The readings hold up, but which side is left is not known", detail
-    return "The readings hold up", detail
+        return "Readings OK; which side is left is not known", detail
+    return "Readings OK", detail
+
+
+def _counted(state: str, n: int) -> str:
+    """ "OK", "2 warnings" without the number."""
+    plural = "s" if state in ("Warning", "Fail") and n != 1 else ""
+    return state if state == "OK" else f"{state.lower()}{plural}"
 
 
 def first_turn_of(a: Analysis) -> tuple[float, float] | None:

@@ -123,5 +123,5 @@ def residuals(card: Sensor, calibration: Calibration | None, units: DisplayUnits
             Series("", applied[top - 1 :], off[top - 1 :], True, "soft"),
         ]
     return Evidence(
-        "Off the line", f"applied, {pressure.symbol}", f"read less the line, {pressure.symbol}", tuple(series), 0.0
+        "Error from straight line", f"applied, {pressure.symbol}", f"read less the line, {pressure.symbol}", tuple(series), 0.0
     )  # fmt: skip

@@ -39,7 +39,7 @@ _SHORT = {
 
 
 class SensorsStation(Station[SensorsPage]):
-    """Whether the readings can be believed, and what was put right."""
+    """Whether the readings can be believed, and what was corrected."""
 
     def __init__(self, bench: Bench) -> None:
         super().__init__(bench)
@@ -84,7 +84,7 @@ class SensorsStation(Station[SensorsPage]):
             found = [c for c in a.checks if c.level == level and c.id != "clearance"]
             if found:
                 return State(_SHORT.get(found[0].id, found[0].id.replace("_", " ")), mark)
-        return State("readings hold up" if a.side.proven else "left or right not proven")
+        return State("readings OK" if a.side.proven else "left or right not proven")
 
     def commands(self) -> tuple[Command, ...]:
         """The pages."""
@@ -109,7 +109,7 @@ class SensorsStation(Station[SensorsPage]):
             Command(
                 "sensors.drops",
                 "Judge",
-                "Drops along the oil's way",
+                "Pressure drops",
                 lambda: self._show_page(DROPS),
                 ("Ctrl+Shift+D",),
                 "what cooler and filter take, and the relief valve",

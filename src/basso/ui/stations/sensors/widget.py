@@ -1,4 +1,4 @@
-"""The Sensors station: whether the readings can be believed, check by check, with the evidence drawn and what was put right."""
+"""The Sensors station: whether the readings can be believed, check by check, with the evidence drawn and what was corrected."""
 
 from __future__ import annotations
 
@@ -73,7 +73,7 @@ class SensorsPage(QWidget):
         self.list.currentRowChanged.connect(lambda _: self._show_check())
         self._name, self._message = Words(look, Type.STATION), Words(look)
         self._costs, self._done = Words(look, Type.SMALL, "soft"), Words(look, Type.SMALL, "soft")
-        self.accept, self.amount, self._unit = QCheckBox("Put right"), QLineEdit(), Words(look, Type.SMALL, "soft")
+        self.accept, self.amount, self._unit = QCheckBox("Corrected"), QLineEdit(), Words(look, Type.SMALL, "soft")
         self.amount.setMaximumWidth(round(look.height() * 5))
         self.go_button = QPushButton("Show it in the log")
         self.turn_buttons = (QPushButton("It was a left"), QPushButton("It was a right"))
@@ -193,7 +193,7 @@ class SensorsPage(QWidget):
         return panel
 
     def show_page(self, page: int) -> None:
-        """Show the checks, the register of sensors, the drops along the oil's way or the fit planner: one of the pages above."""
+        """Show the checks, the register of sensors, the pressure drops or the fit planner: one of the pages above."""
         self.pages.choose(page)
         if page == REGISTER:
             self.register_wanted.emit()
@@ -252,20 +252,20 @@ class SensorsPage(QWidget):
             return
         self._name.setText(f"{line.name}: {line.state[:1].lower()}{line.state[1:]}")
         self._message.setText(line.finding)
-        self._costs.setText(f"What hangs on it: {line.costs}" if line.costs else "")
+        self._costs.setText(f"Why it matters: {line.costs}" if line.costs else "")
         if turn is not None:
             self._done.setText("")
             self.accept.setText("Turned over")
             self.accept.setChecked(line.check.correction is not None and a.puts_right(line.check))
         elif correction is not None:
-            self.accept.setText("Put right")
+            self.accept.setText("Corrected")
             used = next((c for c in a.corrections if c.key == correction.key), correction)
             self.accept.setChecked(a.puts_right(line.check))
             self._done.setText(
                 correction_words(used, self._units) + ("" if used.value == correction.value else ", as you said")
             )
             self.amount.setText(self._amount_shown(used.value, correction.unit))
-            self.amount.setAccessibleName(f"{line.name}, put right by")
+            self.amount.setAccessibleName(f"{line.name}, corrected by")
             self._unit.setText(self._units.pressure.symbol if correction.unit == "kPa" else correction.unit)
         drawn = evidence(a, line.check, self._units)
         self.plot.show_evidence(drawn)
@@ -326,5 +326,5 @@ class SensorsPage(QWidget):
             return Table("sensor-fitting", words=self.fit.words)
         if page == REGISTER:
             return Table("sensors", words=self.register.words)
-        heads = ["Check", "State", "Finding", "What hangs on it"]
+        heads = ["Check", "State", "Finding", "Why it matters"]
         return Table("checks", [heads, *([x.name, x.state, x.finding, x.costs] for x in self.lines)])

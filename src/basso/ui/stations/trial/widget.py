@@ -373,7 +373,7 @@ class _Board(QWidget):
             painter,
             box.left(),
             box.top() + line * 0.6,
-            "Time below a share of normal",
+            "Time below a % of normal",
             look.font(Type.SMALL_STRONG),
             look.color("ink"),
         )
@@ -416,7 +416,7 @@ class _Board(QWidget):
 
     def _paint_settle(self, painter: QPainter, x: float, y: float, width: float) -> None:
         look, line = self._look, self._look.height()
-        paint.text(painter, x, y, "What would settle the rest", look.font(Type.SMALL_STRONG), look.color("ink"))
+        paint.text(painter, x, y, "Still open", look.font(Type.SMALL_STRONG), look.color("ink"))
         painter.setFont(look.font(Type.BODY))
         painter.setPen(look.color("ink"))
         y += line * 0.8
