@@ -34,7 +34,7 @@ def test_one_document(capsys: pytest.CaptureFixture[str]) -> None:
 def test_for_people_and_what_cannot_be_judged(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     assert main(["corners", ONE]) == 0
     text = capsys.readouterr().out
-    assert "turn 6 " in text and "hairpin to one side" in text and "Turns to one side keep the pressure below" in text
+    assert "turn 6 " in text and "hairpin to one side" in text and "In turns to one side pressure holds up to" in text
     bad = tmp_path / "bad.csv"
     bad.write_text("Time [s],Oil Press [kPa]\n" + "".join(f"{i / 10},300\n" for i in range(400)))
     assert main(["corners", str(bad)]) == 2

@@ -34,7 +34,7 @@ def test_one_document_with_intervals(capsys: pytest.CaptureFixture[str]) -> None
     order = [g["at_100_mm2ps"] for g in d["grades"]]
     assert order == sorted(order)
     assert d["advice"]["lightest_that_holds"] in ("5W-40", "10W-40", None)
-    assert {f["school"] for f in d["floors"] if f["active"]} == {"7 psi per 1000 rpm", "Share of normal"}
+    assert {f["school"] for f in d["floors"] if f["active"]} == {"7 psi per 1000 rpm", "% of normal"}
     assert d["change"] is None and d["history"] == []
 
 

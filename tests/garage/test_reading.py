@@ -126,7 +126,7 @@ def test_the_cards_of_a_trial_are_listed_with_what_they_make_doubtful() -> None:
         "clearances were of another class" in said and "armed on one side only" in said and "engine map was not" in said
     )
     same = trial_cards([car], {"1"}, {"1"}, SI)
-    assert same is not None and same.listed == "Build sheet nothing differs." and not same.cautions
+    assert same is not None and same.listed == "Build sheet: no difference." and not same.cautions
     assert trial_cards([car], {"1"}, {"unknown"}, SI) is None
     other = CarHistory(Car(id="d", name="Other"), sessions=(replace(drives[1], car="d"),))
     only_first = history([build], drives[:1], [first])

@@ -63,11 +63,11 @@ def test_the_demo_knows_its_circuit_and_what_the_team_calls_its_turns(
 
 def test_it_opens_with_where_and_from_which_g_on(desk: Desk) -> None:
     station = desk.stations["corners"].page
-    assert station.title.startswith("Turns 2, 4, 6 and 7 left") and "nothing to the right" in station.title
+    assert station.title == "Oil is lost in left turns 2, 4, 6 and 7 and under braking at B3. Right turns are clean."
     words = station._detail.text()
     assert (
-        "Left turns keep the pressure below" in words
-        and "Right turns lost nothing up to" in words
+        "In left turns pressure holds up to" in words
+        and "In right turns nothing was lost up to" in words
         and "Test a change on turn" in words
     )
     assert "left turns" in station.side_words.text()
@@ -133,7 +133,7 @@ def test_it_copies_and_shows_its_working(desk: Desk, monkeypatch: pytest.MonkeyP
     assert (
         text.splitlines()[0] == desk.stations["corners"].page.title
         and "turn 2 left" in text
-        and "Left turns keep" in text
+        and "In left turns pressure holds" in text
     )
     shown: list[str] = []
     monkeypatch.setattr(WorkingDialog, "exec", lambda self: shown.extend(x.text() for x in self.findChildren(QLabel)))
@@ -162,7 +162,7 @@ def test_a_session_without_laps_says_what_it_takes_and_keeps_what_can_be_told(
     assert not desk.stations["corners"].page.name_button.isEnabled()
     look_at(application, desk, "hill-climb")
     assert (
-        desk.stations["corners"].page.title.startswith("Turns 1 and 3 to one side; nothing to the other side")
+        desk.stations["corners"].page.title.startswith("Oil is lost in turns 1 and 3 to one side.")
         and desk.stations["corners"].page.rose.isVisible()
     )
     assert not desk.stations["corners"].page.line_button.isVisible(), "a route has no lap line"
@@ -200,7 +200,7 @@ def test_a_corner_that_is_named_keeps_its_name_in_the_next_session_and_undo_take
     settle(application, desk)
     row = next(r for r in desk.stations["corners"].page.ladder.ladder.rows if r.id == "2")  # type: ignore[union-attr]
     assert row.words.startswith("Kiln, long left") and "turn 2 Kiln" in desk.stations["corners"].page._detail.text()
-    assert desk.stations["corners"].page._circuit_words.text().startswith("Harrowfell, on its kept map")
+    assert desk.stations["corners"].page._circuit_words.text().startswith("Harrowfell, on its saved map")
     look_at(application, desk, "gated")
     settle(application, desk)
     told = desk.stations["corners"].page.told

@@ -111,7 +111,7 @@ def test_a_dip_says_where_it_stands_by_exposure_and_what_the_engine_did() -> Non
     a = judged_scenario("baseline-1", 3).analysis
     worst = max(a.dips, key=exposure_of)
     words = dip_detail(a, worst, DisplayUnits())
-    assert f"By exposure number 1 of {len(a.dips)}." in words and "in the second before" in words
+    assert f"Worst of {len(a.dips)}." in words and "in the second before" in words
     rows = rival_rows(a, worst)
     assert rows[0].judged and not any(r.judged for r in rows[1:]) and rows[0].name.startswith("Left turn")
 
@@ -133,7 +133,7 @@ def test_a_session_opens_in_three_sentences_what_how_exposed_and_what_next() -> 
     assert "13 dips in 8 laps (hot thin oil 8, left turn 5)" in words.detail
     assert "27.6 s below the floor in 17 min" in words.detail and "Next: " in words.detail
     climb = opening(judged_scenario("hill-climb", 10).analysis, DisplayUnits())
-    assert "in 1 of 4 runs" in climb.title and "in 4 runs" in climb.detail
+    assert "on 1 of 4 runs" in climb.title and "in 4 runs" in climb.detail
 
 
 def test_exposure_orders_causes_and_promises_nothing() -> None:

@@ -680,7 +680,7 @@ def test_the_floors_know_the_engines_card(
 
 
 def test_what_the_filter_drank_is_said(desk: Desk) -> None:
-    assert "Filter, cooler and lines drank 0.31 L" in desk.stations["garage"].page.level._lines.text()
+    assert "Filter, cooler and lines took 0.31 L" in desk.stations["garage"].page.level._lines.text()
 
 
 def test_a_measured_viscosity_feeds_the_expected_pressure(application: QApplication, desk: Desk) -> None:

@@ -95,7 +95,7 @@ def test_a_builds_normal_is_kept_held_against_and_taken_back(
     assert (
         desk.stations["normal"]
         .page.change.text()
-        .startswith("Against Build 2, full mark, version 1: Normal is as it was")
+        .startswith("Against Build 2, full mark, version 1: Normal is unchanged")
     )
     desk.go_to("garage")
     desk.stations["garage"].page.select(view.normals[0].build)
@@ -180,7 +180,7 @@ def test_the_owners_choice_of_floors_is_kept_with_its_reason_and_holds(
     def act(dialog: QDialog) -> None:
         assert isinstance(dialog, FloorsDialog)
         for check, _ in dialog._rows:
-            check.setChecked(check.text() in ("Fixed", "Share of normal"))
+            check.setChecked(check.text() in ("Fixed", "% of normal"))
         dialog.forms["act_now"].setCurrentText("fixed")
         dialog._try_accept()
         said.append(dialog._problem.text())

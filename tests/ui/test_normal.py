@@ -63,9 +63,9 @@ def test_normal_is_told_first_in_a_sentence(desk: Desk) -> None:
     active = [
         n
         for n, state in zip(_column(desk, "schools", 0), _column(desk, "schools", 5), strict=True)
-        if state == "in force"
+        if state == "active"
     ]
-    assert active == ["7 psi per 1000 rpm", "Share of normal"]
+    assert active == ["7 psi per 1000 rpm", "% of normal"]
     assert "Hot idle" in desk.stations["normal"].page.cold.text()
     assert desk.stations["normal"].page.supposition.text().startswith("As driven:")
     assert "keep its sessions in the garage" in desk.stations["normal"].page.change.text()
@@ -115,7 +115,7 @@ def test_other_floors_are_told_of_at_once(application: QApplication, desk: Desk)
     desk.run("edit.undo")
     wait_until(application, lambda: desk.bench.sessions.analysis is not None)
     _told(application, desk)
-    assert "Share of normal" in [
+    assert "% of normal" in [
         n for n, s in zip(_column(desk, "schools", 0), _column(desk, "schools", 5), strict=True) if s
     ]
 
@@ -251,7 +251,7 @@ def test_every_school_that_is_a_pressure_is_drawn_on_the_field(desk: Desk) -> No
     assert picture is not None and len(picture.floors) == 1
     drawn = {c.words for c in picture.schools if c.segments}
     assert {"10 psi + 10 psi per 1000 rpm", "Maker's figures", "Fixed"} <= drawn | {c.words for c in picture.schools}
-    assert "Fixed" in drawn and "Share of normal" not in {c.words for c in picture.schools}
+    assert "Fixed" in drawn and "% of normal" not in {c.words for c in picture.schools}
     # Where the fixed line is drawn normal is what the line says.
     fixed = next(s.school.floor for s in told.schools if s.school.name == "Fixed")
     line = next(c for c in picture.schools if c.words == "Fixed")

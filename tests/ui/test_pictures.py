@@ -131,10 +131,10 @@ class TestPan:
 class TestWords:
     def test_the_opening_names_direction_g_and_what_to_do(self) -> None:
         words = opening(judged_scenario("baseline-1", 3).analysis, UNITS_KPA)
-        assert words.title.startswith("Left turns over 1.")
+        assert words.title.startswith("Left turns above 1.")
         assert "every lap" in words.title
         assert "Next:" in words.detail
-        assert "kPa needed" in words.detail
+        assert "kPa is needed" in words.detail
 
     def test_a_healthy_session_is_not_called_safe(self) -> None:
         words = opening(judged_scenario("truth-healthy", 101).analysis, UNITS_KPA)
@@ -144,7 +144,7 @@ class TestWords:
 
     @pytest.mark.parametrize(
         ("name", "says"),
-        [("truth-braking", "Braking over"), ("truth-high-rpm", "high rpm"), ("truth-hot-oil", "thin and hot"), ("truth-worn", "low everywhere"), ("truth-right", "Right turns")],
+        [("truth-braking", "Braking above"), ("truth-high-rpm", "high rpm"), ("truth-hot-oil", "hot and thin"), ("truth-worn", "low everywhere"), ("truth-right", "Right turns")],
     )  # fmt: skip
     def test_each_mechanism_has_its_sentence(self, name: str, says: str) -> None:
         assert says in opening(judged_scenario(name, 101).analysis, UNITS_KPA).title
@@ -165,7 +165,7 @@ class TestWords:
         steps = {s.what: s for s in working(a, a.dips[0], UNITS_KPA)}
         assert "as logged −" in steps["Lowest margin's pressure"].formula
         assert "vacuum" in steps["Lowest margin's pressure"].source
-        assert "ASTM D341" in steps["Expected pressure"].source
+        assert "ASTM D341" in steps["Normal pressure"].source
         assert "under it" in steps["What would change it"].formula
 
     @pytest.mark.parametrize(
@@ -184,7 +184,7 @@ class TestWords:
         assert what in step.source
         likely = float(a.likely_kpa[a.dips[0].dip.lowest_margin])
         assert f"the rest of the session leads to expect {likely:.0f} kPa here" in step.source
-        assert f"share of normal {a.dips[0].dip.told_share:.0%}" in step.formula
+        assert f"{a.dips[0].dip.told_share:.0%} of normal" in step.formula
 
     def test_working_of_exact_readings_holds_them_against_nothing(self) -> None:
         a = judged_scenario("baseline-1", 3).analysis
@@ -203,7 +203,7 @@ class TestWords:
     def test_with_the_engine_off_nothing_is_claimed(self) -> None:
         a = judged_scenario("baseline-1", 3).analysis
         rows = {r.name: r for r in readings(a, 1.0, UNITS_KPA)}
-        assert rows["Expected"].value == rows["Floor"].value == rows["Margin"].value == "–"
+        assert rows["Normal"].value == rows["Floor"].value == rows["Margin"].value == "–"
 
     def test_panels_have_units_and_hold_their_lines(self) -> None:
         for panel in panels(judged_scenario("baseline-1", 3).analysis, UNITS_PSI):
@@ -226,6 +226,6 @@ def test_where_the_pressure_is_sampled_too_slowly_lowest_means_at_or_below() -> 
     slow = workflow.judge(recording_of("\n".join(map(",".join, rows)).encode()))
     assert slow.at_or_below and slow.dips
     assert all(r.cells[2].startswith("≤") for r in dip_rows(slow, DisplayUnits()))
-    assert "deepest ≤" in opening(slow, DisplayUnits()).detail
+    assert "lowest ≤" in opening(slow, DisplayUnits()).detail
     whole = workflow.judge(recording_of("\n".join(lines).encode()))
     assert not any("≤" in r.cells[2] for r in dip_rows(whole, DisplayUnits()))

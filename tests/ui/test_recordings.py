@@ -67,7 +67,7 @@ def test_a_folder_is_read_and_every_log_listed(application: QApplication, desk: 
     assert "oil temperature" in lines["b"].finding
     assert lines["broken"].mark == "below" and "no table" in lines["broken"].finding
     title, detail = desk.stations["recordings"].page.words
-    assert title == "3 logs" and "1 not taken in" in detail
+    assert title == "3 logs" and "1 could not be read" in detail
     assert [e.title for e in desk.bench.sessions.entries] == ["a", "b"]
 
 

@@ -261,7 +261,7 @@ def test_a_log_of_the_day_shows_the_sensors_of_that_day_and_is_held_against_them
     desk.bench.sessions.show(entry)
     wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
     names = {x.check.id: x.state for x in desk.stations["sensors"].page.lines}
-    assert names["sensor_mount"] == "Warning" and names["sensor_type"] == "OK" and names["zero_trend"] == "Not known"
+    assert names["sensor_mount"] == "Warning" and names["sensor_type"] == "OK" and names["zero_trend"] == "Not checked"
     desk.go_to("sensors")
     desk.stations["sensors"].page.show_page(REGISTER)
     panel = desk.stations["sensors"].page.register

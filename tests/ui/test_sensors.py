@@ -47,15 +47,15 @@ def judged(application: QApplication, desk: Desk) -> None:
 
 def test_what_would_change_most_comes_first_with_its_evidence(absolute: Desk) -> None:
     s = absolute.stations["sensors"].page
-    assert s.title == "The readings OK once 1 thing is put right"
-    assert (s.lines[0].name, s.lines[0].state) == ("Zero of the pressure", "Corrected")
+    assert s.title == "Readings OK after 1 correction"
+    assert (s.lines[0].name, s.lines[0].state) == ("Pressure zero", "Corrected")
     assert s.line is s.lines[0] and "a sensor that reads high hides dips" in s._costs.text()
     drawn = s.plot.evidence
-    assert drawn is not None and [x.name for x in drawn.series] == ["as logged", "put right"]
+    assert drawn is not None and [x.name for x in drawn.series] == ["as logged", "corrected"]
     logged, right = drawn.series
     assert abs(float(logged.y[-40:].mean()) - 101.0) < 2.0 and abs(float(right.y[-40:].mean())) < 2.0
     unknown = next(x for x in s.lines if x.name == "Electrical load")
-    assert unknown.state == "Not known"  # nothing to go by: it does not pass
+    assert unknown.state == "Not checked"  # nothing to go by: it does not pass
 
 
 def test_a_correction_is_refused_undone_and_remembered(application: QApplication, absolute: Desk) -> None:
@@ -63,7 +63,7 @@ def test_a_correction_is_refused_undone_and_remembered(application: QApplication
     desk.stations["sensors"].page.accept.click()
     judged(application, desk)
     assert desk.stations["sensors"].page.lines[0].state == "Refused"
-    assert desk.stations["sensors"].page.title == "Something that was found wrong is left as it is"
+    assert desk.stations["sensors"].page.title == "A correction was refused: the fault stays in the readings"
     assert len(desk.bench.sessions.analysis.dips) < dips  # type: ignore[union-attr]
     recording = desk.bench.sessions.recording
     assert recording is not None and Memory.own().decisions.of(recording.content_hash).refused
@@ -124,7 +124,7 @@ def test_the_places_are_gone_to_one_after_the_other(application: QApplication, w
     assert (
         QApplication.clipboard()
         .text()
-        .startswith("Check\tState\tFinding\tWhy it matters\nJumps and flat lines\tPut right\t")
+        .startswith("Check\tState\tFinding\tWhy it matters\nJumps and flat lines\tCorrected\t")
     )
 
 
@@ -149,7 +149,7 @@ def test_without_a_log_it_says_what_to_do(wide_window: MainWindow) -> None:
     wide_window.desk.go_to("sensors")
     assert (
         wide_window.desk.stations["sensors"].page.title == "No log is shown"
-        and "Recordings" in wide_window.desk.stations["sensors"].page._detail.text()
+        and "Logs" in wide_window.desk.stations["sensors"].page._detail.text()
     )
 
 
@@ -263,7 +263,7 @@ def test_a_filter_is_drawn_and_told_apart_from_a_delay() -> None:
         check = next(c for c in a.checks if c.id == "delay")
         picture = evidence(a, check, units)
         assert check.correction is not None and picture is not None
-        assert [s.name for s in picture.series] == ["engine speed", "pressure as logged", "put right"]
+        assert [s.name for s in picture.series] == ["engine speed", "pressure as logged", "corrected"]
         words[name] = correction_words(check.correction, units)
     assert (
         words["filter"].startswith("a filter of 0.") and "undone" in words["filter"] and "0.00" not in words["filter"]
@@ -321,7 +321,7 @@ def test_one_click_says_which_way_the_first_turn_went_for_every_log_of_this_logg
     right.click()  # Harrowfell begins with a right
     wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
     assert desk.stations["dips"].page._title.text().startswith("Left turns")
-    assert "sound" in desk.stations["sensors"].page._name.text()
+    assert "OK" in desk.stations["sensors"].page._name.text()
     desk.bench.sessions.show(desk.bench.sessions.entries[1])
     wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
     assert desk.bench.sessions.analysis is not None and desk.bench.sessions.analysis.side.proven

@@ -101,7 +101,7 @@ class TestStart:
 class TestDips:
     def test_the_session_opens_with_a_sentence_and_the_worst_dip(self, opened: MainWindow) -> None:
         desk = opened.desk
-        assert desk.stations["dips"].page._title.text().startswith("Left turns over")
+        assert desk.stations["dips"].page._title.text().startswith("Left turns above")
         a = desk.bench.sessions.analysis
         assert a is not None
         worst = min(range(len(a.dips)), key=lambda i: a.dips[i].dip.min_margin_kpa)
@@ -449,7 +449,7 @@ class TestJudging:
         dialog = FloorsDialog(opened, opened.look, floors, units)
         assert dialog.floors() == floors, "an untouched dialog changes nothing"
         for check, _ in dialog._rows:
-            check.setChecked(check.text() == "Share of normal")
+            check.setChecked(check.text() == "% of normal")
         assert dialog.floors() == (Share(0.70),)
 
     def test_no_floor_at_all_is_not_accepted(self, opened: MainWindow) -> None:

@@ -121,10 +121,10 @@ class Analysis:
         """How far the pressure's zero can be trusted: one of :data:`basso.trust.verdict.ZERO_STATES`."""
         check = next((c for c in self.checks if c.id == "zero"), None)
         if self.zero is not None:
-            return "put right"
+            return "corrected"
         if check is not None and check.correction is not None:
-            return "left wrong"
-        return "proved" if check is not None and check.level == "ok" else "assumed"
+            return "wrong"
+        return "measured" if check is not None and check.level == "ok" else "assumed"
 
     @property
     def at_or_below(self) -> bool:

@@ -277,7 +277,7 @@ def change_words(c: NormalChange, units: DisplayUnits) -> str:
     low_words, high_words = (units.text(v, Quantity.PRESSURE, difference=True) for v in (low, high))
     band = f"{low_words} to {high_words}"
     if c.cause == NONE:
-        return "Normal is as it was: the session lies within what two sessions differ by."
+        return "Normal is unchanged: this session is within the usual scatter between sessions."
     where = "over" if c.offset_kpa > 0 else "under"
     clear = (c.low_kpa > 0) == (c.high_kpa > 0)
     lies = f"{by} {where} the earlier normal" + (f" ({band})" if clear else "")

@@ -65,7 +65,7 @@ def sheets_of(analysis: Analysis, units: DisplayUnits) -> tuple[Sheet, ...]:
                 for c in analysis.recording.channels
             ),
         ),
-        Sheet("Notes", ("What the reader assumed or repaired",), tuple((n,) for n in analysis.recording.notes)),
+        Sheet("Notes", ("Assumptions when reading",), tuple((n,) for n in analysis.recording.notes)),
     )  # fmt: skip
 
 

@@ -60,7 +60,7 @@ class Control:
 
 def control_of(a: Sequence[Analysis], b: Sequence[Analysis]) -> Control:
     """Hold the calm running of both sides against each other."""
-    proven = all(x.zero_state in ("proved", "put right") for x in (*a, *b))
+    proven = all(x.zero_state in ("measured", "corrected") for x in (*a, *b))
     normals = [_normal(side) for side in (a, b)]
     on_b, at_b = _off(b, normals[0])
     on_a, at_a = _off(a, normals[1])

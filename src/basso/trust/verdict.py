@@ -8,7 +8,7 @@ from typing import Literal
 from basso.recording.corrections import Correction
 
 Level = Literal["ok", "note", "warn", "fail"]
-ZERO_STATES = ("proved", "put right", "assumed", "left wrong")
+ZERO_STATES = ("measured", "corrected", "assumed", "wrong")
 """Best first: read at rest as nothing; what was read at rest taken off; never read at rest; wrong, and left so by the user."""
 
 

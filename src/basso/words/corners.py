@@ -57,7 +57,7 @@ def side_words(told: CornerFindings) -> str:
         f"{told.analysis.side.turns(s.direction).lower()} {100.0 * s.share:.0f} %"
         for s in sorted(known, key=lambda s: -s.share)
     ]
-    return f"Of the seconds at equal g, below the floor: {', '.join(parts)}."
+    return f"Time below the floor at equal g: {', '.join(parts)}."
 
 
 def runs_words(told: CornerFindings) -> str:

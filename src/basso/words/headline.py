@@ -86,7 +86,7 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
         return Words(alike or "This log cannot be judged yet", f"{missing} Its columns are: {names}.")
     if a.recording.manual:
         return _gauge_words(a, units)
-    resting = " The sensor's zero is assumed, not measured." if a.zero_state == "assumed" else " The zero is wrong and its correction was refused." if a.zero_state == "left wrong" else ""  # fmt: skip
+    resting = " The sensor's zero is assumed, not measured." if a.zero_state == "assumed" else " The zero is wrong and its correction was refused." if a.zero_state == "wrong" else ""  # fmt: skip
     doubts = doubt_words(a, units)
     resting += "".join(f" {read_in(c.message, units)}" for c in a.checks if c.id == "clearance")
     over = _count(len(a.rounds), _round_word(a)) if a.rounds else f"{a.exposure.running_s / 60:.0f} min of running"
@@ -194,7 +194,7 @@ def _deepest_words(a: Analysis, lowest: JudgedDip, units: DisplayUnits) -> str:
     if a.at_or_above:
         under = units.number(-dip.told_margin_kpa, Q.PRESSURE, difference=True)
         return f"{under} under the {need} needed, less what the sensor shakes by (≥ is a reading with it)"
-    return f"{lowest_words(a, dip.min_pressure_kpa, units)} where {need} is needed"
+    return f"{lowest_words(a, dip.min_pressure_kpa, units)} {units.pressure.symbol} where {need} is needed"
 
 
 def _count(n: int, word: str) -> str:

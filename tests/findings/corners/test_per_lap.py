@@ -28,7 +28,9 @@ def test_seconds_below_the_floor_a_lap_add_up_and_their_interval_is_students() -
     assert below.low is not None and 0.0 <= below.low < below.mean
     assert found["below_share_0.90"].mean > found["below_share_0.70"].mean > found["below_share_0.40"].mean
     assert found["recovery_s"].laps == len(a.dips)
-    assert "s (0.9 to 18.4) below the floor" in per_lap_words(per_lap(a)) and "A lap, of 7" in per_lap_words(per_lap(a))
+    assert "s (0.9 to 18.4) below the floor" in per_lap_words(per_lap(a)) and "Per lap (7 laps)" in per_lap_words(
+        per_lap(a)
+    )
 
 
 def test_without_laps_nothing_is_told_of_a_lap() -> None:

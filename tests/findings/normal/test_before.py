@@ -72,7 +72,7 @@ def test_a_cooler_oil_on_a_thicker_grade_is_a_warning_that_asks() -> None:
     found = cooler_oil(grade("15W-50"), heat(hot_c=108.0, air_c=22.0), thin)
     assert found is not None and found.cooler_c == pytest.approx(6.0) and found.air_c == pytest.approx(2.0)
     words = cooler_oil_words(found, "15W-50", DisplayUnits(temperature=UNITS["°F"]))
-    assert "11 °F cooler than on 5W-30" in words and "What would settle it" in words
+    assert "11 °F cooler than on 5W-30" in words and "To find out" in words
     # Not when it is no cooler, no thicker, driven slower, or there is nothing before.
     assert cooler_oil(grade("15W-50"), heat(hot_c=113.0), thin) is None
     assert cooler_oil(grade("0W-20"), heat(hot_c=100.0), thin) is None

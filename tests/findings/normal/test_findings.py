@@ -42,13 +42,13 @@ def told(analysis: Analysis) -> NormalFindings:
 def test_every_school_is_held_by_itself(analysis: Analysis, told: NormalFindings) -> None:
     by_name = {s.school.name: s for s in told.schools}
     assert set(by_name) == {s.name for s in SCHOOLS}
-    assert {n for n, s in by_name.items() if s.active} == {"7 psi per 1000 rpm", "Share of normal"}
+    assert {n for n, s in by_name.items() if s.active} == {"7 psi per 1000 rpm", "% of normal"}
     for s in told.schools:  # each as if it were the only rule
         alone = analyse(analysis.recording, JudgeOptions(floors=(s.school.floor,)))
         assert s.dips == len(alone.dips) and s.below_s == pytest.approx(sum(d.dip.duration_s for d in alone.dips))
     lean = by_name["7 psi per 1000 rpm"]
     assert lean.at_hot_kpa == pytest.approx(48.3 * told.racing_rpm / 1000.0)
-    share = by_name["Share of normal"]
+    share = by_name["% of normal"]
     assert share.over_kpa == pytest.approx(share.at_hot_kpa * 0.3 / 0.7)  # type: ignore[operator]
 
 
@@ -57,7 +57,7 @@ def test_a_floor_of_ones_own_takes_its_schools_place(analysis: Analysis) -> None
     found = find_normal(analyse(analysis.recording, JudgeOptions(floors=own)))
     assert found is not None
     active = {s.school.name: s.school.floor for s in found.schools if s.active}
-    assert active == {"Maker's figures": own[0], "Your own": own[1], "Share of normal": own[2]}
+    assert active == {"Maker's figures": own[0], "Your own": own[1], "% of normal": own[2]}
 
 
 def test_the_question_moves_the_answer(analysis: Analysis, told: NormalFindings) -> None:

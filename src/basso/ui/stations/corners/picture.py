@@ -233,7 +233,7 @@ def circuit_words(told: CornerFindings) -> str:
     line, track = told.circuit, told.analysis.track
     if line is None or track is None:
         return ""
-    whose = f"{track.circuit}, on its kept map. " if track.circuit else ""
+    whose = f"{track.circuit}, on its saved map. " if track.circuit else ""
     drawn = "Drawn from GPS." if line.from_gps else "Worked out from speed and g, for there is no path: a sketch."
     mirrored = "" if told.analysis.side.proven else " It may be mirrored: sign not proven."
     return whose + drawn + mirrored

@@ -70,7 +70,7 @@ class CornersStation(FindingStation["CornersPage", "CornerFindings"]):
             Command(
                 "circuit.keep",
                 "Judge",
-                "Keep map",
+                "Save map",
                 self._map.keep_map,
                 ("Ctrl+Shift+M",),
                 "one map of all sessions driven here: corners keep their numbers and names",

@@ -191,10 +191,8 @@ class RoseView(QWidget):
         self.rose: Rose | None = None
         self._floor = 0.7
         self.setMinimumHeight(round(look.height() * 9))
-        self.setAccessibleName("Oil rose: which way the oil was thrown, how hard, and the lowest % of normal there")
-        self.setToolTip(
-            "Which way the oil was thrown; a ring for each 0.2 g it felt; colour: the lowest % of normal seen there."
-        )
+        self.setAccessibleName("Oil rose: where the oil went, at which g, and the lowest % of normal there")
+        self.setToolTip("Where the oil went; one ring per 0.2 g on the oil; colour: the lowest % of normal seen there.")
         look.changed.connect(self.update)
 
     def show_rose(self, rose: Rose | None, floor: float, side: Side = KNOWN) -> None:

@@ -89,11 +89,11 @@ class CornersPage(QWidget):
         left.addWidget(self._ladder_box, 68)
         left.addSpacing(4)
         self._rose_box, self._loss_box = QWidget(), QWidget()
-        self._boxed(self._rose_box, "Oil rose", "which way the oil was thrown").addWidget(self.rose, 1)
+        self._boxed(self._rose_box, "Oil rose", "where the oil went, at which g").addWidget(self.rose, 1)
         right.addWidget(self._rose_box, 50)
         loss = QVBoxLayout(self._loss_box)
         loss.setContentsMargins(0, 0, 0, 0)
-        row = self._head("From which g on", "lowest % of normal against the g on the oil")
+        row = self._head("Threshold g", "lowest % of normal against the g on the oil")
         row.insertWidget(1, self.way)
         loss.addLayout(row)
         loss.addWidget(self.loss, 1)
@@ -123,7 +123,7 @@ class CornersPage(QWidget):
         self.name_button, self.keep_button, self.line_button = buttons = (QToolButton(), QToolButton(), QToolButton())
         said = (
             ("Name place…", "What the team calls the chosen place, in every session on this circuit"),
-            ("Keep map", "One map of all sessions driven here: corners keep their numbers"),
+            ("Save map", "One map of all sessions driven here: corners keep their numbers"),
             ("Set lap line…", "Two clicks across the circuit: laps begin there"),
         )
         for button, (words, hint) in zip(buttons, said, strict=True):

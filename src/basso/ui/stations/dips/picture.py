@@ -34,7 +34,7 @@ class DipRow:
 def columns(units: DisplayUnits) -> tuple[str, ...]:
     """Headings of the dip list, each with its unit."""
     p, t = units.pressure.symbol, units.temperature.symbol
-    return ("Dip", "Lap, place", f"Lowest, {p}", f"Under floor, {p}", "Share, %", "Length, s", f"At rpm · {t}", "Cause")
+    return ("Dip", "Lap, place", f"Lowest, {p}", f"Margin, {p}", "% of normal", "Length, s", f"At rpm · {t}", "Cause")
 
 
 def dip_rows(a: Analysis, units: DisplayUnits) -> list[DipRow]:
@@ -161,7 +161,7 @@ def panels(a: Analysis, units: DisplayUnits) -> tuple[Panel, ...]:
         Panel(
             place_words(a),
             pressure.symbol,
-            (Line("expected", expected, "expected"), Line("floor", floor, "floor"), Line("", measured, "measured")),
+            (Line("normal", expected, "expected"), Line("floor", floor, "floor"), Line("", measured, "measured")),
             0.0,
             1.1 * max(top, 1e-6),
             True,

@@ -119,7 +119,7 @@ class DipView(_Plot[DipPicture]):
             frame.curve(painter, p.time_s, values)
         painter.setClipping(False)
         line = look.height(Type.SMALL)
-        for values, color, words, up in ((p.expected, "fair", "expected", -0.8), (p.floor, "below", "floor", 0.8)):
+        for values, color, words, up in ((p.expected, "fair", "normal", -0.8), (p.floor, "below", "floor", 0.8)):
             known = np.flatnonzero(np.isfinite(values))
             if known.size:
                 at = frame.down(float(values[known[-1]])) + up * line

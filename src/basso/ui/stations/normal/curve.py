@@ -26,7 +26,7 @@ class CurveView(QWidget):
         self.setAccessibleName("Normal: expected pressure over engine speed")
         self.setToolTip(
             "Normal pressure with the oil of mid-session, with its 90 % interval; dots: calm running, each by its share "
-            "of normal; dashed: the floor in force. Where nothing was driven calmly there is no line."
+            "of normal; dashed: the active floor. Where nothing was driven calmly there is no line."
         )
         look.changed.connect(self.update)
 
@@ -83,7 +83,7 @@ class CurveView(QWidget):
         for values, color, width, dashed in ((p.normal, "ample", 2.0, False), (p.floor, "below", 1.6, True)):
             strokes.curve(painter, x, y_of(values), look.color(color), width, dashed)
         painter.setClipping(False)
-        self._name(painter, x, y_of(p.floor), "floor in force", "below", QPointF(0.8 * line, line), paint.LEFT)
+        self._name(painter, x, y_of(p.floor), "active floor", "below", QPointF(0.8 * line, line), paint.LEFT)
         self._name(painter, x, y_of(p.high), "normal", "ample", QPointF(-0.8 * line, -0.8 * line), paint.RIGHT)
 
     def _name(

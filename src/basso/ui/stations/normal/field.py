@@ -29,7 +29,7 @@ class FieldView(QWidget):
         self.setAccessibleName("Pressure field: expected pressure over engine speed and oil temperature")
         self.setToolTip(
             "Lines of expected pressure; shaded where the car ran settled; hatched where it was not driven: there the lines are the "
-            "form's own guess. Plum: where normal meets the floor in force; thin: each other rule's, and your own lines. The ring: racing speed and the hottest oil."
+            "form's own guess. Plum: where normal meets the active floor; thin: each other rule's, and your own lines. The ring: racing speed and the hottest oil."
         )
         self.setMouseTracking(True)
         self._said = ""
@@ -147,7 +147,7 @@ class FieldView(QWidget):
                 painter,
                 box.left() - 5,
                 box.center().y(),
-                "works hot",
+                "hot working range",
                 self._look.font(Type.SMALL_STRONG),
                 ink,
                 paint.RIGHT,
@@ -177,7 +177,7 @@ class FieldView(QWidget):
             paint.text(painter, area.left(), area.bottom() + line * 1.7, self._said, small, look.color("ink"))
         else:
             paint.text(painter, area.right(), area.bottom() + line * 1.7, "engine speed, rpm", small, soft, paint.RIGHT)
-        told = f"lines: expected, {self._units.pressure.symbol}; shaded: driven; hatched: not"
+        told = f"lines: normal, {self._units.pressure.symbol}; shaded: driven; hatched: not"
         free = area.width() - QFontMetricsF(small).horizontalAdvance("oil temperature, °C") - line
         if QFontMetricsF(small).horizontalAdvance(told) <= free:
             paint.text(painter, area.right(), line * 0.6, told, small, soft, paint.RIGHT)

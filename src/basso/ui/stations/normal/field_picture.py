@@ -38,7 +38,7 @@ class FieldPicture:
 
     Attributes:
         rpm, heat: edges of the picture, (low, high), rpm and °C.
-        contours: of expected pressure; ``floors``: where expected pressure meets the floor in force; ``schools``: where it meets
+        contours: of expected pressure; ``floors``: where expected pressure meets the active floor; ``schools``: where it meets
             each other school's and each of the owner's lines.
         density: shape (heat, rpm) counts of settled running; ``covered``: where normal rests on data, same shape.
         hot_area: (rpm low, high, °C low, high) of the car's hot working area, None where it was not judged.

@@ -202,13 +202,13 @@ def school_rows(told: NormalFindings, units: DisplayUnits) -> list[tuple[str, ..
                 over,
                 str(s.dips),
                 f"{s.below_s:.1f}",
-                "your line" if line else "in force" if s.active else "",
+                "your line" if line else "active" if s.active else "",
             )
         )
     return rows
 
 
-SCHOOL_HEADS = ("Rule", "Floor", "Over it", "Dips", "Below, s", "")
+SCHOOL_HEADS = ("Rule", "Floor", "Above floor", "Dips", "Below, s", "")
 
 
 def cold_to_hot(told: NormalFindings, units: DisplayUnits) -> list[str]:
@@ -362,7 +362,7 @@ def history_rows(told: NormalFindings, units: DisplayUnits) -> list[tuple[str, .
             rows.append((h.earlier.day, h.earlier.title, "–", "too little in common"))
             continue
         by = units.text(c.offset_kpa, _P, difference=True, signed=True)
-        words = "as it was" if c.cause == NONE else c.candidates[0].pattern.words if c.cause else "cannot tell why"
+        words = "unchanged" if c.cause == NONE else c.candidates[0].pattern.words if c.cause else "cannot tell why"
         rows.append((h.earlier.day, h.earlier.title, by, words))
     return rows
 

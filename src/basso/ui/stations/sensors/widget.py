@@ -250,7 +250,7 @@ class SensorsPage(QWidget):
             self.go_button.hide()
             self.plot.show_evidence(None)
             return
-        self._name.setText(f"{line.name}: {line.state[:1].lower()}{line.state[1:]}")
+        self._name.setText(f"{line.name}: {line.state}")
         self._message.setText(line.finding)
         self._costs.setText(f"Why it matters: {line.costs}" if line.costs else "")
         if turn is not None:

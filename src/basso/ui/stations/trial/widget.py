@@ -109,7 +109,7 @@ class TrialPage(QWidget):
         if self._comparison is None:
             return []
         unit = self._units.pressure.symbol
-        heads = ["Place", *(f"{h}, {unit}" for h in ("A", "B", "B − A", "low", "high")), "Passes", "Dips a lap"]
+        heads = ["Place", *(f"{h}, {unit}" for h in ("A", "B", "B − A", "low", "high")), "Passes", "Dips per lap"]
         lines: list[list[str]] = [[self.title], [self.detail], heads]
         for r in rows(self._comparison, self._units):
             low, high = (f"{v:.1f}" for v in r.interval[1:]) if r.interval is not None else ("", "")
@@ -319,7 +319,7 @@ class _Board(QWidget):
             "passes": width * 0.80,
             "dips": width * 0.89,
         }
-        for key, words in (("place", "Place"), ("passes", "Passes"), ("dips", "Dips a lap")):
+        for key, words in (("place", "Place"), ("passes", "Passes"), ("dips", "Dips per lap")):
             paint.text(painter, at[key], y, words, small, soft)
         for key, words in (("a", f"A, {unit}"), ("b", f"B, {unit}"), ("effect", "B − A")):
             paint.text(painter, at[key], y, words, small, soft, paint.RIGHT)
