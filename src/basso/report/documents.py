@@ -23,7 +23,8 @@ if TYPE_CHECKING:
     from basso.track.corners import Place
     from basso.trial.control import Control
     from basso.trial.effect import Effect
-    from basso.trial.verdict import Comparison, Side
+    from basso.trial.match import Side
+    from basso.trial.verdict import Comparison
 
 Document = dict[str, Any]
 

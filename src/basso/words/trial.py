@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from basso.sentence import read_in
-from basso.trial.verdict import TAKES_IN_NONE, TOO_SMALL
+from basso.trial.guards import TAKES_IN_NONE, TOO_SMALL
 from basso.units import DisplayUnits, Quantity
 from basso.words.headline import Words
 

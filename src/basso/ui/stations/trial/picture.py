@@ -14,7 +14,8 @@ from basso.units import DisplayUnits, Quantity
 from basso.words.trial import places_words
 
 if TYPE_CHECKING:
-    from basso.trial.verdict import Comparison, CornerRow, Side
+    from basso.trial.match import Side
+    from basso.trial.verdict import Comparison, CornerRow
 
 Q = Quantity
 

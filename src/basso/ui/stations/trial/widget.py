@@ -18,7 +18,8 @@ from basso.units import DisplayUnits
 from basso.words.trial import opening
 
 if TYPE_CHECKING:
-    from basso.trial.verdict import Comparison, Likeness
+    from basso.trial.match import Likeness
+    from basso.trial.verdict import Comparison
 
 
 class TrialPage(QWidget):
