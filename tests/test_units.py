@@ -29,7 +29,7 @@ def test_a_difference_does_not_know_the_offset(unit: Unit, a: float, b: float) -
     ("symbol", "value", "base"),
     [
         ("psi", 1.0, 6.894757293168361),
-        ("psi", 87.0, 599.84),
+        ("psi", 87.0, 599.8438845),
         ("bar", 4.0, 400.0),
         ("°F", 212.0, 100.0),
         ("°F", 32.0, 0.0),
@@ -39,10 +39,27 @@ def test_a_difference_does_not_know_the_offset(unit: Unit, a: float, b: float) -
         ("mph", 1.0, 0.44704),
         ("US qt", 1.0, 0.946352946),
         ("Hz", 100.0, 6000.0),
+        ("rad/s", 100.0, 954.929658551),
+        ("krpm", 6.5, 6500.0),
+        ("kg/cm²", 1.0, 98.0665),
+        ("MPa", 0.6, 600.0),
+        ("kn", 1.0, 0.514444444),
+        ("mbar", 10.0, 1.0),
+        ("Pa", 1000.0, 1.0),
+        ("mg", 1000.0, 1.0),
+        ("ft/s²", 32.174049, 1.0),
+        ("mi", 1.0, 1609.344),
+        ("ft", 1.0, 0.3048),
+        ("min", 1.0, 60.0),
+        ("h", 1.0, 3600.0),
+        ("ms", 1.0, 0.001),
+        ("µs", 1.0, 1e-6),
+        ("US gal", 1.0, 3.785411784),
+        ("in", 1.0, 25.4),
     ],
 )
 def test_known_conversions(symbol: str, value: float, base: float) -> None:
-    assert UNITS[symbol].to_base(value) == pytest.approx(base, rel=1e-5, abs=1e-9)
+    assert UNITS[symbol].to_base(value) == pytest.approx(base, rel=1e-6, abs=1e-12)
 
 
 def test_maker_window_of_4_to_6_bar_in_psi_is_not_rounded() -> None:

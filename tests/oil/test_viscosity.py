@@ -9,7 +9,7 @@ import pytest
 
 from basso.errors import InputError
 from basso.oil.grades import Grade, grade, grades, parse_oil
-from basso.oil.viscosity import walther
+from basso.oil.viscosity import log_viscosity, walther
 
 
 @pytest.mark.parametrize("oil", list(grades().values()), ids=lambda g: g.name)
@@ -64,3 +64,14 @@ def test_the_equation_holds_both_ways() -> None:
     curve, heat = walther(grade("10W-40")), np.linspace(-10.0, 180.0, 39)
     np.testing.assert_allclose(curve.temperature_c(curve.viscosity_mm2ps(heat)), heat, atol=1e-9)
     assert curve.temperature_c(np.array([14.5]))[0] == pytest.approx(100.0)
+
+
+@pytest.mark.parametrize("name", ["0W-20", "10W-60"])
+def test_the_table_is_as_exact_as_it_says(name: str) -> None:
+    """Between its knots too, and at both ends: half a degree from a knot the error is largest."""
+    oil = parse_oil(name)
+    heat = np.arange(-29.5, 200.0, 0.25)
+    exact = np.log(walther(oil).viscosity_mm2ps(heat) / walther(oil).viscosity_mm2ps(np.array([95.0])))
+    off = np.abs(log_viscosity(oil, heat) - exact)
+    assert off[heat > 40.0].max() < 7e-5 and off.max() < 6e-4
+    assert log_viscosity(oil, np.array([95.0]))[0] == pytest.approx(0.0, abs=1e-12)

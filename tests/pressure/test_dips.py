@@ -150,3 +150,72 @@ def test_noise_may_differ_from_sample_to_sample() -> None:
     pressure = np.where(T < 10.0, 300.0, _shaken(np.full(T.size, 270.0), 40.0, 3))
     floor, normal = np.full(T.size, 200.0), np.full(T.size, 400.0)
     assert find_dips(T, pressure, floor, normal, np.ones(T.size, dtype=bool), ReadingError(noise), DipRules()) == []
+
+
+def _dip_with_return(height: float, length: float) -> FloatArray:
+    """Below the floor from 5 to 7 s but for one stretch in the middle that lies so far over it."""
+    pressure = _box(5.0, 7.0, 60.0)
+    first = int(np.searchsorted(T, 6.0))
+    pressure[first : first + round(length * RATE)] = 200.0 + height
+    return pressure
+
+
+@pytest.mark.parametrize(
+    ("height", "length", "dips"),
+    [
+        (1.9, 0.24, 1),  # within 1 % of the floor: joined up to 0.3 s
+        (2.1, 0.24, 2),  # further over it: joined up to 0.2 s only
+        (2.1, 0.16, 1),
+        (50.0, 0.16, 1),
+        (1.9, 0.34, 2),
+    ],
+)
+def test_a_return_is_judged_by_its_height_and_its_length(height: float, length: float, dips: int) -> None:
+    assert len(_find(_dip_with_return(height, length), noise=0.0)) == dips
+
+
+def test_joining_and_hysteresis_can_be_set() -> None:
+    assert len(_find(_dip_with_return(50.0, 0.16), noise=0.0, join_s=0.1)) == 2
+    assert len(_find(_dip_with_return(50.0, 0.40), noise=0.0, join_s=0.5)) == 1
+    assert len(_find(_dip_with_return(3.9, 0.24), noise=0.0, hysteresis=0.02)) == 1
+
+
+@pytest.mark.parametrize(("missing", "lowest"), [(9, 150.0), (13, 140.0)])
+def test_a_short_hole_is_bridged_in_a_straight_line_and_a_long_one_is_not(missing: int, lowest: float) -> None:
+    """Missing readings between 150 kPa and 140 kPa: bridged up to 0.25 s from reading to reading."""
+    pressure = np.full(T.shape, 300.0)
+    first = int(np.searchsorted(T, 6.0))
+    pressure[first - 20 : first] = 150.0
+    pressure[first : first + missing] = np.nan
+    pressure[first + missing : first + missing + 20] = 140.0
+    (dip,) = _find(pressure, noise=0.0)
+    over_the_hole = 0.02 * (missing + 1) * (60.0 + 50.0) / 2.0
+    ends = dip.deficit_kpa_s - 0.02 * 19 * (50.0 + 60.0)
+    if missing == 9:
+        assert ends == pytest.approx(over_the_hole, abs=1.2)
+    assert dip.min_pressure_kpa == 140.0 and lowest in (140.0, 150.0)
+
+
+@pytest.mark.parametrize(("hole_s", "dips"), [(1.3, 1), (1.6, 2)])
+def test_a_hole_in_the_middle_of_a_dip_ends_it_from_a_second_and_a_half_on(hole_s: float, dips: int) -> None:
+    pressure = _box(5.0, 9.0)
+    pressure[(T > 6.0) & (6.0 + hole_s > T)] = np.nan
+    assert len(_find(pressure, noise=0.0)) == dips
+
+
+def test_a_pause_of_the_log_ends_a_dip() -> None:
+    pressure, time_s = _box(5.0, 9.0), T.copy()
+    time_s[T > 7.0] += 60.0
+    first, second = _find(pressure, time_s, noise=0.0)
+    assert first.end_s == pytest.approx(7.0, abs=0.021) and second.start_s == pytest.approx(67.02, abs=0.021)
+
+
+def test_a_return_outside_what_is_judged_ends_a_dip() -> None:
+    judged = np.ones(T.shape, dtype=bool)
+    judged[(T > 6.0) & (T < 6.1)] = False
+    assert len(_find(_box(5.0, 7.0), judged=judged, noise=0.0)) == 2
+
+
+@pytest.mark.parametrize(("depth", "dips"), [(1.1, 0), (1.4, 1)])
+def test_a_dip_has_to_lie_deeper_than_the_noise(depth: float, dips: int) -> None:
+    assert len(_find(_box(5.0, 7.0, depth), noise=1.0)) == dips
