@@ -23,7 +23,7 @@ from basso.normal.expected import fit_expected
 from basso.oil.grades import grade
 from basso.oil.viscosity import walther
 from basso.pressure.options import JudgeOptions
-from basso.standin.car import Session
+from basso.standin.car import Outing
 from basso.standin.engine import Heat
 from basso.standin.faults import write_csv
 from basso.standin.scenarios import generator
@@ -84,7 +84,7 @@ def one(seed: int) -> list[tuple[str, NormalChange]]:
     oil = setup.engine.oil
     start, ambient = float(rng.uniform(60, 85)), float(rng.uniform(12, 24))
     setup = replace(
-        setup, heat=Heat(start_c=start, ambient_c=ambient, rise_c=setup.heat.rise_c), session=Session(laps=8)
+        setup, heat=Heat(start_c=start, ambient_c=ambient, rise_c=setup.heat.rise_c), session=Outing(laps=8)
     )
     other = replace(setup, heat=replace(setup.heat, start_c=start + 8.0, ambient_c=ambient + 6.0))
     parts = [arrays(s, seed, w, oil) for s, w in ((setup, "spring"), (other, "summer"))]

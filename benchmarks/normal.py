@@ -21,9 +21,9 @@ from basso.analysis import analyse
 from basso.normal.expected import fit_expected
 from basso.oil.grades import grade
 from basso.pressure.options import JudgeOptions
-from basso.standin.car import Car, Session
+from basso.standin.car import Car, Outing
 from basso.standin.circuit import random_circuit
-from basso.standin.engine import Engine, Heat, balance_kpa, pump_flow
+from basso.standin.engine import Heat, TrueEngine, balance_kpa, pump_flow
 from basso.standin.faults import Logger, write_csv
 from basso.standin.pan import Pan
 from basso.standin.scenarios import generator
@@ -45,9 +45,9 @@ class Row:
     note: str
 
 
-def random_engine(rng: np.random.Generator) -> Engine:
+def random_engine(rng: np.random.Generator) -> TrueEngine:
     """An engine nobody tuned for."""
-    return Engine(
+    return TrueEngine(
         oil=str(rng.choice(OILS)),
         pump_l_per_rev=float(rng.uniform(0.009, 0.014)),
         bearing=float(rng.uniform(0.7, 1.6)),
@@ -66,7 +66,7 @@ def session(seed: int) -> tuple[Setup, Logger]:
     setup = Setup(
         random_circuit(rng), Car(grip_g=float(rng.uniform(1.0, 1.4))), engine,
         heat=Heat(start_c=float(rng.uniform(65, 95)), ambient_c=float(rng.uniform(8, 30)), rise_c=float(rng.uniform(75, 105))),
-        session=Session(laps=int(rng.integers(5, 10))),
+        session=Outing(laps=int(rng.integers(5, 10))),
     )  # fmt: skip
     logger = Logger(
         int(rng.choice([10, 20, 50, 100])), gps=True, pressure_unit=str(rng.choice(["psi", "bar", "kPa"])),
@@ -119,7 +119,7 @@ def fit_time() -> float:
     n = 360_000
     rpm = 4500.0 + 2000.0 * np.sin(np.arange(n) / 700.0) + rng.normal(0, 50, n)
     heat = 95.0 + 12.0 * np.sin(np.arange(n) / 90_000.0)
-    engine = Engine()
+    engine = TrueEngine()
     kpa = balance_kpa(engine, rpm, heat, pump_flow(engine, rpm)) * np.where(
         rng.random(n) < 0.3, rng.uniform(0.4, 1.0, n), 1.0
     )

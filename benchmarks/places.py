@@ -24,7 +24,7 @@ from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
 from basso.recording.spans import runs_of
-from basso.standin.car import Session
+from basso.standin.car import Outing
 from basso.standin.circuit import Circuit, random_circuit
 from basso.standin.faults import Logger
 from basso.standin.pan import Pan
@@ -73,7 +73,7 @@ def true_corners(circuit: Circuit) -> list[tuple[float, float, str]]:
 def _day(seed: int, day: int, circuit: Circuit) -> tuple[Simulated, Recording, int]:
     rng = generator(f"places/day {day}", seed)
     laps = int(rng.integers(5, 10))
-    session = Session(laps=laps, pace=float(rng.uniform(0.95, 1.0)), spread=float(rng.uniform(0.008, 0.02)))
+    session = Outing(laps=laps, pace=float(rng.uniform(0.95, 1.0)), spread=float(rng.uniform(0.008, 0.02)))
     setup = Setup(circuit, pan=Pan(fill_l=float(rng.uniform(3.8, 5.0))), session=session)
     logger = Logger(int(rng.choice([10, 20, 50, 100])), gps=True)
     simulated, csv = run_setup(setup, logger, generator(f"places/drive {day}", seed))

@@ -21,7 +21,7 @@ from basso.analysis import Analysis, analyse
 from basso.formats.write import part_of
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
-from basso.standin.car import Session
+from basso.standin.car import Outing
 from basso.standin.circuit import random_circuit
 from basso.standin.engine import Heat
 from basso.standin.faults import Logger, Mount
@@ -207,7 +207,7 @@ def trial(job: tuple[tuple[float, float, bool], float, int]) -> tuple[bool, str,
     heats = (COOL, WARM) if seed % 2 else (COOL, COOL)
     sides = []
     for tag, fill, heat in (("a", 4.2, heats[0]), ("b", 4.2 + more, heats[1])):
-        setup = Setup(circuit, pan=Pan(shape=_OFFSET_PAN, fill_l=fill), heat=heat, session=Session(laps=6))
+        setup = Setup(circuit, pan=Pan(shape=_OFFSET_PAN, fill_l=fill), heat=heat, session=Outing(laps=6))
         made_log = recording_of(run_setup(setup, Logger(), generator(f"silent {tag} {more}", seed))[1])
         sides.append(shifted(made_log, offset if tag == "b" else 0.0, gain if tag == "b" else 1.0, engine_off))
     c = run_trial("A", [sides[0]], "B", [sides[1]])

@@ -19,7 +19,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from basso.standin.car import Session
+from basso.standin.car import Outing
 from basso.standin.circuit import harrowfell
 from basso.standin.engine import Heat
 from basso.standin.faults import Logger
@@ -227,7 +227,7 @@ def main() -> None:
         os.environ["XDG_CACHE_HOME"] = f"{folder}/cache"
         os.environ["XDG_DATA_HOME"] = f"{folder}/data"
         log = Path(folder) / "hour.csv"
-        setup = Setup(harrowfell(), heat=Heat(start_c=82, tau_s=900), session=Session(laps=38))
+        setup = Setup(harrowfell(), heat=Heat(start_c=82, tau_s=900), session=Outing(laps=38))
         log.write_bytes(run_setup(setup, replace(Logger(100), extra_channels=11), generator("hour", 1))[1])
         python = sys.executable
         basso = [python, "-m", "basso"]

@@ -18,9 +18,9 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
 from basso.analysis import analyse
 from basso.pressure.thresholds import Threshold, find_thresholds
-from basso.standin.car import Car, Session
+from basso.standin.car import Car, Outing
 from basso.standin.circuit import random_circuit
-from basso.standin.engine import Engine, Heat, lagged
+from basso.standin.engine import Heat, TrueEngine, lagged
 from basso.standin.faults import Logger
 from basso.standin.pan import Pan
 from basso.standin.scenarios import generator, run_setup
@@ -53,10 +53,10 @@ def _setup(seed: int) -> tuple[Setup, Logger]:
         slosh_hz=float(rng.uniform(0.4, 0.8)),
         damping=float(rng.uniform(0.55, 0.85)),
     )
-    engine = Engine(bearing=float(rng.uniform(0.8, 1.4)), relief_kpa=float(rng.uniform(380, 620)))
+    engine = TrueEngine(bearing=float(rng.uniform(0.8, 1.4)), relief_kpa=float(rng.uniform(380, 620)))
     heat, drive = (
         Heat(start_c=float(rng.uniform(70, 88))),
-        (random_circuit(rng), Session(laps=int(rng.integers(6, 10)))),
+        (random_circuit(rng), Outing(laps=int(rng.integers(6, 10)))),
     )
     return Setup(drive[0], Car(), engine, heat=heat, pan=pan, session=drive[1]), Logger(
         int(rng.choice([10, 20, 50, 100])), gps=True

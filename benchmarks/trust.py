@@ -25,9 +25,9 @@ from basso.oil.grades import usual
 from basso.pressure.earlier import Known
 from basso.pressure.options import JudgeOptions
 from basso.recording.roles import Role
-from basso.standin.car import STEP_S, Car, Session
+from basso.standin.car import STEP_S, Car, Outing
 from basso.standin.circuit import random_circuit
-from basso.standin.engine import Engine, Heat
+from basso.standin.engine import Heat, TrueEngine
 from basso.standin.faults import Logger, Mount
 from basso.standin.pan import Pan
 from basso.standin.scenarios import generator, run_setup
@@ -47,7 +47,7 @@ class Fault:
     checks: tuple[str, ...]
     make: Callable[[float], dict[str, object]]
     strengths: tuple[float, ...]
-    true: Callable[[float, Engine], float] | None = None
+    true: Callable[[float, TrueEngine], float] | None = None
     history: bool = False
 
 
@@ -90,7 +90,7 @@ def late_by(constant_s: float) -> float:
 def session(seed: int) -> tuple[Setup, Logger]:
     """A circuit, engine and logger that nobody tuned for."""
     rng = generator("trust", seed)
-    engine = Engine(
+    engine = TrueEngine(
         bearing=float(rng.uniform(0.8, 1.4)),
         relief_kpa=float(rng.uniform(380, 620)),
         lag_s=float(rng.uniform(0.03, 0.06)),
@@ -98,7 +98,7 @@ def session(seed: int) -> tuple[Setup, Logger]:
     pan = _OFFSET_PAN if seed % 2 else Pan()
     setup = Setup(
         random_circuit(rng), Car(), engine, heat=Heat(start_c=float(rng.uniform(70, 88))), pan=pan,
-        session=Session(laps=int(rng.integers(5, 9))),
+        session=Outing(laps=int(rng.integers(5, 9))),
     )  # fmt: skip
     return setup, Logger(
         int(rng.choice([10, 20, 50, 100])), gps=True, pressure_unit=str(rng.choice(["psi", "bar", "kPa"]))

@@ -18,9 +18,9 @@ import numpy as np
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
 from basso.analysis import analyse
-from basso.standin.car import Car, Session
+from basso.standin.car import Car, Outing
 from basso.standin.circuit import harrowfell, random_circuit
-from basso.standin.engine import Engine, Heat
+from basso.standin.engine import Heat, TrueEngine
 from basso.standin.faults import Logger
 from basso.standin.pan import Pan
 from basso.standin.scenarios import generator, run_setup
@@ -54,10 +54,10 @@ VARIANTS: dict[str, tuple[dict[str, object], Logger]] = {
     "spikes, 10 Hz": ({}, Logger(10, spikes_per_min=6.0, dropouts_per_min=3.0)),
     "late by 0.15 s": ({}, Logger(50, delay_s=0.15)),
     "late by 0.30 s": ({}, Logger(50, delay_s=0.30)),
-    "slow gallery": ({"engine": Engine(lag_s=0.15)}, Logger(50)),
-    "small pump": ({"engine": Engine(pump_l_per_rev=0.008, bearing=0.8)}, Logger(50)),
-    "no relief": ({"engine": Engine(relief_kpa=900.0)}, Logger(50)),
-    "thick oil": ({"engine": Engine(oil="SAE 50", bearing=1.6)}, Logger(50)),
+    "slow gallery": ({"engine": TrueEngine(lag_s=0.15)}, Logger(50)),
+    "small pump": ({"engine": TrueEngine(pump_l_per_rev=0.008, bearing=0.8)}, Logger(50)),
+    "no relief": ({"engine": TrueEngine(relief_kpa=900.0)}, Logger(50)),
+    "thick oil": ({"engine": TrueEngine(oil="SAE 50", bearing=1.6)}, Logger(50)),
     "quick slosh": ({"pan": replace(_OFFSET, slosh_hz=1.5, damping=0.3)}, Logger(50)),
     "slow slosh": ({"pan": replace(_OFFSET, slosh_hz=0.3, fill_l=4.2)}, Logger(50)),
     "low on oil": ({"pan": replace(_OFFSET, fill_l=3.6)}, Logger(50)),
@@ -95,7 +95,7 @@ def varied(job: tuple[str, int]) -> Row:
     """One change of physics or logger, on a random circuit."""
     changes, logger = VARIANTS[job[0]]
     circuit = random_circuit(generator("bench circuit " + job[0], job[1]))
-    setup = replace(Setup(circuit, pan=_OFFSET, session=Session(laps=5)), **changes)  # type: ignore[arg-type]
+    setup = replace(Setup(circuit, pan=_OFFSET, session=Outing(laps=5)), **changes)  # type: ignore[arg-type]
     simulated, csv = run_setup(setup, logger, generator("bench " + job[0], job[1]))
     recording = recording_of(csv)
     return _row(job[0], true_dips(simulated), analyse(recording, side_said(recording)))
@@ -123,7 +123,7 @@ def trial(job: tuple[str, int]) -> tuple[str, bool, bool]:
     other = random_circuit(rng) if name == "another circuit" else circuit
     sides = []
     for tag, track, (fill, heat, laps) in (("a", circuit, a), ("b", other, b)):
-        setup = Setup(track, pan=Pan(fill_l=fill), heat=heat, session=Session(laps=laps))
+        setup = Setup(track, pan=Pan(fill_l=fill), heat=heat, session=Outing(laps=laps))
         sides.append(recording_of(run_setup(setup, Logger(), generator(tag + name, seed))[1]))
     c = run_trial("A", [sides[0]], "B", [sides[1]])
     naive = naive_difference(c) or 0.0

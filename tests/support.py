@@ -22,7 +22,7 @@ from basso.pressure.options import JudgeOptions
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
-from basso.standin.car import Session
+from basso.standin.car import Outing
 from basso.standin.circuit import harrowfell
 from basso.standin.engine import Heat
 from basso.standin.faults import Logger, write_csv
@@ -104,7 +104,7 @@ CLEAN = Logger(20, gps=True)
 @lru_cache(maxsize=32)
 def harrowfell_session(logger: Logger, laps: int = 4, seed: int = 7) -> Recording:
     """A warming-up session as a logger writes it."""
-    setup = Setup(harrowfell(), heat=Heat(start_c=78), session=Session(laps=laps))
+    setup = Setup(harrowfell(), heat=Heat(start_c=78), session=Outing(laps=laps))
     return recording_of(driven_and_logged(setup, logger, generator("faults", seed))[1])
 
 

@@ -11,9 +11,9 @@ from basso.analysis import Analysis, analyse
 from basso.pressure.floors import Fixed
 from basso.pressure.options import JudgeOptions
 from basso.recording.roles import Role
-from basso.standin.car import Car, Session
+from basso.standin.car import Car, Outing
 from basso.standin.circuit import harrowfell, random_circuit
-from basso.standin.engine import Engine, Heat
+from basso.standin.engine import Heat, TrueEngine
 from basso.standin.faults import Logger
 from basso.standin.pan import Pan
 from basso.standin.scenarios import generator, run_setup
@@ -77,7 +77,7 @@ def test_worn_bearings_are_told_from_hot_oil_by_the_earlier_normal() -> None:
 
 
 def _starving(logger: Logger, **changes: object):  # type: ignore[no-untyped-def]
-    setup = replace(Setup(harrowfell(), pan=Pan(fill_l=4.0), session=Session(laps=3)), **changes)  # type: ignore[arg-type]
+    setup = replace(Setup(harrowfell(), pan=Pan(fill_l=4.0), session=Outing(laps=3)), **changes)  # type: ignore[arg-type]
     simulated, csv = run_setup(setup, logger, generator("truth test", 5))
     return simulated, recording_of(csv)
 
@@ -186,15 +186,15 @@ def test_every_dip_carries_its_evidence() -> None:
 
 
 HEALTHY = {
-    "a slow gallery": ({"engine": Engine(lag_s=0.3)}, Logger(50)),
+    "a slow gallery": ({"engine": TrueEngine(lag_s=0.3)}, Logger(50)),
     "a late sensor": ({}, Logger(50, delay_s=0.6)),
     "a late sensor, 10 Hz": ({}, Logger(10, delay_s=0.3)),
     "a noisy sensor": ({}, Logger(50, noise_kpa=15.0)),
     "a loose connector, 10 Hz": ({}, Logger(10, spikes_per_min=10.0, dropouts_per_min=5.0)),
     "few samples": ({}, Logger(5)),
     "a cold start": ({"heat": Heat(start_c=25.0, ambient_c=10.0)}, Logger(25)),
-    "no relief valve in sight": ({"engine": Engine(relief_kpa=900.0)}, Logger(50)),
-    "an early relief valve": ({"engine": Engine(relief_kpa=380.0, relief_slope=2.0)}, Logger(50)),
+    "no relief valve in sight": ({"engine": TrueEngine(relief_kpa=900.0)}, Logger(50)),
+    "an early relief valve": ({"engine": TrueEngine(relief_kpa=380.0, relief_slope=2.0)}, Logger(50)),
     "a fast car": ({"car": Car(grip_g=1.9, brake_g=1.8, drive_g=0.9, power_w=400e3)}, Logger(50)),
 }
 
@@ -206,7 +206,7 @@ def test_healthy_engines_of_every_kind_raise_no_alarm(name: str) -> None:
     pan = Pan(shape=BoxPan(0.26, 0.20, 0.16, (0.0, 0.0, 0.008)), fill_l=5.6)
     for seed in (1, 2):
         circuit = random_circuit(generator("healthy " + name, seed))
-        setup = replace(Setup(circuit, pan=pan, session=Session(laps=4)), **changes)  # type: ignore[arg-type]
+        setup = replace(Setup(circuit, pan=pan, session=Outing(laps=4)), **changes)  # type: ignore[arg-type]
         simulated, csv = run_setup(setup, logger, generator("healthy drive " + name, seed))
         assert true_dips(simulated) == []
         assert analyse(recording_of(csv)).dips == ()

@@ -24,10 +24,9 @@ from basso.oil.grades import grade, usual
 from basso.pressure.options import JudgeOptions
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
-from basso.standin.car import Session as Drive
+from basso.standin.car import Outing as Drive
 from basso.standin.circuit import harrowfell
-from basso.standin.engine import Engine as TrueEngine
-from basso.standin.engine import Heat, balance_kpa, pump_flow
+from basso.standin.engine import Heat, TrueEngine, balance_kpa, pump_flow
 from basso.standin.faults import Logger
 from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup

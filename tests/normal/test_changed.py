@@ -10,12 +10,14 @@ import pytest
 from basso.normal.changed import changed_normal
 from basso.normal.expected import ExpectedPressure, fit_expected
 from basso.oil.grades import grade
-from basso.standin.engine import Engine, balance_kpa, pump_flow
+from basso.standin.engine import TrueEngine, balance_kpa, pump_flow
 
-ENGINE = Engine(relief_kpa=520.0, bearing=1.2)
+ENGINE = TrueEngine(relief_kpa=520.0, bearing=1.2)
 
 
-def _drive(engine: Engine, seed: int, warm_by: float = 0.0) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+def _drive(
+    engine: TrueEngine, seed: int, warm_by: float = 0.0
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
     """An hour's settled running at 2 Hz, oil warming by and by."""
     rng = np.random.default_rng(seed)
     n = 7000

@@ -11,7 +11,7 @@ from basso.analysis import analyse
 from basso.normal.drift import fit_drifting
 from basso.recording.roles import Role
 from basso.standin.circuit import random_circuit
-from basso.standin.engine import Engine, Heat, balance_kpa, pump_flow
+from basso.standin.engine import Heat, TrueEngine, balance_kpa, pump_flow
 from basso.standin.faults import Logger
 from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup, true_dips
@@ -21,7 +21,7 @@ from support import recording_of, score
 TIME_S = np.arange(0.0, 900.0, 0.1)
 
 
-def _driven(engine: Engine, seed: int, start_c: float) -> tuple[FloatArray, FloatArray, FloatArray]:
+def _driven(engine: TrueEngine, seed: int, start_c: float) -> tuple[FloatArray, FloatArray, FloatArray]:
     """(rpm, pressure in kPa, temperature in °C) of a quarter of an hour in which the oil warms up from ``start_c``."""
     rng = np.random.default_rng(seed)
     rpm = 4200.0 + 1900.0 * np.sin(TIME_S / 9.0) + 300.0 * np.sin(TIME_S / 2.3)
@@ -34,7 +34,7 @@ def _driven(engine: Engine, seed: int, start_c: float) -> tuple[FloatArray, Floa
 @pytest.mark.parametrize("relief_kpa", [380.0, 520.0, 900.0])
 @pytest.mark.parametrize("start_c", [62.0, 100.0])
 def test_normal_is_as_it_would_be_were_the_temperature_known(relief_kpa: float, start_c: float) -> None:
-    engine = Engine(relief_kpa=relief_kpa)
+    engine = TrueEngine(relief_kpa=relief_kpa)
     rpm, kpa, heat = _driven(engine, 1, start_c)
     expected, drift = fit_drifting(TIME_S, kpa, rpm, np.ones(rpm.size, dtype=bool))
     assert drift is not None and expected.valid
@@ -44,7 +44,7 @@ def test_normal_is_as_it_would_be_were_the_temperature_known(relief_kpa: float, 
 
 
 def test_what_is_lost_within_seconds_stays_lost() -> None:
-    engine = Engine(relief_kpa=520.0)
+    engine = TrueEngine(relief_kpa=520.0)
     rpm, kpa, _ = _driven(engine, 2, 75.0)
     dips = (np.mod(TIME_S, 90.0) > 60.0) & (np.mod(TIME_S, 90.0) < 66.0) & (rpm > 1500.0)
     expected, drift = fit_drifting(TIME_S, np.where(dips, 0.55 * kpa, kpa), rpm, np.ones(rpm.size, dtype=bool))
@@ -54,7 +54,7 @@ def test_what_is_lost_within_seconds_stays_lost() -> None:
 
 
 def test_an_engine_at_one_heat_does_not_drift() -> None:
-    engine = Engine()
+    engine = TrueEngine()
     rng = np.random.default_rng(3)
     rpm, _, _ = _driven(engine, 3, 100.0)
     kpa = balance_kpa(engine, rpm, np.full(rpm.size, 98.0), pump_flow(engine, rpm)) + rng.normal(0.0, 2.0, rpm.size)
@@ -63,7 +63,7 @@ def test_an_engine_at_one_heat_does_not_drift() -> None:
 
 
 def test_too_short_a_drive_has_no_drift() -> None:
-    rpm, kpa, _ = _driven(Engine(), 4, 80.0)
+    rpm, kpa, _ = _driven(TrueEngine(), 4, 80.0)
     expected, drift = fit_drifting(TIME_S[:600], kpa[600:1200], rpm[600:1200], np.ones(600, dtype=bool))
     assert expected.valid and drift is None
 
@@ -73,7 +73,7 @@ def test_dips_are_found_as_well_without_the_temperature_as_with_it() -> None:
     right, wrong = [0, 0], [0, 0]
     for seed in range(6):
         rng = generator("drift", seed)
-        engine = Engine(relief_kpa=float(rng.uniform(380, 620)), bearing=float(rng.uniform(0.8, 1.4)))
+        engine = TrueEngine(relief_kpa=float(rng.uniform(380, 620)), bearing=float(rng.uniform(0.8, 1.4)))
         setup = Setup(random_circuit(rng), engine=engine, heat=Heat(start_c=float(rng.uniform(68, 80))))
         simulated, csv = run_setup(setup, Logger(20, gps=True), generator("drift/drive", seed))
         told = recording_of(csv)

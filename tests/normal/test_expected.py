@@ -10,32 +10,34 @@ from basso.normal.settled import SettledLimits, settled
 from basso.oil.grades import grade
 from basso.recording.recording import frame_on
 from basso.recording.roles import Role
-from basso.standin.engine import Engine, balance_kpa, pump_flow
+from basso.standin.engine import TrueEngine, balance_kpa, pump_flow
 from support import judged_scenario, made_recording
 
 N = 6000
 
 
-def _engine_data(engine: Engine, seed: int = 0, low_rpm: float = 2500.0) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+def _engine_data(
+    engine: TrueEngine, seed: int = 0, low_rpm: float = 2500.0
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     rng = np.random.default_rng(seed)
     rpm, temperature = rng.uniform(low_rpm, 6800.0, N), rng.uniform(85.0, 112.0, N)
     pressure = balance_kpa(engine, rpm, temperature, pump_flow(engine, rpm))
     return pressure + rng.normal(0, 2.5, N), rpm, temperature
 
 
-def _error(fit: ExpectedPressure, engine: Engine) -> np.ndarray:
+def _error(fit: ExpectedPressure, engine: TrueEngine) -> np.ndarray:
     rpm, temperature = (a.ravel() for a in np.meshgrid(np.linspace(2600, 6700, 30), np.linspace(86, 111, 20)))
     true = balance_kpa(engine, rpm, temperature, pump_flow(engine, rpm))
     return np.asarray(np.abs(fit.at(rpm, temperature) / true - 1.0))
 
 
 ENGINES = {
-    "as shipped": Engine(),
-    "relief never reached": Engine(relief_kpa=900.0),
-    "early soft relief": Engine(relief_kpa=300.0, relief_slope=0.3),
-    "small pump": Engine(pump_l_per_rev=0.008, bearing=0.8),
-    "thick oil": Engine(oil="SAE 50", bearing=1.6),
-    "thin oil": Engine(oil="0W-20", bearing=0.8),
+    "as shipped": TrueEngine(),
+    "relief never reached": TrueEngine(relief_kpa=900.0),
+    "early soft relief": TrueEngine(relief_kpa=300.0, relief_slope=0.3),
+    "small pump": TrueEngine(pump_l_per_rev=0.008, bearing=0.8),
+    "thick oil": TrueEngine(oil="SAE 50", bearing=1.6),
+    "thin oil": TrueEngine(oil="0W-20", bearing=0.8),
 }
 
 
@@ -50,7 +52,7 @@ def test_within_3_percent_in_the_middle_and_6_at_the_edges(name: str) -> None:
 
 @pytest.mark.parametrize("share", [0.1, 0.2, 0.33])
 def test_dips_in_a_third_of_the_settled_samples_do_not_pull_it_down(share: float) -> None:
-    engine = Engine()
+    engine = TrueEngine()
     pressure, rpm, temperature = _engine_data(engine)
     rng = np.random.default_rng(9)
     starved = rng.random(N) < share
@@ -62,7 +64,7 @@ def test_dips_in_a_third_of_the_settled_samples_do_not_pull_it_down(share: float
 
 
 def test_froth_at_high_rpm_does_not_bend_it_down() -> None:
-    engine = Engine(relief_kpa=900.0)
+    engine = TrueEngine(relief_kpa=900.0)
     pressure, rpm, temperature = _engine_data(engine)
     frothed = np.where(rpm > 5800.0, pressure * (1 - 0.4 * (rpm - 5800.0) / 1000.0), pressure)
     fit = fit_expected(frothed, rpm, temperature, np.ones(N, dtype=bool))
@@ -72,14 +74,14 @@ def test_froth_at_high_rpm_does_not_bend_it_down() -> None:
 
 
 def test_it_rises_with_rpm_and_falls_with_temperature() -> None:
-    fit = fit_expected(*_engine_data(Engine()), np.ones(N, dtype=bool))
+    fit = fit_expected(*_engine_data(TrueEngine()), np.ones(N, dtype=bool))
     rpm = np.linspace(1500, 7000, 50)
     assert np.all(np.diff(fit.at(rpm, np.full(50, 100.0))) >= 0)
     assert np.all(np.diff(fit.at(np.full(50, 5000.0), np.linspace(80, 130, 50))) <= 0)
 
 
 def test_by_rpm_only_without_temperature() -> None:
-    pressure, rpm, _ = _engine_data(Engine())
+    pressure, rpm, _ = _engine_data(TrueEngine())
     fit = fit_expected(pressure, rpm, None, np.ones(N, dtype=bool))
     assert fit.method == "physical, rpm only"
     assert fit.temperature_range_c is None
@@ -90,20 +92,20 @@ def test_by_rpm_only_without_temperature() -> None:
 def test_too_little_to_learn_from_is_said(count: int) -> None:
     use = np.zeros(N, dtype=bool)
     use[:count] = True
-    fit = fit_expected(*_engine_data(Engine()), use)
+    fit = fit_expected(*_engine_data(TrueEngine()), use)
     assert not fit.valid
     assert "too little" in fit.reason
     assert np.isnan(fit.at(np.array([5000.0]), np.array([100.0]))).all()
 
 
 def test_one_engine_speed_is_not_enough() -> None:
-    pressure, rpm, temperature = _engine_data(Engine())
+    pressure, rpm, temperature = _engine_data(TrueEngine())
     use = np.abs(rpm - 5000.0) < 200.0
     assert not fit_expected(pressure, rpm, temperature, use).valid
 
 
 def test_what_it_covers() -> None:
-    fit = fit_expected(*_engine_data(Engine()), np.ones(N, dtype=bool))
+    fit = fit_expected(*_engine_data(TrueEngine()), np.ones(N, dtype=bool))
     inside = fit.covers(np.array([4000.0, 900.0, 4000.0]), np.array([100.0, 100.0, 140.0]))
     assert inside.tolist() == [True, False, False]
     assert not no_expectation("x").covers(np.array([4000.0]), None).any()
@@ -148,7 +150,7 @@ def test_on_a_whole_session_with_dips(seed: int) -> None:
 
 def test_the_right_oil_explains_temperature_without_a_bent_exponent() -> None:
     """An engine on a far thicker oil: told so, the fit's viscosity exponent is the engine's own."""
-    data = _engine_data(Engine(oil="SAE 50", bearing=1.6))
+    data = _engine_data(TrueEngine(oil="SAE 50", bearing=1.6))
     everywhere = np.ones(N, dtype=bool)
     told, untold = fit_expected(*data, everywhere, grade("SAE 50")), fit_expected(*data, everywhere, grade("0W-20"))
     assert told.oil.name == "SAE 50" and told.valid and untold.valid
@@ -177,7 +179,7 @@ def test_the_interval_holds_the_truth(name: str) -> None:
 
 
 def test_empty_cells_stay_empty() -> None:
-    pressure, rpm, temperature = _engine_data(Engine())
+    pressure, rpm, temperature = _engine_data(TrueEngine())
     driven = (rpm > 4500.0) | (rpm < 3000.0)
     fit = fit_expected(pressure, rpm, temperature, driven)
     assert fit.covers(np.array([2800.0, 5500.0]), np.array([100.0, 100.0])).all()
@@ -191,7 +193,7 @@ def test_empty_cells_stay_empty() -> None:
 
 
 def test_a_pump_of_two_stages_is_learned_from_the_data() -> None:
-    engine, rng = Engine(relief_kpa=900.0), np.random.default_rng(1)
+    engine, rng = TrueEngine(relief_kpa=900.0), np.random.default_rng(1)
     rpm, heat = rng.uniform(1500, 7000, 8000), rng.uniform(85, 112, 8000)
 
     def true(n: np.ndarray, t: np.ndarray) -> np.ndarray:
@@ -209,7 +211,7 @@ def test_a_pump_of_two_stages_is_learned_from_the_data() -> None:
 
 def test_dips_at_idle_speed_are_normal_there_not_starvation() -> None:
     """Idle lies far under a power law drawn through racing speeds; it is the engine's normal all the same."""
-    engine, rng = Engine(), np.random.default_rng(2)
+    engine, rng = TrueEngine(), np.random.default_rng(2)
     rpm = np.concatenate([rng.uniform(4200, 6800, 5000), rng.normal(900, 10, 800)])
     heat = rng.uniform(85, 110, rpm.size)
     kpa = balance_kpa(engine, rpm, heat, pump_flow(engine, rpm)) + rng.normal(0, 2, rpm.size)
@@ -221,7 +223,7 @@ def test_dips_at_idle_speed_are_normal_there_not_starvation() -> None:
 def test_the_curve_goes_through_json_unchanged() -> None:
     import json
 
-    fit = fit_expected(*_engine_data(Engine()), np.ones(N, dtype=bool))
+    fit = fit_expected(*_engine_data(TrueEngine()), np.ones(N, dtype=bool))
     again = ExpectedPressure.from_plain(json.loads(json.dumps(fit.as_plain())))
     rpm, heat = np.array([900.0, 4000.0, 6500.0]), np.array([80.0, 100.0, 125.0])
     np.testing.assert_array_equal(again.at(rpm, heat), fit.at(rpm, heat))

@@ -13,7 +13,7 @@ from basso.oil.grades import grade
 from basso.oilway.drops import find_drops, held_against
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
-from basso.standin.car import Session
+from basso.standin.car import Outing
 from basso.standin.circuit import harrowfell
 from basso.standin.engine import Heat
 from basso.standin.faults import Logger
@@ -30,7 +30,7 @@ OIL = grade("10W-40")
 def session(
     seed: int, filter_kpa: float = 40.0, cooler_kpa: float = 25.0, bypass_kpa: float = 1e9, start_c: float = 80.0
 ) -> Recording:
-    setup = Setup(harrowfell(), heat=Heat(start_c=start_c), session=Session(laps=3))
+    setup = Setup(harrowfell(), heat=Heat(start_c=start_c), session=Outing(laps=3))
     logger = Logger(20, filter_kpa=filter_kpa, cooler_kpa=cooler_kpa, bypass_kpa=bypass_kpa)
     return recording_of(run_setup(setup, logger, generator("drops", seed))[1])
 

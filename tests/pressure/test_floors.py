@@ -13,9 +13,9 @@ from basso.pressure.floors import (
     SCHOOLS,
     Fixed,
     Less,
+    PointTable,
     Share,
     Slope,
-    Table,
     highest_floor,
     moves_with_normal,
     parse_floor,
@@ -36,7 +36,7 @@ def test_lean_rule_is_7_psi_per_thousand() -> None:
 
 
 def test_a_table_is_linear_between_and_flat_outside() -> None:
-    table = Table(((1500.0, 100.0), (3500.0, 200.0)))
+    table = PointTable(((1500.0, 100.0), (3500.0, 200.0)))
     assert table.at(np.array([1000.0, 2500.0, 6000.0]), EXPECTED).tolist() == [100.0, 150.0, 200.0]
 
 

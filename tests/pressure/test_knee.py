@@ -11,9 +11,9 @@ from basso.analysis import Analysis, analyse
 from basso.findings.corners.findings import find_corners
 from basso.pressure.earlier import Known
 from basso.pressure.knee import Knee, find_knee
-from basso.standin.car import Session
+from basso.standin.car import Outing
 from basso.standin.circuit import random_circuit
-from basso.standin.engine import Engine, Heat
+from basso.standin.engine import Heat, TrueEngine
 from basso.standin.faults import Logger
 from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup
@@ -23,8 +23,8 @@ from support import recording_of
 
 def driven(seed: int, churn_rpm: float | None, rate_hz: int = 20) -> Analysis:
     rng = generator("knee", seed)
-    setup = Setup(random_circuit(rng), heat=Heat(start_c=80.0), session=Session(laps=6))
-    setup = replace(setup, engine=Engine(churn_rpm=churn_rpm))
+    setup = Setup(random_circuit(rng), heat=Heat(start_c=80.0), session=Outing(laps=6))
+    setup = replace(setup, engine=TrueEngine(churn_rpm=churn_rpm))
     return analyse(recording_of(run_setup(setup, Logger(rate_hz, gps=True), generator("knee/drive", seed))[1]))
 
 

@@ -11,7 +11,7 @@ from scipy.special import expit
 
 from basso.analysis import analyse
 from basso.pressure.pull import EQUAL, find_pull
-from basso.standin.car import Session
+from basso.standin.car import Outing
 from basso.standin.circuit import harrowfell
 from basso.standin.engine import lagged
 from basso.standin.faults import Logger
@@ -84,7 +84,7 @@ def _lesser(setup: Setup, simulated: Simulated, start_s: float) -> float:
 def test_what_is_told_together_took_both_by_the_true_surface(seed: int) -> None:
     """The pickup lies behind and to the left: braking takes the oil forward, a left turn to the right."""
     shape = BoxPan(0.26, 0.22, 0.16, (-0.03, 0.055, 0.008))
-    setup = Setup(harrowfell(), pan=Pan(shape=shape, fill_l=4.6), session=Session(laps=6))
+    setup = Setup(harrowfell(), pan=Pan(shape=shape, fill_l=4.6), session=Outing(laps=6))
     simulated, csv = run_setup(setup, Logger(50), generator("together", seed))
     recording = recording_of(csv)
     a = analyse(recording, side_said(recording))

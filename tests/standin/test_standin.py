@@ -10,10 +10,10 @@ import numpy as np
 import pytest
 
 from basso.errors import InputError
-from basso.standin.car import STEP_S, Car, Session, drive_session, dyno_session, speed_profile
+from basso.standin.car import STEP_S, Car, Outing, drive_session, dyno_session, speed_profile
 from basso.standin.circuit import Straight, Turn, harrowfell, lay_out
 from basso.standin.demo import demo_log
-from basso.standin.engine import Engine, Heat, balance_kpa, churned_air, oil_temperature, pump_flow
+from basso.standin.engine import Heat, TrueEngine, balance_kpa, churned_air, oil_temperature, pump_flow
 from basso.standin.faults import Logger
 from basso.standin.pan import Pan, move_oil
 from basso.standin.scenarios import SCENARIOS, generator, run, run_setup, scenario
@@ -47,7 +47,7 @@ def test_an_unknown_scenario_is_answered_with_the_known_ones() -> None:
 
 @pytest.fixture(scope="module")
 def drive():  # type: ignore[no-untyped-def]
-    return drive_session(Car(), harrowfell(), Session(laps=2), generator("test", 1))
+    return drive_session(Car(), harrowfell(), Outing(laps=2), generator("test", 1))
 
 
 class TestCar:
@@ -85,11 +85,11 @@ class TestCar:
 class TestEngine:
     rpm = np.linspace(900, 7000, 40)
 
-    def _at(self, engine: Engine, temperature: float = 100.0, air: float = 0.0) -> np.ndarray:
+    def _at(self, engine: TrueEngine, temperature: float = 100.0, air: float = 0.0) -> np.ndarray:
         return np.asarray(balance_kpa(engine, self.rpm, np.full(40, temperature), pump_flow(engine, self.rpm, air)))
 
     def test_what_the_pump_delivers_leaves_the_gallery(self) -> None:
-        engine = Engine()
+        engine = TrueEngine()
         p = self._at(engine)
         from basso.oil.grades import grade
         from basso.oil.viscosity import walther
@@ -100,17 +100,17 @@ class TestEngine:
         assert leaving == pytest.approx(pump_flow(engine, self.rpm), rel=1e-9)
 
     def test_rises_with_rpm_falls_with_heat_flattens_at_relief(self) -> None:
-        assert np.all(np.diff(self._at(Engine())) > 0)
-        assert np.all(self._at(Engine(), 120.0) < self._at(Engine(), 90.0))
-        assert self._at(Engine(), 60.0).max() < Engine().relief_kpa * 1.2
+        assert np.all(np.diff(self._at(TrueEngine())) > 0)
+        assert np.all(self._at(TrueEngine(), 120.0) < self._at(TrueEngine(), 90.0))
+        assert self._at(TrueEngine(), 60.0).max() < TrueEngine().relief_kpa * 1.2
 
     def test_air_and_wear_only_ever_lower_it(self) -> None:
-        assert np.all(self._at(Engine(), air=0.3) < self._at(Engine()))
-        assert np.all(self._at(Engine(bearing=2.0)) < self._at(Engine()))
+        assert np.all(self._at(TrueEngine(), air=0.3) < self._at(TrueEngine()))
+        assert np.all(self._at(TrueEngine(bearing=2.0)) < self._at(TrueEngine()))
 
     def test_churning_needs_rpm_and_time(self) -> None:
         rpm = np.where(np.arange(1000) < 500, 5000.0, 7000.0)
-        air = churned_air(Engine(churn_rpm=6000.0), rpm)
+        air = churned_air(TrueEngine(churn_rpm=6000.0), rpm)
         assert air[499] == 0.0
         assert 0 < air[510] < air[600] <= 0.4
 
@@ -145,7 +145,7 @@ class TestTruth:
         assert counts["baseline-1"] > 1.5 * counts["plus-0.4"]
 
     def test_an_accumulator_holds_the_pressure_up(self) -> None:
-        setup = Setup(harrowfell(), pan=Pan(fill_l=4.1), session=Session(laps=2))
+        setup = Setup(harrowfell(), pan=Pan(fill_l=4.1), session=Outing(laps=2))
         without = simulate(setup, generator("x", 1))
         with_bottle = simulate(replace(setup, bottle=Bottle()), generator("x", 1))
         low = without.pressure_kpa < 0.6 * without.healthy_kpa
@@ -153,14 +153,14 @@ class TestTruth:
         assert np.mean(with_bottle.pressure_kpa[low] - without.pressure_kpa[low]) > 20.0
 
     def test_the_accumulator_never_holds_more_oil_than_the_gas_law_allows(self) -> None:
-        s = simulate(Setup(harrowfell(), bottle=Bottle(), session=Session(laps=1)), generator("x", 2))
+        s = simulate(Setup(harrowfell(), bottle=Bottle(), session=Outing(laps=1)), generator("x", 2))
         assert s.bottle_kpa is not None
         assert s.bottle_kpa.min() >= Bottle().precharge_kpa - 1e-6
         assert s.bottle_kpa.max() <= s.pressure_kpa.max() + 5.0
 
 
 def test_a_logger_writes_what_it_is_told_to() -> None:
-    setup = Setup(harrowfell(), session=Session(laps=1))
+    setup = Setup(harrowfell(), session=Outing(laps=1))
     logger = Logger(25, "bar", "°F", "m/s²", "mph", clock=True, units_row=True, gps=True)
     head = run_setup(setup, logger, generator("x", 1))[1].decode().splitlines()[:3]
     assert head[0].startswith("Time,Engine speed,Oil pressure")

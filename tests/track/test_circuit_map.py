@@ -11,7 +11,7 @@ from basso.analysis import Analysis, analyse
 from basso.pressure.options import JudgeOptions
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
-from basso.standin.car import Session
+from basso.standin.car import Outing
 from basso.standin.circuit import Circuit, harrowfell, quarrymoss, random_circuit
 from basso.standin.faults import Logger
 from basso.standin.scenarios import generator, run_setup
@@ -24,7 +24,7 @@ _PATH = (Role.LATITUDE, Role.LONGITUDE)
 
 
 def drive(circuit: Circuit, day: str, laps: int = 5, rate: int = 20) -> Recording:
-    setup = Setup(circuit, session=Session(laps=laps))
+    setup = Setup(circuit, session=Outing(laps=laps))
     return recording_of(run_setup(setup, Logger(rate, gps=True), generator("circuit map " + day, 1))[1])
 
 

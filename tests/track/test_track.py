@@ -7,7 +7,7 @@ import pytest
 
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
-from basso.standin.car import Session
+from basso.standin.car import Outing
 from basso.standin.circuit import harrowfell, random_circuit
 from basso.standin.faults import Logger
 from basso.standin.pan import Pan
@@ -79,7 +79,7 @@ def _without(recording: Recording, *roles: Role) -> Recording:
 def test_laps_are_found_without_a_lap_column(seed: int, means: str) -> None:
     """On circuits nobody tuned on: as many laps as were driven, and their time, from GPS or from the g alone."""
     circuit = random_circuit(generator("laps", seed))
-    setup = Setup(circuit, session=Session(laps=6))
+    setup = Setup(circuit, session=Outing(laps=6))
     simulated, csv = run_setup(setup, Logger(20, gps=means == "path"), generator("laps drive", seed))
     true = np.bincount(simulated.drive.lap.astype(int))[1:7] * 0.01
     laps = find_laps(_without(recording_of(csv), Role.LAP))
@@ -101,7 +101,7 @@ def test_a_trial_needs_no_lap_column() -> None:
     """A by GPS, B by the g alone: their laps begin at different places and are laid on each other."""
     sides = []
     for name, fill, gps in (("a", 4.2, True), ("b", 4.5, False)):
-        setup = Setup(harrowfell(), pan=Pan(fill_l=fill), session=Session(laps=7))
+        setup = Setup(harrowfell(), pan=Pan(fill_l=fill), session=Outing(laps=7))
         csv = run_setup(setup, Logger(20, gps=gps), generator("no laps " + name, 1))[1]
         sides.append(_without(recording_of(csv), Role.LAP))
     c = run_trial("A", [sides[0]], "B", [sides[1]])
@@ -116,7 +116,7 @@ def test_a_line_that_is_found_parts_the_drive_into_as_many_laps_as_were_driven(
 ) -> None:
     rng = generator("track/laps", seed)
     driven = int(rng.integers(5, 9))
-    setup = Setup(random_circuit(rng), session=Session(laps=driven))
+    setup = Setup(random_circuit(rng), session=Outing(laps=driven))
     recording = recording_of(run_setup(setup, Logger(20, gps=True), generator("track/drive", seed))[1])
     bare = recording.with_channels(tuple(c for c in recording.channels if c.role not in without))
     assert sum(lap.complete for lap in find_laps(bare)) == driven

@@ -13,9 +13,9 @@ from basso.analysis import analyse
 from basso.findings.corners.passes import Pass
 from basso.memory.decisions import Decision
 from basso.recording.recording import Recording
-from basso.standin.car import Session
+from basso.standin.car import Outing
 from basso.standin.circuit import harrowfell, random_circuit
-from basso.standin.engine import Engine, Heat
+from basso.standin.engine import Heat, TrueEngine
 from basso.standin.faults import Logger
 from basso.standin.pan import Pan
 from basso.standin.scenarios import generator
@@ -35,7 +35,7 @@ def _run(
     side: str, seed: int, fill: float, hot: bool, laps: int = 7, circuit: int = 0, logger: Logger = PLAIN
 ) -> Recording:
     track = harrowfell() if circuit == 0 else random_circuit(generator("circuit", circuit))
-    setup = Setup(track, pan=Pan(fill_l=fill), heat=HOT if hot else COOL, session=Session(laps=laps))
+    setup = Setup(track, pan=Pan(fill_l=fill), heat=HOT if hot else COOL, session=Outing(laps=laps))
     return recording_of(driven_and_logged(setup, logger, generator(side, seed))[1])
 
 
@@ -131,7 +131,7 @@ def test_another_circuit_is_not_comparable(circuit: int) -> None:
 
 
 def test_no_shared_oil_temperature_is_not_comparable() -> None:
-    track, session = harrowfell(), Session(laps=5)
+    track, session = harrowfell(), Outing(laps=5)
     runs = []
     for side, heat in (
         ("a", Heat(start_c=80, ambient_c=5, rise_c=68)),
@@ -148,14 +148,14 @@ def test_no_shared_oil_temperature_is_not_comparable() -> None:
 def test_wet_against_dry_is_not_comparable() -> None:
     from basso.standin.car import Car
 
-    wet = Setup(harrowfell(), car=Car(grip_g=0.75, brake_g=0.7), session=Session(laps=6))
+    wet = Setup(harrowfell(), car=Car(grip_g=0.75, brake_g=0.7), session=Outing(laps=6))
     c = _compare(_run("a", 1, 4.2, False), recording_of(driven_and_logged(wet, Logger(), generator("wet", 1))[1]))
     assert c.verdict == "not_comparable"
     assert "cornering" in c.reasons[0]
 
 
 def test_an_engine_that_changed_too_is_not_credited_to_the_part() -> None:
-    worn = Setup(harrowfell(), engine=Engine(bearing=1.7), heat=COOL, session=Session(laps=6))
+    worn = Setup(harrowfell(), engine=TrueEngine(bearing=1.7), heat=COOL, session=Outing(laps=6))
     c = _compare(_run("a", 1, 4.2, False), recording_of(driven_and_logged(worn, Logger(), generator("worn", 1))[1]))
     assert c.verdict == "not_comparable"
     assert "straights" in c.reasons[0]
@@ -266,7 +266,7 @@ def test_what_a_change_does_is_still_seen_by_a_shifted_sensor() -> None:
 
 def _steady(side: str, fill: float, start_c: float) -> Recording:
     """Five laps during which the oil warms by three degrees only."""
-    setup = Setup(harrowfell(), pan=Pan(fill_l=fill), heat=Heat(start_c=start_c, tau_s=3000.0), session=Session(laps=5))
+    setup = Setup(harrowfell(), pan=Pan(fill_l=fill), heat=Heat(start_c=start_c, tau_s=3000.0), session=Outing(laps=5))
     return recording_of(driven_and_logged(setup, PLAIN, generator(side, 1))[1])
 
 

@@ -20,9 +20,9 @@ from basso.recording.recording import Recording
 from basso.recording.roles import Role
 from basso.recording.spans import runs_of
 from basso.report.documents import analysis_document
-from basso.standin.car import Session
+from basso.standin.car import Outing
 from basso.standin.circuit import random_circuit
-from basso.standin.engine import Engine, balance_kpa, pump_flow
+from basso.standin.engine import TrueEngine, balance_kpa, pump_flow
 from basso.standin.faults import Logger, Mount
 from basso.standin.pan import Pan
 from basso.standin.scenarios import generator, run_setup
@@ -398,7 +398,7 @@ def test_a_pressure_of_a_few_kilopascals_is_told_and_breaks_nothing(seed: int) -
     """Bar called kPa, written with one digit: what is left over 5 kPa lies near no curve at all."""
     rng = np.random.default_rng(seed)
     n = 4000
-    engine = Engine(relief_kpa=614.0, bearing=0.83)
+    engine = TrueEngine(relief_kpa=614.0, bearing=0.83)
     rpm = 5200.0 + 1400.0 * np.sin(np.arange(n) / 37.0) + rng.normal(0, 20, n)
     heat = np.linspace(70.0, 95.0, n)
     kpa = np.round(0.01 * balance_kpa(engine, rpm, heat, pump_flow(engine, rpm)) + rng.normal(0, 0.05, n), 1)
@@ -412,7 +412,7 @@ def test_a_pressure_of_a_few_kilopascals_is_told_and_breaks_nothing(seed: int) -
 def test_a_pan_that_braking_empties_is_no_clock_that_slips(seed: int) -> None:
     """The pressure sinks 0.6 to 0.9 s after the engine speed fell, lap after lap, and not on the out-lap: that is the oil."""
     pan = Pan(shape=BoxPan(0.27, 0.24, 0.16, (-0.054, -0.014, 0.008)), fill_l=4.1)
-    setup = Setup(random_circuit(generator("braking slip", seed)), pan=pan, session=Session(laps=6))
+    setup = Setup(random_circuit(generator("braking slip", seed)), pan=pan, session=Outing(laps=6))
     recording = recording_of(run_setup(setup, Logger(50), generator("braking slip drive", seed))[1])
     assert check_pressure_clock(recording) == []
 

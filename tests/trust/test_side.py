@@ -18,7 +18,7 @@ from basso.recording.recording import Recording
 from basso.recording.roles import Role
 from basso.report.documents import analysis_document
 from basso.report.tables import as_csv, dips_sheet
-from basso.standin.car import Session
+from basso.standin.car import Outing
 from basso.standin.circuit import harrowfell
 from basso.standin.engine import Heat
 from basso.standin.faults import Logger, Mount
@@ -36,7 +36,7 @@ _SIDED = re.compile(r"\b(left|right)\b", re.IGNORECASE)
 
 def driven(flipped: bool = False, gps: bool = False, seed: int = 3) -> Recording:
     """Harrowfell, whose long lefts bare the pickup, by a logger whose lateral g may be positive to the right."""
-    setup = Setup(harrowfell(), heat=Heat(start_c=92), session=Session(laps=4))
+    setup = Setup(harrowfell(), heat=Heat(start_c=92), session=Outing(laps=4))
     logger = Logger(gps=gps, mount=Mount(flip_lateral=flipped))
     return recording_of(driven_and_logged(setup, logger, generator("side", seed))[1])
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from basso.standin.engine import Engine, balance_kpa, pump_flow
+from basso.standin.engine import TrueEngine, balance_kpa, pump_flow
 from basso.trust.surface import asked, far_share, fitted, fitted_softly, hats, surface
 from basso.units import FloatArray
 
@@ -68,7 +68,7 @@ def test_hats_of_a_value_add_up_to_one() -> None:
 def test_over_what_an_engine_asks_for_a_valve_that_opens_at_ever_more_engine_speed_leaves_less() -> None:
     rng = np.random.default_rng(3)
     log_rpm, heat = np.log(rng.uniform(1500.0, 7000.0, 4000)), np.linspace(50.0, 110.0, 4000)
-    engine = Engine(relief_kpa=430.0)
+    engine = TrueEngine(relief_kpa=430.0)
     rpm = np.exp(log_rpm)
     pressure = balance_kpa(engine, rpm, heat, pump_flow(engine, rpm))
     left = []

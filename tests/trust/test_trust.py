@@ -13,7 +13,7 @@ from basso.analysis import analyse
 from basso.recording.corrections import apply
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
-from basso.standin.car import Session
+from basso.standin.car import Outing
 from basso.standin.circuit import harrowfell
 from basso.standin.faults import Logger
 from basso.standin.scenarios import generator
@@ -27,7 +27,7 @@ from support import driven_and_logged, made_recording, recording_of
 
 
 def _session(logger: Logger, laps: int = 2, **session: float) -> Recording:
-    setup = Setup(harrowfell(), session=replace(Session(laps=laps), **session))  # type: ignore[arg-type]
+    setup = Setup(harrowfell(), session=replace(Outing(laps=laps), **session))  # type: ignore[arg-type]
     return recording_of(driven_and_logged(setup, logger, generator("trust", 1))[1])
 
 
@@ -166,7 +166,7 @@ class TestDelay:
         [(0.1, 0.0, 100), (0.12, 0.0, 50), (0.2, 0.0, 50), (0.4, 0.0, 20), (0.2, 0.2, 100)],
     )
     def test_a_filter_is_told_from_a_delay_and_undone(self, filter_s: float, delay: float, rate_hz: int) -> None:
-        setup = Setup(harrowfell(), session=Session(laps=3))
+        setup = Setup(harrowfell(), session=Outing(laps=3))
         logger = Logger(rate_hz, filter_s=filter_s, delay_s=delay)
         simulated, csv = driven_and_logged(setup, logger, generator("trust", 1))
         recording = recording_of(csv)

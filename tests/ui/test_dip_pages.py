@@ -11,7 +11,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from basso.standin.car import Session
+from basso.standin.car import Outing
 from basso.standin.circuit import harrowfell
 from basso.standin.engine import Heat
 from basso.standin.faults import Logger
@@ -161,7 +161,7 @@ def test_a_lowest_reading_says_on_which_side_of_it_the_pressure_was(
 ) -> None:
     """A shaking sensor reads below what there was, a slow one misses the lowest; both are drawn under their dips."""
     log = tmp_path / "log.csv"
-    setup = Setup(harrowfell(), heat=Heat(start_c=84), session=Session(laps=3))
+    setup = Setup(harrowfell(), heat=Heat(start_c=84), session=Outing(laps=3))
     log.write_bytes(run_setup(setup, logger, generator("marks", 2))[1])
     desk = wide_window.desk
     desk.bench.sessions.open_logs([log])

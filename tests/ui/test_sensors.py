@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication
 from basso.analysis import analyse
 from basso.memory.decisions import Decision, Decisions
 from basso.memory.memory import Memory
-from basso.standin.car import Session
+from basso.standin.car import Outing
 from basso.standin.circuit import harrowfell
 from basso.standin.engine import Heat
 from basso.standin.faults import Logger
@@ -276,7 +276,7 @@ def test_a_filter_can_be_kept_as_logged_or_moved_by_another_amount(
     application: QApplication, wide_window: MainWindow, tmp_path: Path
 ) -> None:
     log = tmp_path / "filtered.csv"
-    setup = Setup(harrowfell(), heat=Heat(start_c=84), session=Session(laps=3))
+    setup = Setup(harrowfell(), heat=Heat(start_c=84), session=Outing(laps=3))
     log.write_bytes(run_setup(setup, Logger(50, filter_s=0.3), generator("filtered", 2))[1])
     desk = wide_window.desk
     desk.bench.sessions.open_logs([log])

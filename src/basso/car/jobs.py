@@ -40,7 +40,7 @@ class Column:
 
 
 @dataclass(frozen=True, slots=True)
-class Step:
+class SheetStep:
     """One step.
 
     Attributes:
@@ -85,7 +85,7 @@ class Sheet:
 
     key: str
     name: str
-    steps: tuple[Step, ...]
+    steps: tuple[SheetStep, ...]
 
     def as_plain(self) -> dict[str, Any]:
         """As a job keeps it."""
@@ -133,12 +133,12 @@ def _sheet(plain: Mapping[str, Any]) -> Sheet:
     return Sheet(plain["key"], plain["name"], tuple(_step(s) for s in plain["steps"]))
 
 
-def _step(plain: Mapping[str, Any]) -> Step:
+def _step(plain: Mapping[str, Any]) -> SheetStep:
     columns = tuple(
         Column(c["name"], tuple(c.get("choices", ())), tuple(c.get("good", ()))) for c in plain.get("columns", ())
     )
     lists = {k: tuple(plain[k]) for k in ("choices", "rows") if k in plain}
-    return Step(**{**plain, **lists, "columns": columns})
+    return SheetStep(**{**plain, **lists, "columns": columns})
 
 
 def begun(key: str, engine: Engine | None = None, build: Build | None = None) -> dict[str, Any]:
@@ -209,7 +209,7 @@ def _told(number: float, unit: str, units: DisplayUnits) -> str:
     return " ".join(_shown(number, unit, units))
 
 
-def entered(entries: Mapping[str, Any], step: Step) -> Entered:
+def entered(entries: Mapping[str, Any], step: SheetStep) -> Entered:
     """What was entered at a step; nothing yet where nothing (or nothing usable) was kept."""
     kept = entries.get(step.key)
     if not isinstance(kept, dict):
@@ -273,19 +273,19 @@ def ledger_of(job: Job, before: Iterable[OilEntry]) -> list[OilEntry]:
     return made
 
 
-def outside(step: Step, value: float) -> bool:
+def outside(step: SheetStep, value: float) -> bool:
     """True for a measurement outside the step's limits."""
     return (step.low is not None and value < step.low) or (step.high is not None and value > step.high)
 
 
-def unsafe(step: Step, value: float) -> bool:
+def unsafe(step: SheetStep, value: float) -> bool:
     """True for a measurement that may not stay so, whatever the reason."""
     return (step.never_below is not None and value < step.never_below) or (
         step.never_above is not None and value > step.never_above
     )
 
 
-def not_good(step: Step, got: Entered) -> list[str]:
+def not_good(step: SheetStep, got: Entered) -> list[str]:
     """What was found at a step's rows that may not stay so without a reason: "Rod 2 upper: copper showing"."""
     found = []
     for row in step.rows:
@@ -318,7 +318,7 @@ def state(sheet: Sheet, entries: Mapping[str, Any], units: DisplayUnits | None =
         e = entered(entries, step)
         done += e.done
         if e.done and held:
-            wrong.append(f"Step {number} is done before the hold point at step {held} was passed.")
+            wrong.append(f"SheetStep {number} is done before the hold point at step {held} was passed.")
         wrong += _wrong_at(number, step, e, units)
         if step.hold and not passed(step, e) and not held:
             held = number
@@ -326,35 +326,37 @@ def state(sheet: Sheet, entries: Mapping[str, Any], units: DisplayUnits | None =
     for key, words in _contradictions(sheet, entries, units):
         number, e = by_key[key]
         if not e.reason.strip():
-            wrong.append(f"Step {number}: {words}")
+            wrong.append(f"SheetStep {number}: {words}")
     return SheetState(done, len(sheet.steps), tuple(wrong))
 
 
-def passed(step: Step, got: Entered) -> bool:
+def passed(step: SheetStep, got: Entered) -> bool:
     """True for a hold point that somebody has put a name to, and for every step that is none."""
     return not step.hold or (got.done and bool(got.words.strip()))
 
 
-def _wrong_at(number: int, step: Step, e: Entered, units: DisplayUnits) -> list[str]:
+def _wrong_at(number: int, step: SheetStep, e: Entered, units: DisplayUnits) -> list[str]:
     if not e.done:
-        return [f"Step {number} is not done."]
+        return [f"SheetStep {number} is not done."]
     if step.measure and e.value is None and not step.optional:
-        return [f"Step {number}: {step.measure} was not measured."]
+        return [f"SheetStep {number}: {step.measure} was not measured."]
     if step.measure and e.value is not None and unsafe(step, e.value):
         value = _told(e.value, step.unit, units)
-        return [f"Step {number}: {step.measure} {value} is not safe, and no reason makes it so: {_safe(step, units)}."]
+        return [
+            f"SheetStep {number}: {step.measure} {value} is not safe, and no reason makes it so: {_safe(step, units)}."
+        ]
     if step.measure and e.value is not None and outside(step, e.value) and not e.reason.strip():
         value = _told(e.value, step.unit, units)
-        return [f"Step {number}: {step.measure} {value} is outside {limits(step, units)}; say why it may stay so."]
+        return [f"SheetStep {number}: {step.measure} {value} is outside {limits(step, units)}; say why it may stay so."]
     empty = [r for r in step.rows if step.columns and not e.rows.get(r, {}).get(step.columns[0].name, "").strip()]
     if empty:
-        return [f"Step {number}: {step.columns[0].name} of {empty[0]} was not written down."]
+        return [f"SheetStep {number}: {step.columns[0].name} of {empty[0]} was not written down."]
     if (bad := not_good(step, e)) and not e.reason.strip():
-        return [f"Step {number}: {bad[0]}; say why it may stay so."]
+        return [f"SheetStep {number}: {bad[0]}; say why it may stay so."]
     if step.hold and not e.words.strip():
-        return [f"Step {number}: who looked? It is a hold point."]
+        return [f"SheetStep {number}: who looked? It is a hold point."]
     if (step.words or step.choices) and not e.words.strip():
-        return [f"Step {number}: nothing was written down."]
+        return [f"SheetStep {number}: nothing was written down."]
     return []
 
 
@@ -389,14 +391,14 @@ def _contradictions(sheet: Sheet, entries: Mapping[str, Any], units: DisplayUnit
     return []
 
 
-def _safe(step: Step, units: DisplayUnits) -> str:
+def _safe(step: SheetStep, units: DisplayUnits) -> str:
     if step.never_above is not None:
         return f"never above {_told(step.never_above, step.unit, units)}"
     assert step.never_below is not None
     return f"never below {_told(step.never_below, step.unit, units)}"
 
 
-def limits(step: Step, units: DisplayUnits) -> str:
+def limits(step: SheetStep, units: DisplayUnits) -> str:
     """A step's limits with their unit."""
     low, high = (_shown(x, step.unit, units) if x is not None else None for x in (step.low, step.high))
     if low and high:

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from basso.analysis import Analysis
     from basso.pressure.options import JudgeOptions
     from basso.report.documents import Document
-    from basso.report.several import Told
+    from basso.report.several import JudgedLog
 
 _OWN_THREADS = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "POLARS_MAX_THREADS")
 
@@ -63,8 +63,8 @@ def run(arguments: argparse.Namespace) -> int:
     return 0
 
 
-def _in_turn(arguments: argparse.Namespace) -> list[Told]:
-    from basso.report.several import told_of
+def _in_turn(arguments: argparse.Namespace) -> list[JudgedLog]:
+    from basso.report.several import judged_log
     from basso.workflow import export_analysis
 
     judging, told = options.judging(arguments), []
@@ -72,7 +72,7 @@ def _in_turn(arguments: argparse.Namespace) -> list[Told]:
         analysis = _judge(arguments, judging, name)
         if arguments.out:
             export_analysis(analysis, Path(arguments.out))
-        told.append(told_of(analysis))
+        told.append(judged_log(analysis))
     return told
 
 
@@ -86,7 +86,7 @@ def _judge(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> A
     return judge(recording, options.judged_by(arguments, judging, recording, known.get(recording.content_hash)))
 
 
-def _in_parallel(arguments: argparse.Namespace, workers: int) -> list[Told]:
+def _in_parallel(arguments: argparse.Namespace, workers: int) -> list[JudgedLog]:
     """Every log by itself; they share nothing. One worker is this process, which need not be begun first, the others are new ones.
 
     Raises:
@@ -102,10 +102,10 @@ def _in_parallel(arguments: argparse.Namespace, workers: int) -> list[Told]:
     sizes = [path.stat().st_size if (path := Path(name)).is_file() else 0 for name in names]
     # The longest first, so that none is left over at the end for one worker alone.
     waiting = deque(sorted(range(len(names)), key=lambda i: -sizes[i]))
-    told: dict[int, Told] = {}
+    told: dict[int, JudgedLog] = {}
     problems: dict[int, str] = {}
 
-    def work(judge_one: Callable[[str], Told | str]) -> None:
+    def work(judge_one: Callable[[str], JudgedLog | str]) -> None:
         while waiting:
             try:
                 i = waiting.popleft()
@@ -150,12 +150,12 @@ def _get_ready() -> None:
     import basso.workflow  # noqa: F401
 
 
-def _told(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> Told | str:
+def _told(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> JudgedLog | str:
     """A log as its document, or the sentence that says why it cannot be used: an error's parts do not travel, its words do."""
-    from basso.report.several import told_of
+    from basso.report.several import judged_log
 
     try:
-        return told_of(_judge(arguments, judging, name))
+        return judged_log(_judge(arguments, judging, name))
     except InputError as error:
         return str(error)
 

@@ -16,7 +16,7 @@ from basso.errors import InputError
 from basso.files import put_whole
 from basso.platform.locks import locked
 
-Step = Callable[[dict[str, Any]], dict[str, Any]]
+Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
 State = Literal["missing", "sound", "damaged", "newer"]
 
 
@@ -30,7 +30,7 @@ class KeptFile:
         steps: the first brings version 1 up to 2, the next 2 up to 3; today's version follows from their number.
     """
 
-    def __init__(self, file: Path | None, rows: str, empty: type = dict, steps: Sequence[Step] = ()) -> None:
+    def __init__(self, file: Path | None, rows: str, empty: type = dict, steps: Sequence[Upgrade] = ()) -> None:
         self.file, self._rows, self._empty, self._steps = file, rows, empty, tuple(steps)
         self._version = len(self._steps) + 1
 

@@ -50,7 +50,7 @@ class Fixed:
 
 
 @dataclass(frozen=True, slots=True)
-class Table:
+class PointTable:
     """Points of (rpm, kPa), linear between, held flat outside."""
 
     points: tuple[tuple[float, float], ...]
@@ -98,7 +98,7 @@ class Less:
         return np.maximum(expected_kpa - self.kpa, 0.0)
 
 
-Floor = Slope | Fixed | Table | Share | Less
+Floor = Slope | Fixed | PointTable | Share | Less
 
 
 def moves_with_normal(floor: Floor) -> bool:
@@ -133,7 +133,7 @@ SCHOOLS: tuple[School, ...] = (
     ),
     School(
         "Maker's figures",
-        Table(((1000.0, 70.0), (2500.0, 28.0 * PSI_KPA))),
+        PointTable(((1000.0, 70.0), (2500.0, 28.0 * PSI_KPA))),
         "28 psi at 2500 rpm warm; put your maker's points here",
     ),
     School(
@@ -169,7 +169,7 @@ def parse_floor(text: str) -> Floor:
             return Share(fraction)
         if kind == "table":
             pairs = [p.split("=") for p in rest.split(",")]
-            return Table(tuple(sorted((float(n), float(p)) for n, p in pairs)))
+            return PointTable(tuple(sorted((float(n), float(p)) for n, p in pairs)))
     except ValueError:
         pass
     raise InputError(

@@ -61,7 +61,7 @@ class ReadingError:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Told:
+class ToldMargin:
     """The margin that tells whether the pressure was below the floor.
 
     Attributes:
@@ -151,7 +151,7 @@ def tell_margin(
     judged: NDArray[np.bool_],
     step_s: float,
     likely_kpa: FloatArray | None = None,
-) -> Told:
+) -> ToldMargin:
     """The margin less what readings are off by; arrays of shape (n,).
 
     Args:
@@ -165,7 +165,7 @@ def tell_margin(
     noise = np.broadcast_to(np.asarray(error.noise_kpa, dtype=np.float64), margin_kpa.shape)
     reach = round(reach_s(error, judged, step_s) / step_s) if step_s > 0.0 else 0
     if reach == 0:
-        return Told(margin_kpa, noise, True)
+        return ToldMargin(margin_kpa, noise, True)
     if _by_steps(error, judged):
         half = error.half_step_kpa
         told = _within_steps(margin_kpa, margin_kpa, half, reach)
@@ -173,15 +173,20 @@ def tell_margin(
             differ = margin_kpa - likely_kpa
             held = likely_kpa + _within_steps(np.clip(0.0, differ - half, differ + half), differ, half, reach)
             told = np.where(np.isfinite(held), 0.5 * (told + held), told)
-        return Told(told, np.full(margin_kpa.shape, _STEPS_LEAVE_KPA), False)
+        return ToldMargin(told, np.full(margin_kpa.shape, _STEPS_LEAVE_KPA), False)
     unsure = np.broadcast_to(_left(_weights(reach)[1], error.alike) * error.kpa, margin_kpa.shape)
-    alone = Told(parabola_about(margin_kpa, reach), unsure, False)
+    alone = ToldMargin(parabola_about(margin_kpa, reach), unsure, False)
     return alone if likely_kpa is None else _held_against(likely_kpa, margin_kpa, alone, reach, judged, step_s)
 
 
 def _held_against(
-    likely_kpa: FloatArray, margin_kpa: FloatArray, alone: Told, reach: int, judged: NDArray[np.bool_], step_s: float
-) -> Told:
+    likely_kpa: FloatArray,
+    margin_kpa: FloatArray,
+    alone: ToldMargin,
+    reach: int,
+    judged: NDArray[np.bool_],
+    step_s: float,
+) -> ToldMargin:
     """The likely margin and, of what readings differ from it by (d, told with a standard deviation s), the share d² − s² is of d².
 
     d² is the mean of those of the session near its floor and of those within a second: either may be alike where the other is not.
@@ -195,7 +200,7 @@ def _held_against(
     true = np.maximum(0.5 * lately + 0.5 * (usual + noise) - noise, 0.0)
     weight = np.maximum(1.0 - noise / (true + noise), _LEAST_WEIGHT)
     told = np.where(known, likely_kpa + weight * differ, alone.margin_kpa)
-    return Told(told, np.where(known, np.sqrt(weight), 1.0) * alone.unsure_kpa, False)
+    return ToldMargin(told, np.where(known, np.sqrt(weight), 1.0) * alone.unsure_kpa, False)
 
 
 def told_pressure(

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from basso.report.documents import Document, rounded, threshold_document
 
 if TYPE_CHECKING:
-    from basso.findings.corners.findings import CornerFindings, PlaceTold
+    from basso.findings.corners.findings import CornerFindings, PlaceFinding
 
 
 def corners_document(told: CornerFindings) -> Document:
@@ -43,7 +43,7 @@ def corners_document(told: CornerFindings) -> Document:
     }  # fmt: skip
 
 
-def _place(p: PlaceTold) -> Document:
+def _place(p: PlaceFinding) -> Document:
     return {
         "id": p.place.id, "kind": p.place.kind, "start_m": rounded(p.place.start_m, 1), "apex_m": rounded(p.place.apex_m, 1), "end_m": rounded(p.place.end_m, 1),
         "name": p.place.name or None, "banking_deg": rounded(p.banking_deg, 1), "radius_m": rounded(p.radius_m, 1), "peak_g": rounded(p.place.peak_g), "passes": len(p.passes), "below": p.dips,

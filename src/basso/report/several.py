@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Told:
+class JudgedLog:
     """A judged log as its document, with what lays it on another's map; small enough to come from another process.
 
     Attributes:
@@ -32,19 +32,19 @@ class Told:
     dips_m: tuple[tuple[float, float], ...]
 
 
-def told_of(a: Analysis) -> Told:
+def judged_log(a: Analysis) -> JudgedLog:
     """A judged log as its document."""
     track = a.track
     if track is None:
-        return Told(analysis_document(a), None, (), ())
+        return JudgedLog(analysis_document(a), None, (), ())
     along = track.lap_distance_m
     at = tuple((float(along[d.dip.first]), float(along[d.dip.lowest_margin])) for d in a.dips)
-    return Told(analysis_document(a), track.shape, track.places, at)
+    return JudgedLog(analysis_document(a), track.shape, track.places, at)
 
 
-def on_shared_maps(logs: Sequence[Told]) -> list[Document]:
+def on_shared_maps(logs: Sequence[JudgedLog]) -> list[Document]:
     """The documents, every log on the map of the first that was driven on its circuit: corners have the same ids in all of them."""
-    maps: list[Told] = []
+    maps: list[JudgedLog] = []
     documents = []
     for log in logs:
         if log.shape is None:
@@ -62,7 +62,7 @@ def on_shared_maps(logs: Sequence[Told]) -> list[Document]:
     return documents
 
 
-def _moved(log: Told, first: Told, shift_m: float) -> Document:
+def _moved(log: JudgedLog, first: JudgedLog, shift_m: float) -> Document:
     assert first.shape is not None and log.shape is not None
     length = first.shape.length_m
     more = log.document["more"]

@@ -53,7 +53,7 @@ class Drive:
 
 
 @dataclass(frozen=True, slots=True)
-class Session:
+class Outing:
     """How long the driver is out and how: engine off, idle, laps or runs, idle, engine off."""
 
     laps: int = 9
@@ -99,7 +99,7 @@ def speed_profile(car: Car, circuit: Circuit, pace: float, start_mps: float | No
     return gaussian_filter1d(np.array(speed), 4.0, mode="wrap" if circuit.closed else "nearest")
 
 
-def drive_session(car: Car, circuit: Circuit, plan: Session, rng: np.random.Generator) -> Drive:
+def drive_session(car: Car, circuit: Circuit, plan: Outing, rng: np.random.Generator) -> Drive:
     """Drive a session: engine off, idle, out-lap, laps, in-lap, idle, off (or separate runs on an open route)."""
     length = int(circuit.length_m)
     if circuit.closed:
@@ -125,14 +125,14 @@ def _slow_noise(rng: np.random.Generator, length: int) -> FloatArray:
     return gaussian_filter1d(rng.standard_normal(length), 60.0, mode="wrap")
 
 
-def _runs(car: Car, circuit: Circuit, plan: Session, rng: np.random.Generator) -> Drive:
+def _runs(car: Car, circuit: Circuit, plan: Outing, rng: np.random.Generator) -> Drive:
     pieces = []
     length = int(circuit.length_m)
     for i in range(plan.laps):
         profile = speed_profile(car, circuit, plan.pace * (1.0 + plan.spread * rng.standard_normal()))
         roll_out = np.sqrt(2 * 0.75 * _G * np.arange(length, 0, -1))
         speed = np.minimum(profile, np.maximum(roll_out, 0.6))
-        idle = Session(
+        idle = Outing(
             laps=1,
             off_before_s=plan.off_before_s if i == 0 else 0.0,
             idle_before_s=plan.idle_before_s,
@@ -147,7 +147,7 @@ def _runs(car: Car, circuit: Circuit, plan: Session, rng: np.random.Generator) -
     return Drive(**joined)
 
 
-def _in_time(car: Car, circuit: Circuit, speed: FloatArray, lap: FloatArray, plan: Session) -> Drive:
+def _in_time(car: Car, circuit: Circuit, speed: FloatArray, lap: FloatArray, plan: Outing) -> Drive:
     """Turn speed over distance into everything over time, with the standing parts before and after."""
     metres = np.arange(speed.size, dtype=np.float64)
     at = np.concatenate([[0.0], np.cumsum(2.0 / (speed[1:] + speed[:-1]))])
@@ -222,7 +222,7 @@ def _engine_speed(car: Car, speed: FloatArray, ax: FloatArray) -> tuple[FloatArr
     return np.array(rpm_out), np.array(throttle_out)
 
 
-def _with_starts(car: Car, rpm: FloatArray, plan: Session) -> FloatArray:
+def _with_starts(car: Car, rpm: FloatArray, plan: Outing) -> FloatArray:
     """Engine stopped at both ends, cranked for 1.2 s, then running up to a quick idle."""
     rpm = rpm.copy()
     off = round(plan.off_before_s / STEP_S)

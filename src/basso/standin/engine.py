@@ -19,7 +19,7 @@ from basso.units import FloatArray
 
 
 @dataclass(frozen=True, slots=True)
-class Engine:
+class TrueEngine:
     """The oil side of an engine.
 
     Attributes:
@@ -64,7 +64,7 @@ def oil_temperature(heat: Heat, drive: Drive) -> FloatArray:
     return np.asarray(smooth, dtype=np.float64)
 
 
-def balance_kpa(engine: Engine, rpm: FloatArray, temperature_c: FloatArray, pumped: FloatArray) -> FloatArray:
+def balance_kpa(engine: TrueEngine, rpm: FloatArray, temperature_c: FloatArray, pumped: FloatArray) -> FloatArray:
     """Gallery pressure at which what the pump delivers leaves the gallery, kPa gauge; ``pumped`` in L/min."""
     viscosity = walther(grade(engine.oil)).viscosity_mm2ps(temperature_c)
     drain = engine.bearing * (1.0 + rpm / engine.bearing_rpm) / viscosity
@@ -81,7 +81,7 @@ def _square_root_pressure(drain: FloatArray, orifice: float, flow: FloatArray) -
     return root
 
 
-def pump_flow(engine: Engine, rpm: FloatArray, air: FloatArray | float = 0.0) -> FloatArray:
+def pump_flow(engine: TrueEngine, rpm: FloatArray, air: FloatArray | float = 0.0) -> FloatArray:
     """Oil delivered in L/min at an air share of the intake."""
     flow: FloatArray = engine.pump_l_per_rev * rpm * (1.0 - np.asarray(air))
     return flow
@@ -94,7 +94,7 @@ def lagged(values: FloatArray, tau_s: float, start: float = 0.0, step_s: float =
     return np.asarray(smooth, dtype=np.float64)
 
 
-def churned_air(engine: Engine, rpm: FloatArray) -> FloatArray:
+def churned_air(engine: TrueEngine, rpm: FloatArray) -> FloatArray:
     """Share of air the crank beats into the oil at high rpm, with the second or so it takes to froth."""
     if engine.churn_rpm is None:
         return np.zeros(rpm.shape)

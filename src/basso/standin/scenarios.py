@@ -12,9 +12,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from basso.errors import InputError
-from basso.standin.car import Car, Session
+from basso.standin.car import Car, Outing
 from basso.standin.circuit import harrowfell, quarrymoss, random_circuit, straight_strip
-from basso.standin.engine import Engine, Heat
+from basso.standin.engine import Heat, TrueEngine
 from basso.standin.faults import Logger, write_csv
 from basso.standin.pan import Pan
 from basso.standin.simulate import Bottle, Setup, Simulated, simulate
@@ -34,7 +34,7 @@ class Scenario:
 
 
 def _at_harrowfell(laps: int = 9, **changes: object) -> Setup:
-    return replace(Setup(harrowfell(), session=Session(laps=laps)), **changes)  # type: ignore[arg-type]
+    return replace(Setup(harrowfell(), session=Outing(laps=laps)), **changes)  # type: ignore[arg-type]
 
 
 _LEVEL_UP = Pan(fill_l=4.7)
@@ -51,7 +51,7 @@ _SCENARIOS: tuple[Scenario, ...] = (
         "dyno",
         "Dyno baseline",
         "the engine on the builder's dyno: no g, rpm sweeps, oil warming",
-        lambda rng: (Setup(None, heat=Heat(start_c=70, rise_c=110, tau_s=160), session=Session(laps=7)), Logger(10)),
+        lambda rng: (Setup(None, heat=Heat(start_c=70, rise_c=110, tau_s=160), session=Outing(laps=7)), Logger(10)),
         1,
     ),
     Scenario(
@@ -123,7 +123,7 @@ _SCENARIOS: tuple[Scenario, ...] = (
         lambda rng: (
             Setup(
                 quarrymoss(),
-                session=Session(laps=4, idle_before_s=10, idle_after_s=12),
+                session=Outing(laps=4, idle_before_s=10, idle_after_s=12),
                 heat=Heat(start_c=76, tau_s=180),
             ),
             Logger(25, pressure_unit="kPa", temperature_unit="°F", acceleration_unit="m/s²", units_row=True),
@@ -135,20 +135,20 @@ _SCENARIOS: tuple[Scenario, ...] = (
         "truth-left",
         "Left turns",
         "pickup far to the left: uncovered in left turns",
-        lambda rng: (Setup(random_circuit(rng), pan=_pan(0.0, 0.055, 4.3), session=Session(laps=6)), Logger(50)),
+        lambda rng: (Setup(random_circuit(rng), pan=_pan(0.0, 0.055, 4.3), session=Outing(laps=6)), Logger(50)),
     ),
     Scenario(
         "truth-right",
         "Right turns",
         "pickup far to the right: uncovered in right turns",
-        lambda rng: (Setup(random_circuit(rng), pan=_pan(0.0, -0.055, 4.3), session=Session(laps=6)), Logger(50)),
+        lambda rng: (Setup(random_circuit(rng), pan=_pan(0.0, -0.055, 4.3), session=Outing(laps=6)), Logger(50)),
     ),
     Scenario(
         "truth-braking",
         "Braking",
         "pickup at the back: uncovered under braking",
         lambda rng: (
-            Setup(random_circuit(rng), car=Car(power_w=210e3), pan=_pan(-0.085, 0.0, 4.6), session=Session(laps=6)),
+            Setup(random_circuit(rng), car=Car(power_w=210e3), pan=_pan(-0.085, 0.0, 4.6), session=Outing(laps=6)),
             Logger(50),
         ),
     ),
@@ -161,7 +161,7 @@ _SCENARIOS: tuple[Scenario, ...] = (
                 straight_strip(),
                 car=Car(drive_g=1.35, power_w=420e3, ratios=(9.0, 6.6, 5.2, 4.2, 3.5, 3.0)),
                 pan=_pan(0.085, 0.0, 4.4),
-                session=Session(laps=8, idle_before_s=8, idle_after_s=8),
+                session=Outing(laps=8, idle_before_s=8, idle_after_s=8),
             ),
             Logger(50),
         ),
@@ -174,9 +174,9 @@ _SCENARIOS: tuple[Scenario, ...] = (
             Setup(
                 random_circuit(rng),
                 car=Car(down_rpm=4300.0),
-                engine=Engine(churn_rpm=5900.0, churn_share=0.55),
+                engine=TrueEngine(churn_rpm=5900.0, churn_share=0.55),
                 pan=replace(_FULL, shape=_CENTRED),
-                session=Session(laps=6),
+                session=Outing(laps=6),
             ),
             Logger(50),
         ),
@@ -188,10 +188,10 @@ _SCENARIOS: tuple[Scenario, ...] = (
         lambda rng: (
             Setup(
                 random_circuit(rng),
-                engine=Engine(oil="5W-30", bearing=1.25),
+                engine=TrueEngine(oil="5W-30", bearing=1.25),
                 pan=replace(_FULL, shape=_CENTRED),
                 heat=Heat(start_c=88, ambient_c=32, rise_c=100, tau_s=190),
-                session=Session(laps=7),
+                session=Outing(laps=7),
             ),
             Logger(50),
         ),
@@ -201,7 +201,7 @@ _SCENARIOS: tuple[Scenario, ...] = (
         "Healthy",
         "a well-filled pan with the pickup in the middle: nothing to find",
         lambda rng: (
-            Setup(random_circuit(rng), pan=replace(_FULL, shape=_CENTRED), session=Session(laps=8)),
+            Setup(random_circuit(rng), pan=replace(_FULL, shape=_CENTRED), session=Outing(laps=8)),
             Logger(50),
         ),
     ),
@@ -212,10 +212,10 @@ _SCENARIOS: tuple[Scenario, ...] = (
         lambda rng: (
             Setup(
                 random_circuit(rng),
-                engine=Engine(bearing=1.95, orifice=1.1),
-                healthy=Engine(),
+                engine=TrueEngine(bearing=1.95, orifice=1.1),
+                healthy=TrueEngine(),
                 pan=replace(_FULL, shape=_CENTRED),
-                session=Session(laps=6),
+                session=Outing(laps=6),
             ),
             Logger(50),
         ),

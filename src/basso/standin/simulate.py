@@ -8,9 +8,9 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from basso.recording.spans import runs_of
-from basso.standin.car import STEP_S, Car, Drive, Session, drive_session, dyno_session
+from basso.standin.car import STEP_S, Car, Drive, Outing, drive_session, dyno_session
 from basso.standin.circuit import Circuit
-from basso.standin.engine import Engine, Heat, balance_kpa, churned_air, lagged, oil_temperature, pump_flow
+from basso.standin.engine import Heat, TrueEngine, balance_kpa, churned_air, lagged, oil_temperature, pump_flow
 from basso.standin.pan import OilMotion, Pan, move_oil
 from basso.units import STANDARD_ATMOSPHERE_KPA, FloatArray
 
@@ -31,12 +31,12 @@ class Setup:
 
     circuit: Circuit | None
     car: Car = field(default_factory=Car)
-    engine: Engine = field(default_factory=Engine)
-    healthy: Engine | None = None
+    engine: TrueEngine = field(default_factory=TrueEngine)
+    healthy: TrueEngine | None = None
     """The engine as it was when its normal was learned, when that differs (wear, a stuck relief)."""
     heat: Heat = field(default_factory=Heat)
     pan: Pan = field(default_factory=Pan)
-    session: Session = field(default_factory=Session)
+    session: Outing = field(default_factory=Outing)
     bottle: Bottle | None = None
 
 
@@ -86,7 +86,7 @@ def simulate(setup: Setup, rng: np.random.Generator) -> Simulated:
 
 
 def _with_bottle(
-    engine: Engine, bottle: Bottle, rpm: FloatArray, temperature: FloatArray, flow: FloatArray
+    engine: TrueEngine, bottle: Bottle, rpm: FloatArray, temperature: FloatArray, flow: FloatArray
 ) -> tuple[FloatArray, FloatArray]:
     """March the accumulator: it gives when the gallery falls below its pressure and drinks when above."""
     alone = balance_kpa(engine, rpm, temperature, flow).tolist()

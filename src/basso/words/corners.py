@@ -12,16 +12,16 @@ from basso.track.runs import run_words
 from basso.trust.side import KNOWN, Side
 
 if TYPE_CHECKING:
-    from basso.findings.corners.findings import CornerFindings, PlaceTold
+    from basso.findings.corners.findings import CornerFindings, PlaceFinding
     from basso.findings.corners.per_lap import PerLap
-    from basso.findings.corners.runs import RunTold
+    from basso.findings.corners.runs import RunFinding
     from basso.pressure.thresholds import Threshold
 
 _HAIRPIN_M, _KINK_M = 22.0, 200.0
 _LONG_M = 150.0
 
 
-def place_words(p: PlaceTold) -> str:
+def place_words(p: PlaceFinding) -> str:
     """What a place is, in a few words: "long left, 92 m", with its name before and its banking behind."""
     way = p.place.way
     what = way if p.place.side_known or not p.place.is_corner else f"turn {way}"
@@ -78,7 +78,7 @@ def runs_words(told: CornerFindings) -> str:
     return f"{'; '.join(parts)}." if parts else ""
 
 
-def run_row_words(kind: str, runs: Sequence[RunTold]) -> str:
+def run_row_words(kind: str, runs: Sequence[RunFinding]) -> str:
     """What a row of runs is: "8 launches, 1.4 g"."""
     words = run_words(kind, len(runs))
     g = [r.peak_g for r in runs if math.isfinite(r.peak_g)]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -15,6 +14,7 @@ from basso.sentence import read_in
 from basso.trust.lookalikes import lookalike_words
 from basso.units import DisplayUnits, Quantity
 from basso.words.coverage import coverage_of
+from basso.words.opening import Opening
 from basso.words.session import by_cause, exposure_words, lowest_words, together_words, unknowns_words, when_words
 
 if TYPE_CHECKING:
@@ -67,15 +67,7 @@ _NEXT = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Words:
-    """A station's two opening lines."""
-
-    title: str
-    detail: str
-
-
-def opening(a: Analysis, units: DisplayUnits) -> Words:
+def opening(a: Analysis, units: DisplayUnits) -> Opening:
     """What matters in this session, first."""
     from basso.findings.corners.pattern import lap_pattern
 
@@ -83,7 +75,7 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
     if not a.judgeable:
         missing = " ".join(read_in(c.message, units) for c in a.checks if c.level == "fail")
         names = ", ".join(plain(c.name, 40) for c in a.recording.channels)
-        return Words(alike or "This log cannot be judged yet", f"{missing} Its columns are: {names}.")
+        return Opening(alike or "This log cannot be judged yet", f"{missing} Its columns are: {names}.")
     if a.recording.manual:
         return _gauge_words(a, units)
     resting = " The sensor's zero is assumed, not measured." if a.zero_state == "assumed" else " The zero is wrong and its correction was refused." if a.zero_state == "wrong" else ""  # fmt: skip
@@ -96,11 +88,11 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
         seen = coverage_of(a)
         covered = read_in(seen.words, units)
         if margin.size == 0:
-            return Words("Nothing could be judged in this session", f"{doubts}{covered}")
+            return Opening("Nothing could be judged in this session", f"{doubts}{covered}")
         if doubts:
-            return Words("No verdict: a reading cannot be what its column says", f"{doubts}{covered}")
+            return Opening("No verdict: a reading cannot be what its column says", f"{doubts}{covered}")
         least = units.text(float(margin.min()), Q.PRESSURE, difference=True, signed=True)
-        return Words(
+        return Opening(
             "No dips: the pressure stayed above the floor"
             if seen.is_most
             else f"No dips in the {seen.judged_min:.1f} min that could be judged",
@@ -139,11 +131,11 @@ def opening(a: Analysis, units: DisplayUnits) -> Words:
         f"{exposure_words(a, units)}.{resting} {_missing_next(a, needed) or (everywhere.detail if everywhere is not None else _NEXT[name])}"
     )
     if of_needed:
-        return Words(of_needed, f"{title} {detail}")
-    return Words(title, f"{detail} {alike}".strip())
+        return Opening(of_needed, f"{title} {detail}")
+    return Opening(title, f"{detail} {alike}".strip())
 
 
-def _everywhere(a: Analysis) -> Words | None:
+def _everywhere(a: Analysis) -> Opening | None:
     """Title and next step where the pressure is below the floor more often than not; None where it is not."""
     below_min, judged_min = a.exposure.below_floor_s / 60.0, coverage_of(a).judged_min
     if not judged_min or below_min < 0.5 * judged_min:
@@ -151,24 +143,24 @@ def _everywhere(a: Analysis) -> Words | None:
     known = a.judged & np.isfinite(a.expected_kpa) & np.isfinite(a.floor.kpa)
     over = float(np.mean(a.floor.kpa[known] > a.expected_kpa[known])) if known.any() else 0.0
     if over > 0.5 and a.options.normal is None:
-        return Words(
+        return Opening(
             f"Below the floor in {below_min:.1f} of {judged_min:.1f} min: it lies over the engine's own normal",
             "Next: is it the right floor for this engine? If so, do not run it: reference gauge, oil level, relief valve, oil grade.",
         )
-    return Words(
+    return Opening(
         f"The pressure is low everywhere, not only in corners: below the floor in {below_min:.1f} of {judged_min:.1f} min",
         _NEXT["low_everywhere"],
     )
 
 
-def _gauge_words(a: Analysis, units: DisplayUnits) -> Words:
+def _gauge_words(a: Analysis, units: DisplayUnits) -> Opening:
     """Single readings off a gauge: how many lie below the floor, and what they cannot show."""
     readings = judge_readings(a.recording, a.options.floors)
     floored = [r for r in readings if r.margin_kpa is not None]
     below = [r for r in floored if (r.margin_kpa or 0.0) < 0]
     more = "A gauge shows no dips between its readings; log a run to see them."
     if not floored:
-        return Words(
+        return Opening(
             "No floor applies to these readings",
             f"{_count(len(readings), 'reading')}, none with a floor at its engine speed. {more}",
         )
@@ -178,11 +170,11 @@ def _gauge_words(a: Analysis, units: DisplayUnits) -> Words:
         f" and {units.text(least.temperature_c, Q.TEMPERATURE)}" if least.temperature_c is not None else ""
     )
     if not below:
-        return Words(
+        return Opening(
             f"None of {_count(len(floored), 'reading')} off the gauge lies below the floor",
             f"The smallest margin is {margin}, {at}. {more}",
         )
-    return Words(
+    return Opening(
         f"{len(below)} of {_count(len(floored), 'reading')} off the gauge lie{'s' if len(below) == 1 else ''} below the floor",
         f"The worst is {margin} under it, {at}. Do not run it so: reference gauge, oil level, then the engine builder. {more}",
     )

@@ -10,7 +10,7 @@ import numpy as np
 from basso.sentence import read_in
 from basso.trial.guards import TAKES_IN_NONE, TOO_SMALL
 from basso.units import DisplayUnits, Quantity
-from basso.words.headline import Words
+from basso.words.opening import Opening
 
 if TYPE_CHECKING:
     from basso.trial.verdict import Comparison
@@ -20,10 +20,10 @@ _SAID_ELSEWHERE = (TAKES_IN_NONE, TOO_SMALL)
 """What the interval beside the figure says already."""
 
 
-def opening(c: Comparison, units: DisplayUnits) -> Words:
+def opening(c: Comparison, units: DisplayUnits) -> Opening:
     """The verdict as a sentence with its numbers and its reason."""
     if c.verdict == "not_comparable":
-        return Words("Not comparable", " ".join(_sentence(read_in(r, units)) for r in c.reasons))
+        return Opening("Not comparable", " ".join(_sentence(read_in(r, units)) for r in c.reasons))
     e = c.effect_kpa
     assert e is not None
 
@@ -50,7 +50,7 @@ def opening(c: Comparison, units: DisplayUnits) -> Words:
     detail += "".join(f" {_sentence(read_in(r, units))}" for r in more)
     if c.verdict == "no_clear_change":
         detail += " More laps a side would narrow it."
-    return Words(head + ".", detail)
+    return Opening(head + ".", detail)
 
 
 def _sentence(text: str) -> str:

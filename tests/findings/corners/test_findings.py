@@ -17,10 +17,10 @@ from basso.pressure.floors import Fixed
 from basso.pressure.options import JudgeOptions
 from basso.pressure.thresholds import Threshold, felt, find_thresholds
 from basso.recording.roles import Role
-from basso.standin.car import Car, Session
-from basso.standin.car import Session as Drive
+from basso.standin.car import Car, Outing
+from basso.standin.car import Outing as Drive
 from basso.standin.circuit import Straight, Turn, lay_out, random_circuit
-from basso.standin.engine import Engine, Heat, lagged
+from basso.standin.engine import Heat, TrueEngine, lagged
 from basso.standin.faults import Logger
 from basso.standin.pan import Pan
 from basso.standin.scenarios import generator, run_setup
@@ -43,7 +43,7 @@ def driven(seed: int, rate_hz: int = 20) -> tuple[Setup, Simulated, Analysis]:
     rng = generator("corners/test", seed)
     shape = BoxPan(0.26, 0.20, 0.16, (float(rng.uniform(-0.05, 0.05)), float(rng.uniform(-0.06, 0.06)), 0.008))
     pan = Pan(shape=shape, fill_l=float(rng.uniform(3.4, 4.2)), slosh_hz=float(rng.uniform(0.4, 0.8)))
-    setup = Setup(random_circuit(rng), Car(), Engine(), heat=Heat(start_c=80.0), pan=pan, session=Drive(laps=7))
+    setup = Setup(random_circuit(rng), Car(), TrueEngine(), heat=Heat(start_c=80.0), pan=pan, session=Drive(laps=7))
     simulated, csv = run_setup(setup, Logger(rate_hz, gps=True), generator("corners/drive", seed))
     return setup, simulated, analyse(recording_of(csv))
 
@@ -78,7 +78,7 @@ def test_thresholds_hold_the_g_at_which_the_pickup_is_bared() -> None:
 def test_a_pan_that_never_bares_has_no_threshold_but_a_bound() -> None:
     rng = generator("corners/full", 1)
     deep = Pan(shape=BoxPan(0.26, 0.20, 0.16, (0.0, 0.0, 0.008)), fill_l=5.2, held_up_l=0.2)
-    setup = Setup(random_circuit(rng), Car(), Engine(), heat=Heat(start_c=80.0), pan=deep, session=Drive(laps=6))
+    setup = Setup(random_circuit(rng), Car(), TrueEngine(), heat=Heat(start_c=80.0), pan=deep, session=Drive(laps=6))
     a = analyse(recording_of(run_setup(setup, Logger(50, gps=True), generator("corners/full", 2))[1]))
     found = find_corners(a)
     assert found is not None and all(t.g is None for t in found.thresholds)
@@ -224,7 +224,7 @@ def _banked(bank_deg: float, gps: bool = True) -> CornerFindings:
         Straight(250),
         Turn(60, 90),
     ]
-    setup = Setup(lay_out("Made", pieces), session=Session(laps=5))
+    setup = Setup(lay_out("Made", pieces), session=Outing(laps=5))
     found = find_corners(analyse(recording_of(run_setup(setup, Logger(20, gps=gps), generator("banked", 3))[1])))
     assert found is not None
     return found

@@ -13,9 +13,9 @@ from basso.normal.expected import fit_expected, no_expectation
 from basso.oil.grades import Grade, grade, grades
 from basso.oil.viscosity import as_thick, walther
 from basso.pressure.floors import DEFAULT_FLOORS, Fixed, Share, Slope
-from basso.standin.engine import Engine, balance_kpa, pump_flow
+from basso.standin.engine import TrueEngine, balance_kpa, pump_flow
 
-ENGINE = Engine()
+ENGINE = TrueEngine()
 RPM = 6500.0
 
 

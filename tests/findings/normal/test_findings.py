@@ -14,11 +14,11 @@ from basso.findings.normal.question import Question
 from basso.findings.normal.what_if import what_if
 from basso.oil.grades import Grade, grade
 from basso.pressure.earlier import Earlier, KeptNormal, Known
-from basso.pressure.floors import SCHOOLS, Fixed, Less, Share, Slope, Table
+from basso.pressure.floors import SCHOOLS, Fixed, Less, PointTable, Share, Slope
 from basso.pressure.options import JudgeOptions
 from basso.report.normal_documents import ceiling_words, port_words
 from basso.standin.circuit import harrowfell
-from basso.standin.engine import Engine, Heat
+from basso.standin.engine import Heat, TrueEngine
 from basso.standin.scenarios import generator, run_setup
 from basso.standin.simulate import Setup, true_dips
 from basso.trust.known import KnownSensor
@@ -53,7 +53,7 @@ def test_every_school_is_held_by_itself(analysis: Analysis, told: NormalFindings
 
 
 def test_a_floor_of_ones_own_takes_its_schools_place(analysis: Analysis) -> None:
-    own = (Table(((2000.0, 150.0), (6000.0, 330.0))), Slope(10.0, 40.0), Share(0.7))
+    own = (PointTable(((2000.0, 150.0), (6000.0, 330.0))), Slope(10.0, 40.0), Share(0.7))
     found = find_normal(analyse(analysis.recording, JudgeOptions(floors=own)))
     assert found is not None
     active = {s.school.name: s.school.floor for s in found.schools if s.active}
@@ -96,14 +96,14 @@ def test_nothing_is_told_of_what_cannot_be_judged() -> None:
 
 
 def _session(ambient_c: float) -> tuple[Analysis, int]:
-    from basso.standin.car import Session
+    from basso.standin.car import Outing
     from basso.standin.circuit import harrowfell
 
     setup = Setup(
         harrowfell(),
-        engine=Engine(relief_kpa=480.0),
+        engine=TrueEngine(relief_kpa=480.0),
         heat=Heat(start_c=75.0 + ambient_c, ambient_c=ambient_c),
-        session=Session(laps=6),
+        session=Outing(laps=6),
     )
     simulated, csv = run_setup(setup, CLEAN, generator("another day", 1))
     return analyse(recording_of(csv)), len(true_dips(simulated))
@@ -224,7 +224,7 @@ def test_what_the_garage_knows_stands_in_order_of_what_it_says(analysis: Analysi
 
 def test_a_normal_learned_with_another_oil_is_moved_before_it_is_held_against() -> None:
     thick, thin = (
-        analyse(recording_of(run_setup(Setup(harrowfell(), engine=Engine(oil=oil), heat=Heat(start_c=78)), CLEAN, generator("moved", 3))[1]), JudgeOptions(oil=grade(oil)))
+        analyse(recording_of(run_setup(Setup(harrowfell(), engine=TrueEngine(oil=oil), heat=Heat(start_c=78)), CLEAN, generator("moved", 3))[1]), JudgeOptions(oil=grade(oil)))
         for oil in ("10W-40", "5W-30")
     )  # fmt: skip
     found = find_normal(thin, earlier=[EarlierNormal("Spring", "2026-04-01", thick.expected)])

@@ -14,7 +14,7 @@ from basso.findings.corners.passes import Pass, passes_of
 from basso.findings.corners.pattern import HeldUp, PlacePattern, held_up, place_pattern
 from basso.findings.corners.per_lap import PerLap, per_lap
 from basso.findings.corners.rose import Rose, oil_rose
-from basso.findings.corners.runs import RunTold, tell_runs
+from basso.findings.corners.runs import RunFinding, tell_runs
 from basso.pressure.exposure import exposure_weight
 from basso.pressure.knee import Knee, find_knee
 from basso.pressure.thresholds import Threshold, find_thresholds
@@ -30,7 +30,7 @@ _LEAN_T = 3.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class PlaceTold:
+class PlaceFinding:
     """One place over every complete lap.
 
     Attributes:
@@ -60,7 +60,7 @@ class PlaceTold:
 
 
 @dataclass(frozen=True, slots=True)
-class SideTold:
+class SideFinding:
     """One direction at equal g: of the seconds felt at each g, how many lay under the floor.
 
     Attributes:
@@ -84,14 +84,14 @@ class CornerFindings:
     """
 
     analysis: Analysis
-    places: tuple[PlaceTold, ...]
+    places: tuple[PlaceFinding, ...]
     thresholds: tuple[Threshold, ...]
-    sides: tuple[SideTold, ...]
+    sides: tuple[SideFinding, ...]
     rose: Rose | None
     circuit: CircuitLine | None
     knee: Knee | None = None
     held_up: tuple[HeldUp, ...] = ()
-    runs: tuple[RunTold, ...] = ()
+    runs: tuple[RunFinding, ...] = ()
     per_lap: tuple[PerLap, ...] = ()
     slides: tuple[tuple[float, float], ...] = ()
 
@@ -101,12 +101,12 @@ class CornerFindings:
         return sum(any(a - 0.3 <= d.dip.start_s <= b + 1.0 for a, b in self.slides) for d in self.analysis.dips)
 
     @property
-    def ranked(self) -> tuple[PlaceTold, ...]:
+    def ranked(self) -> tuple[PlaceFinding, ...]:
         """Places where the pressure lay below the floor, the most exposed first."""
         return tuple(sorted((p for p in self.places if p.dips), key=lambda p: -p.exposure))
 
     @property
-    def test_place(self) -> PlaceTold | None:
+    def test_place(self) -> PlaceFinding | None:
         """Where a change is best tried: of the places that dip in most passes the one that repeats itself best."""
         often = [p for p in self.places if len(p.passes) >= 3 and p.dips >= 0.7 * len(p.passes)]
         return min(often, key=lambda p: float(np.std([x.min_share for x in p.passes])), default=None)
@@ -125,7 +125,7 @@ def find_corners(a: Analysis, progress: Progress = silent) -> CornerFindings | N
     thresholds = thresholds_of(a)
     progress(0.7, "going through the places")
     line = circuit_line(a)
-    places: tuple[PlaceTold, ...] = ()
+    places: tuple[PlaceFinding, ...] = ()
     if a.track is not None:
         passes = passes_of(a, a.track.places, a.track.length_m, 0, 0)
         told = (_place(p, [x for x in passes if x.place == p.id], a, line) for p in a.track.places)
@@ -163,12 +163,12 @@ def thresholds_of(a: Analysis) -> tuple[Threshold, ...]:
     return find_thresholds(a.time_s, a.share, a.rpm, side, along, a.judged)
 
 
-def _place(place: Place, passes: list[Pass], a: Analysis, line: CircuitLine | None) -> PlaceTold:
+def _place(place: Place, passes: list[Pass], a: Analysis, line: CircuitLine | None) -> PlaceFinding:
     shares = np.array([p.min_share for p in passes])
     known = shares[np.isfinite(shares)]
     below = np.array([p.below_s for p in passes])
     weights = np.array([exposure_weight(p.rpm, p.min_share) for p in passes])
-    return PlaceTold(
+    return PlaceFinding(
         place, tuple(passes), int(np.count_nonzero(below > 0.0)), float(np.median(known)) if known.size else float("nan"),
         float(known.min()) if known.size else float("nan"), float(below.mean()) if below.size else 0.0, float(np.sum(below * weights)),
         _phase(place, passes, a), place.end_m - place.start_m, _radius(place, line), _lean(passes),
@@ -211,7 +211,7 @@ def _lean(passes: list[Pass]) -> float | None:
     return float(slope) if abs(slope) > _LEAN_T * max(error, 1e-4) and abs(slope) * (lap[-1] - lap[0]) > 0.03 else None
 
 
-def _sides(a: Analysis) -> tuple[SideTold, ...]:
+def _sides(a: Analysis) -> tuple[SideFinding, ...]:
     """Seconds under the floor at equal g, by direction."""
     if a.lateral_g is None or a.longitudinal_g is None:
         return ()
@@ -232,7 +232,8 @@ def _sides(a: Analysis) -> tuple[SideTold, ...]:
     under = {d: seconds(use & w & below) for d, w in ways.items()}
     all_of = np.sum(list(felt.values()), axis=0)
     return tuple(
-        SideTold(d, float(felt[d].sum()), float(under[d].sum()), _at_equal_g(felt[d], under[d], all_of)) for d in ways
+        SideFinding(d, float(felt[d].sum()), float(under[d].sum()), _at_equal_g(felt[d], under[d], all_of))
+        for d in ways
     )
 
 

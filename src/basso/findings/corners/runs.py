@@ -12,7 +12,7 @@ from basso.track.runs import Run
 
 
 @dataclass(frozen=True, slots=True)
-class RunTold:
+class RunFinding:
     """One run.
 
     Attributes:
@@ -34,7 +34,7 @@ class RunTold:
     temperature_c: float
 
 
-def tell_runs(a: Analysis) -> tuple[RunTold, ...]:
+def tell_runs(a: Analysis) -> tuple[RunFinding, ...]:
     """Every run of a session with what the pressure did in it."""
     step = float(np.median(np.diff(a.time_s))) if a.time_s.size > 2 else 1.0
     held = max(1, round(0.3 / step))
@@ -53,7 +53,7 @@ def tell_runs(a: Analysis) -> tuple[RunTold, ...]:
         known = np.isfinite(share).any()
         lowest = judged[int(np.nanargmin(share))] if known else part[0]
         told.append(
-            RunTold(
+            RunFinding(
                 run, float(np.nanmin(share)) if known else float("nan"), float(a.pressure_kpa[judged].min()) if judged.size else float("nan"),
                 float(np.count_nonzero(np.nan_to_num(a.margin_kpa[judged]) < 0) * step), float(a.time_s[lowest]), _peak(run.kind, part, side, fore),
                 float(np.nanmax(a.pressure_kpa[part])) if np.isfinite(a.pressure_kpa[part]).any() else float("nan"), float(np.nanmedian(a.rpm[part])),

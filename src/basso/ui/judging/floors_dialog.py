@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 
 from basso.car.floor_choices import LINES, USUAL_LINES
 from basso.errors import InputError
-from basso.pressure.floors import SCHOOLS, Fixed, Floor, Less, Share, Slope, Table
+from basso.pressure.floors import SCHOOLS, Fixed, Floor, Less, PointTable, Share, Slope
 from basso.ui.dialogs import CAUTION, label
 from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
@@ -34,7 +34,7 @@ _FORMS: tuple[tuple[str, type, Floor], ...] = (
     ("by 1000 rpm", Slope, USUAL_LINES["target"]),
     ("under normal", Less, USUAL_LINES["alarm"]),
     ("% of normal", Share, Share(0.70)),
-    ("points", Table, Table(((1000.0, 70.0), (2500.0, 193.0)))),
+    ("points", PointTable, PointTable(((1000.0, 70.0), (2500.0, 193.0)))),
 )
 _LINE_HINTS = {
     "target": "what the oil system is built to hold",
@@ -121,8 +121,8 @@ class FloorsDialog(QDialog):
             check.setChecked(own is not None)
             check.setFont(look.font(Type.STRONG))
             reason, default = school.reason, school.floor
-            if isinstance(default, Table) and len(self._cars.maker_points) > 0:
-                default, reason = Table(self._cars.maker_points), "the maker's points on this engine's card"
+            if isinstance(default, PointTable) and len(self._cars.maker_points) > 0:
+                default, reason = PointTable(self._cars.maker_points), "the maker's points on this engine's card"
             editor, read = self._editor(own or default)
             grid.addWidget(check, 3 * i, 0)
             grid.addWidget(editor, 3 * i, 1, Qt.AlignmentFlag.AlignRight)
@@ -185,8 +185,8 @@ class FloorsDialog(QDialog):
         reads: list[Callable[[], Floor | None]] = [lambda: None]
         for words, kind, default in _FORMS:
             usual = USUAL_LINES[key] if isinstance(USUAL_LINES[key], kind) else default
-            if isinstance(usual, Table) and self._cars.maker_points:
-                usual = Table(self._cars.maker_points)
+            if isinstance(usual, PointTable) and self._cars.maker_points:
+                usual = PointTable(self._cars.maker_points)
             editor, read = self._editor(chosen if chosen is not None and type(chosen) is kind else usual)
             form.addItem(words)
             editors.addWidget(editor)
@@ -311,7 +311,7 @@ class FloorsDialog(QDialog):
                 made = ()
             if not made:
                 raise InputError(f"Maker's figures: write rpm={pressure.symbol} pairs, such as 1000=70, 2500=193.")
-            return Table(made)
+            return PointTable(made)
 
         return holder, table
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from basso.pressure.floors import Fixed, Floor, Less, Share, Slope, Table
+from basso.pressure.floors import Fixed, Floor, Less, PointTable, Share, Slope
 from basso.units import DisplayUnits, digits_of
 
 
@@ -35,5 +35,5 @@ def floor_words(floor: Floor, units: DisplayUnits) -> str:
             return f"{floor.fraction:.0%} of expected"
         case Less():
             return f"expected less {plain(floor.kpa)} {unit}"
-        case Table():
+        case PointTable():
             return "points " + ", ".join(f"{n:.0f} rpm {plain(p)} {unit}" for n, p in floor.points)

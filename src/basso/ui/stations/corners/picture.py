@@ -14,10 +14,11 @@ from basso.track.runs import run_words
 from basso.ui.stations.working import WorkingStep
 from basso.units import DisplayUnits, FloatArray, Quantity
 from basso.words.corners import held_up_words, place_words, run_row_words, runs_words, threshold_words
+from basso.words.opening import Opening
 from basso.words.session import when_words
 
 if TYPE_CHECKING:
-    from basso.findings.corners.findings import CornerFindings, PlaceTold
+    from basso.findings.corners.findings import CornerFindings, PlaceFinding
 
 _OFTEN = 0.5
 _NO_G = "No g to throw the oil: what these show is under Normal."
@@ -95,14 +96,6 @@ def _run_rows(told: CornerFindings) -> list[LadderRow]:
     return rows
 
 
-@dataclass(frozen=True, slots=True)
-class Opening:
-    """A title and the line under it."""
-
-    title: str
-    detail: str
-
-
 def opening(told: CornerFindings, units: DisplayUnits) -> Opening:
     """Where it happens, from which g on, and what to do next."""
     thresholds = " ".join(w for t in told.thresholds if (w := threshold_words(t, told.analysis.side)))
@@ -168,7 +161,7 @@ def _missing_g(told: CornerFindings) -> str:
     )
 
 
-def _named(places: list[PlaceTold]) -> str:
+def _named(places: list[PlaceFinding]) -> str:
     """ "left turns 2, 4 and 6", "braking at B3"."""
     if not places:
         return ""
@@ -256,7 +249,7 @@ def _percent(share: float) -> str:
     return f"{100.0 * share:.0f} %" if math.isfinite(share) else "–"
 
 
-def place_line(p: PlaceTold, units: DisplayUnits) -> str:
+def place_line(p: PlaceFinding, units: DisplayUnits) -> str:
     """One place in a sentence."""
     what = place_words(p).removeprefix(f"{p.place.name}, ")
     words = f"{p.place.label[:1].upper()}{p.place.label[1:]}, {what}: lowest {_percent(p.lowest)} of normal, median of {len(p.passes)} passes"

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from basso.car.history import CarHistory
-from basso.car.jobs import Entered, Sheet, Step, entered, passed, reasons_wanted, sheet_of, sheets, state
+from basso.car.jobs import Entered, Sheet, SheetStep, entered, passed, reasons_wanted, sheet_of, sheets, state
 from basso.errors import InputError
 from basso.garage.fields import Field, read
 from basso.garage.records import Attachment, Job
@@ -206,7 +206,7 @@ class JobsPanel(QWidget):
         words = other[:2] + ([f"{left} {'step is' if left == 1 else 'steps are'} not done."] if left else [])
         self._wrong.setText("" if job.closed else " ".join(words))
 
-    def _entered(self, step: Step, got: Entered) -> None:
+    def _entered(self, step: SheetStep, got: Entered) -> None:
         job = self.job
         if job is None or entered(job.entries, step) == got:
             return

@@ -24,6 +24,7 @@ from basso.oil.life import OilState, gone_l, needed
 from basso.sentence import read_in
 from basso.ui.stations.garage.sheet_picture import job_title
 from basso.units import DisplayUnits, FloatArray, Quantity
+from basso.words.opening import Opening
 
 R = TypeVar("R", bound=Record)
 """Marks of two level readings with nothing poured between them: their difference is what the rest of the system took."""
@@ -99,14 +100,6 @@ def _session_row(s: Session, stage: Stage, units: DisplayUnits) -> LineRow:
     return LineRow(
         "session", s.id, s.began[:10], s.title, ", ".join(x for x in said if x), mark=", ".join(m for m in marks if m)
     )
-
-
-@dataclass(frozen=True, slots=True)
-class Opening:
-    """The sentence at the top, and the one under it."""
-
-    title: str
-    detail: str
 
 
 def opening(view: CarHistory | None, units: DisplayUnits) -> Opening:

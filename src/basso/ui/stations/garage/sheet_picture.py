@@ -6,7 +6,7 @@ import html
 
 from basso.car.build_line import stages
 from basso.car.history import CarHistory
-from basso.car.jobs import Entered, Sheet, Step, entered, in_units, limits, sheet_of, state
+from basso.car.jobs import Entered, Sheet, SheetStep, entered, in_units, limits, sheet_of, state
 from basso.garage.fields import show, unit_words
 from basso.garage.records import Car, Job
 from basso.units import DisplayUnits
@@ -65,7 +65,7 @@ def printed(job: Job, sheet: Sheet, car: Car, units: DisplayUnits) -> str:
     )
 
 
-def _printed_rows(step: Step, got: Entered) -> str:
+def _printed_rows(step: SheetStep, got: Entered) -> str:
     e = html.escape
     head = "".join(f"<td>{e(c.name)}</td>" for c in step.columns)
     lines = ""

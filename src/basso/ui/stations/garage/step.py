@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from basso.car.jobs import HOLD_STEP, NEW_STEP, PRIMING_STEP, Column, Entered, Step, in_units, limits
+from basso.car.jobs import HOLD_STEP, NEW_STEP, PRIMING_STEP, Column, Entered, SheetStep, in_units, limits
 from basso.errors import InputError
 from basso.garage.fields import read, show, unit_words
 from basso.ui.plain import Label
@@ -41,12 +41,12 @@ class StepRow(QWidget):
     entered = Signal(object, object)
     photo_wanted = Signal(str)
 
-    def __init__(self, look: Look, number: int, step: Step, units: DisplayUnits) -> None:
+    def __init__(self, look: Look, number: int, step: SheetStep, units: DisplayUnits) -> None:
         super().__init__()
         self.step, self._look, self._units = step, look, units
         self._shown = Entered()
         self.done = QCheckBox()
-        self.done.setAccessibleName(f"Step {number} done")
+        self.done.setAccessibleName(f"SheetStep {number} done")
         self.value, self.reason = QLineEdit(), QLineEdit()
         self.words, self._words_box = _words_editor(step)
         self.parts = PartsTable(look, step) if step.rows else None
@@ -98,16 +98,16 @@ class StepRow(QWidget):
             self.words.setPlaceholderText(
                 "who looked" if step.hold else "what was found" if step.words else "choose or write"
             )
-            self._words_box.setAccessibleName(f"Step {number}, {self.words.placeholderText()}")
+            self._words_box.setAccessibleName(f"SheetStep {number}, {self.words.placeholderText()}")
             line.addWidget(self._words_box, 1)
             if not step.measure:
                 line.addWidget(self.work_button)
             body.addLayout(line)
         if self.parts is not None:
-            self.parts.setAccessibleName(f"Step {number}, part by part")
+            self.parts.setAccessibleName(f"SheetStep {number}, part by part")
             body.addWidget(self.parts)
         self.reason.setPlaceholderText("why may it stay so?")
-        self.reason.setAccessibleName(f"Step {number}, reason")
+        self.reason.setAccessibleName(f"SheetStep {number}, reason")
         line = QHBoxLayout(self._reason_row)
         line.setContentsMargins(0, 0, 0, 0)
         line.addWidget(_label("Reason", look, Type.SMALL, look.palette.soft))
@@ -142,7 +142,7 @@ class StepRow(QWidget):
         self._words_box.setEnabled(not closed or self._words_box is self.words)
         waits = bool(held) and not got.done
         self.done.setEnabled(not closed and not waits)
-        self.done.setToolTip(f"Step {held} is a hold point: somebody has to look first" if waits else "")
+        self.done.setToolTip(f"SheetStep {held} is a hold point: somebody has to look first" if waits else "")
         self.work_button.setEnabled(not closed)
         self._said.setText(got.words if self.step.measure and not self.step.words else "")
         self._said.setVisible(bool(self._said.text()))
@@ -179,7 +179,7 @@ def _label(text: str, look: Look, kind: Type, color: str = "") -> Label:
     return label
 
 
-def _words_editor(step: Step) -> tuple[QLineEdit, QWidget]:
+def _words_editor(step: SheetStep) -> tuple[QLineEdit, QWidget]:
     """Where something is written down: the line, and the widget that holds it."""
     if not step.choices:
         line = QLineEdit()
@@ -199,7 +199,7 @@ class PartsTable(QTableWidget):
     changed = Signal()
     photo_wanted = Signal(str)
 
-    def __init__(self, look: Look, step: Step) -> None:
+    def __init__(self, look: Look, step: SheetStep) -> None:
         super().__init__(len(step.rows), len(step.columns) + 2)
         self._step = step
         self._photo_column = len(step.columns) + 1

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -22,6 +21,7 @@ from basso.report.normal_documents import (
 )
 from basso.ui.stations.working import WorkingStep, floor_words
 from basso.units import DisplayUnits, FloatArray, Quantity
+from basso.words.opening import Opening
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
@@ -33,14 +33,6 @@ if TYPE_CHECKING:
 
 _P, _T = Quantity.PRESSURE, Quantity.TEMPERATURE
 _LISTED = 6
-
-
-@dataclass(frozen=True, slots=True)
-class Opening:
-    """A title and the line under it."""
-
-    title: str
-    detail: str
 
 
 def opening(told: NormalFindings, units: DisplayUnits) -> Opening:
