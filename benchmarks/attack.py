@@ -1,6 +1,7 @@
 """Attack: thousands of damaged and crafted inputs, every one of which must be read or refused in one sentence.
 
-``python -m benchmarks.attack [COUNT] [SEED]`` (default 2500, 1). Counted against: tracebacks, hangs over 20 s, processes over
+``python -m benchmarks.attack [COUNT] [SEED]`` (default 2500, 1). Counted against: tracebacks, hangs over 20 s,
+processes over
 1.5 GB, files made or changed outside, garages changed by what was refused, messages without the file's name.
 """
 
@@ -119,10 +120,16 @@ def make_ground(folder: Path) -> Ground:
     s[".csv"] = b"".join(rows[:1200])
     s[".csv.gz"] = gzip.compress(s[".csv"])
     t = np.arange(600) * 0.05
-    frame = pl.DataFrame({
-        "Time [s]": t, "RPM": 3500 + 1500 * np.sin(t), "Oil pressure [kPa]": 320 + 90 * np.sin(t), "Oil temp [C]": 90 + t / 4,
-        "When": pl.Series(t).cast(pl.Duration("us")), "Note": ["x"] * t.size,
-    })  # fmt: skip
+    frame = pl.DataFrame(
+        {
+            "Time [s]": t,
+            "RPM": 3500 + 1500 * np.sin(t),
+            "Oil pressure [kPa]": 320 + 90 * np.sin(t),
+            "Oil temp [C]": 90 + t / 4,
+            "When": pl.Series(t).cast(pl.Duration("us")),
+            "Note": ["x"] * t.size,
+        }
+    )
     for suffix, write in ((".parquet", frame.write_parquet), (".arrow", frame.write_ipc)):
         out = io.BytesIO()
         write(out)
@@ -130,10 +137,13 @@ def make_ground(folder: Path) -> Ground:
     for version, suffix in (("4.10", ".mf4"), ("3.30", ".mdf")):
         with MDF(version=version) as file:
             raw = (np.arange(600) % 200).astype("u2")
-            file.append([
-                Signal(raw, t, name="RPM", unit="rpm", conversion=from_dict({"formula": "X*20+800"})),
-                Signal(320 + t, t, name="Oil pressure", unit="kPa"), Signal(raw, t, name="gear", conversion=from_dict({"a": 2.0, "b": 1.0})),
-            ])  # fmt: skip
+            file.append(
+                [
+                    Signal(raw, t, name="RPM", unit="rpm", conversion=from_dict({"formula": "X*20+800"})),
+                    Signal(320 + t, t, name="Oil pressure", unit="kPa"),
+                    Signal(raw, t, name="gear", conversion=from_dict({"a": 2.0, "b": 1.0})),
+                ]
+            )
             target = folder / f"sound{suffix}"
             file.save(target, overwrite=True)
             s[suffix] = target.read_bytes()
@@ -192,21 +202,64 @@ def parts_of(bundle: bytes) -> dict[str, bytes]:
 # What is planted
 
 PLANTED = (
-    "__import__('os').system('touch {mark}')", "X.__class__", "X[0]", "[x for x in (1,)]", "(lambda: 0)()", "9**9**9**9**9",
-    "open('{mark}','w')", "exec('1')", "X if X else X", "f'{{X}}'", "X; X", "import os", "(" * 400 + "X" + ")" * 400,
-    "print(X)", "X.tofile('{mark}')", "globals()", "1e400*X", "X and open('{mark}','w')", "X|X", "~X", "\\x41", "X" * 5000,
-)  # fmt: skip
+    "__import__('os').system('touch {mark}')",
+    "X.__class__",
+    "X[0]",
+    "[x for x in (1,)]",
+    "(lambda: 0)()",
+    "9**9**9**9**9",
+    "open('{mark}','w')",
+    "exec('1')",
+    "X if X else X",
+    "f'{{X}}'",
+    "X; X",
+    "import os",
+    "(" * 400 + "X" + ")" * 400,
+    "print(X)",
+    "X.tofile('{mark}')",
+    "globals()",
+    "1e400*X",
+    "X and open('{mark}','w')",
+    "X|X",
+    "~X",
+    "\\x41",
+    "X" * 5000,
+)
 CELLS = (
-    b"=1+1", b"<img src='/etc/passwd'>", b"\x1b[2J", b'"' + b"a" * 200_000 + b'"', b"1" * 400, b"-inf", b"1e999", b"\xff\xfe",
-    "‮".encode(), b"\x00", b"nan", b"99999999999999999999", b"10:99:99", b"(" * 60_000, b"_" * 60_000, b"[" * 9_000 + b"]" * 9_000,
-)  # fmt: skip
+    b"=1+1",
+    b"<img src='/etc/passwd'>",
+    b"\x1b[2J",
+    b'"' + b"a" * 200_000 + b'"',
+    b"1" * 400,
+    b"-inf",
+    b"1e999",
+    b"\xff\xfe",
+    "‮".encode(),
+    b"\x00",
+    b"nan",
+    b"99999999999999999999",
+    b"10:99:99",
+    b"(" * 60_000,
+    b"_" * 60_000,
+    b"[" * 9_000 + b"]" * 9_000,
+)
 CLAIMS: tuple[tuple[bytes, bytes], ...] = (
-    (b"0|16@1+", b"0|1000000000@1+"), (b"0|16@1+", b"0|0@1+"), (b"0|16@1+", b"99999|16@1+"), (b"(0.25,0)", b"(1e99999,0)"),
-    (b"SG_ Throttle :", b"SG_ Throttle m0M :"), (b"SG_ EngineSpeed :", b"SG_ EngineSpeed M :"), (b"BO_ 1600", b"BO_ 99999999999999999999"),
-    (b"VERSION", b"PK\x03\x04"), (b"CM_", b"CM_" * 5000), (b"BU_:", b"BU_: " + b"x " * 100_000), (b'"rpm"', b'"' + b"r" * 100_000 + b'"'),
-    (b"CM_", b'SG_MUL_VAL_ 1600 Throttle EngineSpeed 0-100000000;\nCM_'), (b"CM_", b"SIG_VALTYPE_ 1600 EngineSpeed : 9;\nCM_"),
-    (b"NS_ :", b"<?xml version='1.0'?><!DOCTYPE a [<!ENTITY b SYSTEM 'file:///etc/passwd'>]>"), (b"[0|16000]", b"[1e400|-1e400]"),
-)  # fmt: skip
+    (b"0|16@1+", b"0|1000000000@1+"),
+    (b"0|16@1+", b"0|0@1+"),
+    (b"0|16@1+", b"99999|16@1+"),
+    (b"(0.25,0)", b"(1e99999,0)"),
+    (b"SG_ Throttle :", b"SG_ Throttle m0M :"),
+    (b"SG_ EngineSpeed :", b"SG_ EngineSpeed M :"),
+    (b"BO_ 1600", b"BO_ 99999999999999999999"),
+    (b"VERSION", b"PK\x03\x04"),
+    (b"CM_", b"CM_" * 5000),
+    (b"BU_:", b"BU_: " + b"x " * 100_000),
+    (b'"rpm"', b'"' + b"r" * 100_000 + b'"'),
+    (b"CM_", b"SG_MUL_VAL_ 1600 Throttle EngineSpeed 0-100000000;\nCM_"),
+    (b"CM_", b"SIG_VALTYPE_ 1600 EngineSpeed : 9;\nCM_"),
+    (b"NS_ :", b"<?xml version='1.0'?><!DOCTYPE a [<!ENTITY b SYSTEM 'file:///etc/passwd'>]>"),
+    (b"[0|16000]", b"[1e400|-1e400]"),
+)
 
 
 def _change_rows(part: str, **changes: object) -> Callable[[dict[str, bytes]], None]:
@@ -224,29 +277,72 @@ def _raw_part(part: str, data: bytes) -> Callable[[dict[str, bytes]], None]:
 
 
 CRAFTED: tuple[Callable[[dict[str, bytes]], None], ...] = (
-    _change_rows("records/attachments.json", file_hash="/etc/passwd"), _change_rows("records/attachments.json", file_hash="../garage.sqlite"),
-    _change_rows("records/sessions.json", log_hash="../../etc/passwd"), _change_rows("records/sessions.json", log_hash="/etc/passwd"),
-    _change_rows("records/sessions.json", title="\ud800"), _change_rows("records/sessions.json", air_c=10**400), _change_rows("records/sessions.json", laps=10**30),
-    _change_rows("records/sessions.json", build="\x1b[2J"), _change_rows("records/cars.json", name="<img src='/dev/zero'>\x00\n"), _change_rows("records/cars.json", id=""),
-    _change_rows("records/jobs.json", entries={"a": {"b": [{"c": 1}] * 3}}), _raw_part("records/jobs.json", b"[" * 100_000), _raw_part("records/oil.json", b'[{"a":' * 5000),
-    _raw_part("records/sessions.json", b"[1" + b"0" * 100_000 + b"]"), _raw_part("records/sessions.json", b"[NaN]"), _raw_part("records/sessions.json", b"\xff\xfe[]"),
-    _raw_part("samples/../../x.parquet", b"x"), _raw_part("files/" + "0" * 64 + ".desktop", b"x"), _raw_part("files/..", b"x"), _raw_part("records/decisions.json", b'{"/etc/passwd": {"refused": [], "edited": []}}'),
-    _raw_part("records/decisions.json", b'{"a": {"refused": [["x","offset"]], "edited": [["x","offset",1e400]]}}'), _raw_part("bundle.json", b"{}"), _raw_part("bundle.json", b"[" * 50_000),
-    _raw_part("samples/" + "a" * 40 + ".parquet", b"\x00" * 3_000_000), _raw_part("records/unknown.json", b"[]"), _change_rows("records/engines.json", maker_points=[[1, 2, 3]]),
-)  # fmt: skip
+    _change_rows("records/attachments.json", file_hash="/etc/passwd"),
+    _change_rows("records/attachments.json", file_hash="../garage.sqlite"),
+    _change_rows("records/sessions.json", log_hash="../../etc/passwd"),
+    _change_rows("records/sessions.json", log_hash="/etc/passwd"),
+    _change_rows("records/sessions.json", title="\ud800"),
+    _change_rows("records/sessions.json", air_c=10**400),
+    _change_rows("records/sessions.json", laps=10**30),
+    _change_rows("records/sessions.json", build="\x1b[2J"),
+    _change_rows("records/cars.json", name="<img src='/dev/zero'>\x00\n"),
+    _change_rows("records/cars.json", id=""),
+    _change_rows("records/jobs.json", entries={"a": {"b": [{"c": 1}] * 3}}),
+    _raw_part("records/jobs.json", b"[" * 100_000),
+    _raw_part("records/oil.json", b'[{"a":' * 5000),
+    _raw_part("records/sessions.json", b"[1" + b"0" * 100_000 + b"]"),
+    _raw_part("records/sessions.json", b"[NaN]"),
+    _raw_part("records/sessions.json", b"\xff\xfe[]"),
+    _raw_part("samples/../../x.parquet", b"x"),
+    _raw_part("files/" + "0" * 64 + ".desktop", b"x"),
+    _raw_part("files/..", b"x"),
+    _raw_part("records/decisions.json", b'{"/etc/passwd": {"refused": [], "edited": []}}'),
+    _raw_part("records/decisions.json", b'{"a": {"refused": [["x","offset"]], "edited": [["x","offset",1e400]]}}'),
+    _raw_part("bundle.json", b"{}"),
+    _raw_part("bundle.json", b"[" * 50_000),
+    _raw_part("samples/" + "a" * 40 + ".parquet", b"\x00" * 3_000_000),
+    _raw_part("records/unknown.json", b"[]"),
+    _change_rows("records/engines.json", maker_points=[[1, 2, 3]]),
+)
 
 
 # One attack of each kind
 
 
 SHARES = {
-    "text": 26, "cells": 10, "gz": 6, "parquet": 8, "arrow": 6, "mdf": 7, "formula": 3, "bus": 10, "dbc": 6, "bundle": 8,
-    "crafted": 5, "database": 4, "memory": 3, "cache": 3, "special": 1,
-}  # fmt: skip
+    "text": 26,
+    "cells": 10,
+    "gz": 6,
+    "parquet": 8,
+    "arrow": 6,
+    "mdf": 7,
+    "formula": 3,
+    "bus": 10,
+    "dbc": 6,
+    "bundle": 8,
+    "crafted": 5,
+    "database": 4,
+    "memory": 3,
+    "cache": 3,
+    "special": 1,
+}
 QUICK = {
-    "text": 70, "cells": 26, "gz": 8, "parquet": 4, "arrow": 3, "mdf": 5, "formula": 4, "bus": 6, "dbc": 5, "bundle": 20,
-    "crafted": 26, "database": 8, "memory": 4, "cache": 4, "special": 7,
-}  # fmt: skip
+    "text": 70,
+    "cells": 26,
+    "gz": 8,
+    "parquet": 4,
+    "arrow": 3,
+    "mdf": 5,
+    "formula": 4,
+    "bus": 6,
+    "dbc": 5,
+    "bundle": 20,
+    "crafted": 26,
+    "database": 8,
+    "memory": 4,
+    "cache": 4,
+    "special": 7,
+}
 """For the tests: the same kinds, fewer of those that take a process each."""
 
 
@@ -470,10 +566,14 @@ def _cache(ground: Ground, rng: random.Random, number: int) -> tuple[Path, bool,
     def work() -> None:
         nonlocal wrong
         again = open_recording(copy)
-        same = len(again.channels) == len(sound.channels) and again.notes == sound.notes and all(
-            a.name == b.name and a.role == b.role and np.array_equal(a.values, b.values, equal_nan=True)
-            for a, b in zip(again.channels, sound.channels, strict=True)
-        )  # fmt: skip
+        same = (
+            len(again.channels) == len(sound.channels)
+            and again.notes == sound.notes
+            and all(
+                a.name == b.name and a.role == b.role and np.array_equal(a.values, b.values, equal_nan=True)
+                for a, b in zip(again.channels, sound.channels, strict=True)
+            )
+        )
         if not same:
             wrong = f"a changed {victim.name} was believed"
 
@@ -508,10 +608,22 @@ def _special(ground: Ground, rng: random.Random, number: int) -> tuple[Path, boo
 
 
 _DO: dict[str, Callable[[Ground, random.Random, int], tuple[Path, bool, str]]] = {
-    "text": _any_log(".csv"), "cells": _cells, "gz": _gz, "parquet": _any_log(".parquet"), "arrow": _any_log(".arrow"),
-    "mdf": _any_log(".mf4", ".mdf"), "formula": _formula, "bus": _any_log(".log", ".asc", ".blf", ".trc"), "dbc": _dbc,
-    "bundle": _bundle, "crafted": _crafted, "database": _database, "memory": _memory, "cache": _cache, "special": _special,
-}  # fmt: skip
+    "text": _any_log(".csv"),
+    "cells": _cells,
+    "gz": _gz,
+    "parquet": _any_log(".parquet"),
+    "arrow": _any_log(".arrow"),
+    "mdf": _any_log(".mf4", ".mdf"),
+    "formula": _formula,
+    "bus": _any_log(".log", ".asc", ".blf", ".trc"),
+    "dbc": _dbc,
+    "bundle": _bundle,
+    "crafted": _crafted,
+    "database": _database,
+    "memory": _memory,
+    "cache": _cache,
+    "special": _special,
+}
 
 _ground: Ground | None = None
 
@@ -552,11 +664,13 @@ def main() -> None:
     for kind, n in sorted(kinds.items()):
         own = [a for a in done if a.kind == kind]
         print(
-            f"{kind:<10} {n:>7} {sum(a.refused for a in own):>8} {sum(bool(a.wrong) for a in own):>6} {max(a.seconds for a in own):>10.1f}"
+            f"{kind:<10} {n:>7} {sum(a.refused for a in own):>8} {sum(bool(a.wrong) for a in own):>6} "
+            f"{max(a.seconds for a in own):>10.1f}"
         )
     wrong = sum(bool(a.wrong) for a in done)
     print(
-        f"{len(done)} inputs in {time.perf_counter() - begun:.0f} s: {wrong} wrong, slowest {max(a.seconds for a in done):.1f} s, largest process "
+        f"{len(done)} inputs in {time.perf_counter() - begun:.0f} s: {wrong} wrong, slowest "
+        f"{max(a.seconds for a in done):.1f} s, largest process "
         f"{most / 1e6:.0f} MB{'; a file was made outside' if outside.exists() else ''}"
     )
     sys.exit(bool(wrong or most > MOST_BYTES or outside.exists()))

@@ -2,9 +2,12 @@
 
     python -m benchmarks.causes [logs] [first seed]
 
-Random circuits, engines and pans, half of them with the pickup towards a corner of the pan and more oil in, so that braking into a turn
-does what neither does alone. The truth is the exact surface: by how much the g each way lowers the head over the pickup, when the air
-that made the pressure cross the floor was drawn. Two directions count as together where the lesser takes 0.30 of the head and more,
+Random circuits, engines and pans, half of them with the pickup towards a corner of the pan and more oil in, so that
+braking into a turn
+does what neither does alone. The truth is the exact surface: by how much the g each way lowers the head over the
+pickup, when the air
+that made the pressure cross the floor was drawn. Two directions count as together where the lesser takes 0.30 of the
+head and more,
 as one alone up to 0.15; between the two either answer is right.
 """
 
@@ -99,7 +102,8 @@ def main() -> None:
         right = np.mean([r.told == r.true for r in own])
         among = np.mean([r.true in (r.told, r.told_with) for r in own])
         print(
-            f"{words:<18} {len(own):5d} {right:12.3f} {among:13.3f} {np.mean(both):8.3f} of {len(both):4d} {np.mean(one):16.3f} of {len(one):4d}"
+            f"{words:<18} {len(own):5d} {right:12.3f} {among:13.3f} {np.mean(both):8.3f} of "
+            f"{len(both):4d} {np.mean(one):16.3f} of {len(one):4d}"
         )
 
 

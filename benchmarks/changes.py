@@ -40,8 +40,16 @@ THINNER = {
     "SAE 40": "5W-30",
 }
 INJECTED = (
-    "none", "relief_low", "relief_high", "worn_bearings", "worn_bearings much", "thin_oil", "clogged_filter", "sensor_zero", "sensor_zero low",
-)  # fmt: skip
+    "none",
+    "relief_low",
+    "relief_high",
+    "worn_bearings",
+    "worn_bearings much",
+    "thin_oil",
+    "clogged_filter",
+    "sensor_zero",
+    "sensor_zero low",
+)
 
 
 def changed(setup: Setup, what: str, rng: np.random.Generator) -> Setup:

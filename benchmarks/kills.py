@@ -1,6 +1,8 @@
-"""Kills: work that is stopped dead (SIGKILL) at any moment loses nothing that was committed and leaves nothing half kept.
+"""Kills: work that is stopped dead (SIGKILL) at any moment loses nothing that was committed and leaves nothing half
+kept.
 
-``python -m benchmarks.kills [COUNT] [SEED]`` (default 200, 1): edit, import, export, backup, restore and keeping a log in turn;
+``python -m benchmarks.kills [COUNT] [SEED]`` (default 200, 1): edit, import, export, backup, restore and keeping a log
+in turn;
 after each kill the garage is opened again as the next start does, and everything in it is looked at.
 """
 

@@ -1,7 +1,9 @@
 """How well normal is learned: ``python -m benchmarks.normal [seeds] [first seed]``.
 
-Random circuits and engines whose true curve is known, with the pan so low on oil that the pressure is down in about a third
-of each lap. Prints the error of the expected pressure over its valid range, how often the 90 % interval holds the truth, and
+Random circuits and engines whose true curve is known, with the pan so low on oil that the pressure is down in about a
+third
+of each lap. Prints the error of the expected pressure over its valid range, how often the 90 % interval holds the
+truth, and
 how long the fit of an hour at 100 Hz takes.
 """
 
@@ -64,14 +66,20 @@ def session(seed: int) -> tuple[Setup, Logger]:
     rng = generator("normal", seed)
     engine = random_engine(rng)
     setup = Setup(
-        random_circuit(rng), Car(grip_g=float(rng.uniform(1.0, 1.4))), engine,
-        heat=Heat(start_c=float(rng.uniform(65, 95)), ambient_c=float(rng.uniform(8, 30)), rise_c=float(rng.uniform(75, 105))),
+        random_circuit(rng),
+        Car(grip_g=float(rng.uniform(1.0, 1.4))),
+        engine,
+        heat=Heat(
+            start_c=float(rng.uniform(65, 95)), ambient_c=float(rng.uniform(8, 30)), rise_c=float(rng.uniform(75, 105))
+        ),
         session=Outing(laps=int(rng.integers(5, 10))),
-    )  # fmt: skip
+    )
     logger = Logger(
-        int(rng.choice([10, 20, 50, 100])), gps=True, pressure_unit=str(rng.choice(["psi", "bar", "kPa"])),
+        int(rng.choice([10, 20, 50, 100])),
+        gps=True,
+        pressure_unit=str(rng.choice(["psi", "bar", "kPa"])),
         noise_kpa=float(rng.uniform(1.0, 5.0)),
-    )  # fmt: skip
+    )
     return setup, logger
 
 
@@ -108,9 +116,14 @@ def one(task: tuple[int, float]) -> Row:
     true = balance_kpa(setup.engine, rpm, heat, pump_flow(setup.engine, rpm))
     low, high = e.interval(rpm, heat)
     return Row(
-        seed, down, e.method, e.at(rpm, heat) / true - 1.0, (low <= true) & (true <= high),
-        float(np.median((high - low) / true)), "",
-    )  # fmt: skip
+        seed,
+        down,
+        e.method,
+        e.at(rpm, heat) / true - 1.0,
+        (low <= true) & (true <= high),
+        float(np.median((high - low) / true)),
+        "",
+    )
 
 
 def fit_time() -> float:
@@ -152,9 +165,12 @@ def main() -> None:
             all_errors = np.abs(np.concatenate([r.errors for r in rows]))
             held = [r.held.mean() for r in rows if r.held.size]
             print(
-                f"  all: median {np.median(all_errors):.1%}, 95th {np.percentile(all_errors, 95):.1%}, 90 % interval holds {np.mean(held):.0%}; "
+                f"  all: median {np.median(all_errors):.1%}, 95th {np.percentile(all_errors, 95):.1%}, "
+                f"90 % interval holds {np.mean(held):.0%}; "
                 f"logs over 3 %: {sum(np.median(np.abs(r.errors)) > 0.03 for r in rows if r.errors.size)}, "
-                f"over 6 % at the 95th: {sum(np.percentile(np.abs(r.errors), 95) > 0.06 for r in rows if r.errors.size)} of {len(rows)}"
+                "over 6 % at the 95th: "
+                f"{sum(np.percentile(np.abs(r.errors), 95) > 0.06 for r in rows if r.errors.size)} of "
+                f"{len(rows)}"
             )
     print(f"fit of an hour at 100 Hz: {fit_time() * 1000:.0f} ms")
 

@@ -1,10 +1,14 @@
-"""Laps and corners on circuits nobody tuned on: counted, timed, told left from right, and kept apart from session to session.
+"""Laps and corners on circuits nobody tuned on: counted, timed, told left from right, and kept apart from session to
+session.
 
     python -m benchmarks.places [pairs of sessions] [first seed]
 
-Each pair drives one random circuit on two days: other oil level, pace, logger rate and lap line; the second day's receiver is off by a
-few metres, poor (1 Hz, wandering by 6 m) or not there at all. The truth is the circuit's own curvature and the car's own way along it.
-A corner keeps its identity where, on a pass of the second day, the place told at its apex is the place it had on the first.
+Each pair drives one random circuit on two days: other oil level, pace, logger rate and lap line; the second day's
+receiver is off by a
+few metres, poor (1 Hz, wandering by 6 m) or not there at all. The truth is the circuit's own curvature and the car's
+own way along it.
+A corner keeps its identity where, on a pass of the second day, the place told at its apex is the place it had on the
+first.
 """
 
 from __future__ import annotations
@@ -165,8 +169,21 @@ def _pair(seed: int) -> list[Row]:
         turned = any(sides[i:] + sides[:i] == true_sides for i in range(len(sides)))
         off, interval = _time_off(b, whole, second_sim, circuit.length_m, means)
         rows.append(
-            Row(seed, means, driven, len(whole), off, interval, len(own), len(corners), turned, sum(p == w for p, w in passes), asked, laid is not None)
-        )  # fmt: skip
+            Row(
+                seed,
+                means,
+                driven,
+                len(whole),
+                off,
+                interval,
+                len(own),
+                len(corners),
+                turned,
+                sum(p == w for p, w in passes),
+                asked,
+                laid is not None,
+            )
+        )
     return rows
 
 
@@ -181,14 +198,17 @@ def main() -> None:
         own = [r for r in rows if r.means == means]
         kept = sum(r.kept for r in own) / max(sum(r.passes for r in own), 1)
         print(
-            f"{means:<15} {np.mean([r.driven == r.found for r in own]):10.2f} {np.mean([r.time_off_s <= r.interval_s + 1e-6 for r in own]):21.2f}"
-            f" {np.mean([abs(r.corners - r.true_corners) <= 1 for r in own]):12.2f} {np.mean([r.sides_right for r in own if r.corners == r.true_corners]):12.2f}"
+            f"{means:<15} {np.mean([r.driven == r.found for r in own]):10.2f} "
+            f"{np.mean([r.time_off_s <= r.interval_s + 1e-6 for r in own]):21.2f}"
+            f" {np.mean([abs(r.corners - r.true_corners) <= 1 for r in own]):12.2f} "
+            f"{np.mean([r.sides_right for r in own if r.corners == r.true_corners]):12.2f}"
             f" {np.mean([r.laid for r in own]):16.2f} {kept:14.3f}"
         )
     for r in rows:
         if r.driven != r.found or not r.laid or r.kept < r.passes:
             print(
-                f"  seed {r.seed}, {r.means}: {r.found} of {r.driven} laps, {r.corners} of {r.true_corners} corners, {r.kept} of {r.passes} kept"
+                f"  seed {r.seed}, {r.means}: {r.found} of {r.driven} laps, {r.corners} of "
+                f"{r.true_corners} corners, {r.kept} of {r.passes} kept"
             )
 
 

@@ -1,6 +1,8 @@
-"""Right or silent: logs with channels missing, misnamed, turned over, shifted or cold: ``python -m benchmarks.silent [seeds] [first seed]``.
+"""Right or silent: logs with channels missing, misnamed, turned over, shifted or cold: ``python -m benchmarks.silent
+[seeds] [first seed]``.
 
-Every log's hidden truth is known. Counted: sentences that contradict it, dips with a wrong cause, and logs of which nothing useful is
+Every log's hidden truth is known. Counted: sentences that contradict it, dips with a wrong cause, and logs of which
+nothing useful is
 said. Then trials in which nothing changed but the sensor.
 """
 
@@ -36,20 +38,57 @@ from support import recording_of, score
 
 SESSIONS = ("left", "right", "braking", "high-rpm", "hot-oil", "healthy", "launch")
 NAMES = {
-    "German": ("Zeit [s]", "Drehzahl [1/min]", "Öldruck [psi]", "Öltemperatur [°C]", "a_quer [g]", "a_längs [g]", "v_Fzg [km/h]"),
-    "French": ("Temps [s]", "Régime moteur [tr/min]", "Pression d'huile [psi]", "Température huile [°C]", "Acc. latérale [g]", "Acc. longitudinale [g]", "Vitesse [km/h]"),
-    "Italian": ("Tempo [s]", "Giri motore", "Pressione olio [psi]", "Temp. olio [°C]", "Acc laterale [g]", "Acc longitudinale [g]", "Velocità [km/h]"),
-    "Spanish": ("Tiempo [s]", "Revoluciones [rpm]", "Presión aceite [psi]", "Temp. aceite [°C]", "Aceleración lateral [g]", "Aceleración longitudinal [g]", "Velocidad [km/h]"),
+    "German": (
+        "Zeit [s]",
+        "Drehzahl [1/min]",
+        "Öldruck [psi]",
+        "Öltemperatur [°C]",
+        "a_quer [g]",
+        "a_längs [g]",
+        "v_Fzg [km/h]",
+    ),
+    "French": (
+        "Temps [s]",
+        "Régime moteur [tr/min]",
+        "Pression d'huile [psi]",
+        "Température huile [°C]",
+        "Acc. latérale [g]",
+        "Acc. longitudinale [g]",
+        "Vitesse [km/h]",
+    ),
+    "Italian": (
+        "Tempo [s]",
+        "Giri motore",
+        "Pressione olio [psi]",
+        "Temp. olio [°C]",
+        "Acc laterale [g]",
+        "Acc longitudinale [g]",
+        "Velocità [km/h]",
+    ),
+    "Spanish": (
+        "Tiempo [s]",
+        "Revoluciones [rpm]",
+        "Presión aceite [psi]",
+        "Temp. aceite [°C]",
+        "Aceleración lateral [g]",
+        "Aceleración longitudinal [g]",
+        "Velocidad [km/h]",
+    ),
     "short": ("t [s]", "Nmot", "EOP [psi]", "EOT [°C]", "Gy [g]", "Gx [g]", "v_kmh"),
     "numbered g": ("Time [s]", "RPM", "Oil P [psi]", "Oil T [°C]", "CH4 [g]", "CH5 [g]", "Speed [km/h]"),
     "numbered": ("Time [s]", "RPM", "Oil P [psi]", "CH3 [°C]", "CH4 [g]", "CH5 [g]", "CH6 [km/h]"),
     "bare": ("Time [s]", "RPM", "Oil P [psi]", "A3", "A4", "A5", "A6"),
-}  # fmt: skip
+}
 REMOVED = {
-    "no lateral g": (Role.LATERAL_G,), "no longitudinal g": (Role.LONGITUDINAL_G,), "no g": (Role.LATERAL_G, Role.LONGITUDINAL_G),
-    "no oil temperature": (Role.OIL_TEMP,), "no speed": (Role.SPEED,), "no g, no speed": (Role.LATERAL_G, Role.LONGITUDINAL_G, Role.SPEED),
-    "no lateral g, no oil temperature": (Role.LATERAL_G, Role.OIL_TEMP), "no speed, no longitudinal g": (Role.SPEED, Role.LONGITUDINAL_G),
-}  # fmt: skip
+    "no lateral g": (Role.LATERAL_G,),
+    "no longitudinal g": (Role.LONGITUDINAL_G,),
+    "no g": (Role.LATERAL_G, Role.LONGITUDINAL_G),
+    "no oil temperature": (Role.OIL_TEMP,),
+    "no speed": (Role.SPEED,),
+    "no g, no speed": (Role.LATERAL_G, Role.LONGITUDINAL_G, Role.SPEED),
+    "no lateral g, no oil temperature": (Role.LATERAL_G, Role.OIL_TEMP),
+    "no speed, no longitudinal g": (Role.SPEED, Role.LONGITUDINAL_G),
+}
 OTHERS = (
     "turned over",
     "turned over, path",
@@ -131,9 +170,16 @@ def _agrees(true: str, told: str) -> bool:
 
 
 CLAIMS = {
-    "Left turns": "left_turn", "Right turns": "right_turn", "Turns to one side": "turn", "Braking over": "braking", "Acceleration over": "acceleration",
-    "sags at high rpm": "high_rpm", "thin and hot": "hot_oil", "low everywhere": "low_everywhere", "The sensor, not the oil": "sensor",
-}  # fmt: skip
+    "Left turns": "left_turn",
+    "Right turns": "right_turn",
+    "Turns to one side": "turn",
+    "Braking over": "braking",
+    "Acceleration over": "acceleration",
+    "sags at high rpm": "high_rpm",
+    "thin and hot": "hot_oil",
+    "low everywhere": "low_everywhere",
+    "The sensor, not the oil": "sensor",
+}
 
 
 def contradicted(a: Analysis, words: str, truth: list[TrueDip], fault: str) -> str:
@@ -196,7 +242,16 @@ def cold(recording: Recording) -> Recording:
 
 COOL, WARM = Heat(start_c=86.0, ambient_c=15.0), Heat(start_c=90.0, ambient_c=22.0)
 _OFFSET_PAN = BoxPan(0.26, 0.20, 0.16, (0.0, 0.055, 0.008))
-SHIFTS = ((14.0, 1.0, False), (25.0, 1.0, False), (-25.0, 1.0, False), (-10.0, 1.0, False), (0.0, 1.04, False), (0.0, 0.94, False), (0.0, 1.06, True), (0.0, 0.96, True))  # fmt: skip
+SHIFTS = (
+    (14.0, 1.0, False),
+    (25.0, 1.0, False),
+    (-25.0, 1.0, False),
+    (-10.0, 1.0, False),
+    (0.0, 1.04, False),
+    (0.0, 0.94, False),
+    (0.0, 1.06, True),
+    (0.0, 0.96, True),
+)
 
 
 def trial(job: tuple[tuple[float, float, bool], float, int]) -> tuple[bool, str, bool]:
@@ -230,20 +285,23 @@ def main() -> None:
         mine = [r for r in rows if r.fault == fault]
         wrong, paired = sum(r.wrong for r in mine), sum(r.paired for r in mine)
         print(
-            f"{fault:<36}{len(mine):>6}{sum(bool(r.contradicts) for r in mine):>12}{wrong:>8}/{paired:<5}{sum(r.useful for r in mine) / len(mine):>8.0%}"
+            f"{fault:<36}{len(mine):>6}{sum(bool(r.contradicts) for r in mine):>12}{wrong:>8}/{paired:<5}"
+            f"{sum(r.useful for r in mine) / len(mine):>8.0%}"
         )
     for r in rows:
         if r.contradicts or not r.useful:
             print(f"  {r.fault} · {r.session} · {r.seed}: {r.contradicts or 'nothing useful'}\n    {r.words[:220]}")
     print(
-        f"{len(rows)} logs: {sum(bool(r.contradicts) for r in rows)} contradict, useful in {sum(r.useful for r in rows) / len(rows):.1%}"
+        f"{len(rows)} logs: {sum(bool(r.contradicts) for r in rows)} contradict, useful in "
+        f"{sum(r.useful for r in rows) / len(rows):.1%}"
     )
     still = [v for changed, v, _ in judged if not changed]
     moved = [v for changed, v, _ in judged if changed]
     false = sum(v in ("better", "worse") for v in still)
     covered = sum(c for changed, _, c in judged if not changed)
     print(
-        f"shifted sensor, nothing changed: {false}/{len(still)} false verdicts, interval holds nothing in {covered}/{len(still)}"
+        f"shifted sensor, nothing changed: {false}/{len(still)} false verdicts, interval holds nothing "
+        f"in {covered}/{len(still)}"
     )
     print(f"shifted sensor, +0.3 L: {Counter(moved)}")
 

@@ -1,6 +1,7 @@
 """How quick Basso is, as ratios to a plain reference in the same run: ``python -m benchmarks.speed``.
 
-Whole processes are timed from outside, in turn with their reference, and medians of ratios are printed; frames are timed
+Whole processes are timed from outside, in turn with their reference, and medians of ratios are printed; frames are
+timed
 in one off-screen window on an hour's log at 100 Hz with 20 channels.
 """
 
@@ -206,7 +207,10 @@ def garage() -> None:
             many = len(kept_sessions(desk, desk.bench.garage.view.car.id)) if desk.bench.garage.view else 0
             print(f"{f'garage read anew and shown, car of {many} sessions':<52}{median(come):6.1f} ms")
             print(
-                f"{'a letter more in its search':<52}{median(lambda i: desk.stations['garage'].page.search.setText('stint 77'[: i + 1])):6.1f} ms"
+                f"{'a letter more in its search':<52}"
+                f"{median(lambda i: desk.stations['garage'].page.search.setText('stint 77'[: i + 1])):6.1f} ms"
+                ""
+                "ms"
             )
         window.close()
 

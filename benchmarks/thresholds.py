@@ -1,8 +1,11 @@
 """How often a threshold's interval holds the truth: ``python -m benchmarks.thresholds [logs] [first seed]``.
 
-Random circuits, engines and pans with the pickup off the centre, its slosh and damping unknown. The truth is the steady g at
-which the head over the pickup falls to where air is drawn, by exact surfaces, at the running level of the passes. Prints for
-each direction found its interval and the truth; how often the 95 % interval holds it; how often "nothing fell up to here" is wrong.
+Random circuits, engines and pans with the pickup off the centre, its slosh and damping unknown. The truth is the steady
+g at
+which the head over the pickup falls to where air is drawn, by exact surfaces, at the running level of the passes.
+Prints for
+each direction found its interval and the truth; how often the 95 % interval holds it; how often "nothing fell up to
+here" is wrong.
 """
 
 from __future__ import annotations
@@ -44,9 +47,11 @@ class Row:
 def _setup(seed: int) -> tuple[Setup, Logger]:
     rng = generator("thresholds", seed)
     shape = BoxPan(
-        float(rng.uniform(0.22, 0.30)), float(rng.uniform(0.17, 0.24)), 0.16,
+        float(rng.uniform(0.22, 0.30)),
+        float(rng.uniform(0.17, 0.24)),
+        0.16,
         (float(rng.uniform(-0.06, 0.06)), float(rng.uniform(-0.06, 0.06)), 0.008),
-    )  # fmt: skip
+    )
     pan = Pan(
         shape=shape,
         fill_l=float(rng.uniform(3.4, 4.8)),

@@ -1,8 +1,11 @@
 """How well faults of the readings are found: ``python -m benchmarks.trust [seeds] [first seed]``.
 
-Each fault at three strengths on random circuits and engines, and healthy logs of the same kind. Prints for each fault how
-often its check spoke up, how exact what it measured is, and how many dips are right after its correction, against the same
-logs without the fault; dips whose readings the fault took away are left out on both sides. For healthy logs, how often a
+Each fault at three strengths on random circuits and engines, and healthy logs of the same kind. Prints for each fault
+how
+often its check spoke up, how exact what it measured is, and how many dips are right after its correction, against the
+same
+logs without the fault; dips whose readings the fault took away are left out on both sides. For healthy logs, how often
+a
 check called "fail" or "warn".
 """
 
@@ -55,7 +58,12 @@ FAULTS = (
     Fault("zero", ("zero",), lambda s: {"zero_kpa": s}, (8.0, 30.0, 101.0), lambda s, _: s),
     Fault("scale, against history", ("scale",), lambda s: {"pressure_scale": s}, (0.5, 2.0, 4.0), lambda s, _: s, True),
     # psi called kPa, bar called kPa, kPa called psi: by what the logger writes, whatever it is called.
-    Fault("scale, another unit", ("scale",), lambda s: {"pressure_scale": s, "pressure_unit": "psi" if s > 1.0 else "kPa"}, (0.145, 0.01, 6.895)),
+    Fault(
+        "scale, another unit",
+        ("scale",),
+        lambda s: {"pressure_scale": s, "pressure_unit": "psi" if s > 1.0 else "kPa"},
+        (0.145, 0.01, 6.895),
+    ),
     Fault("spikes", ("spikes",), lambda s: {"spikes_per_min": s}, (1.0, 4.0, 12.0)),
     Fault("drop-outs", ("spikes",), lambda s: {"dropouts_per_min": s}, (0.5, 2.0, 6.0)),
     Fault("flat from", ("spikes",), lambda s: {"flat_from": s}, (0.95, 0.8, 0.5)),
@@ -65,25 +73,44 @@ FAULTS = (
     Fault("delay", ("delay",), lambda s: {"delay_s": s}, (0.15, 0.3, 0.5), lambda s, e: s + late_by(e.lag_s)),
     Fault("filter", ("delay",), lambda s: {"filter_s": s}, (0.1, 0.2, 0.4), lambda s, e: late_by(s) + late_by(e.lag_s)),
     Fault("axes swapped", ("g_swapped",), lambda s: {"mount": Mount(swapped=True, yaw_deg=s)}, (0.0, 5.0, 10.0)),
-    Fault("lateral flipped", ("lateral_g_sign",), lambda s: {"mount": Mount(flip_lateral=True, yaw_deg=s)}, (0.0, 5.0, 10.0)),
-    Fault("longitudinal flipped", ("longitudinal_g_sign",), lambda s: {"mount": Mount(flip_longitudinal=True, yaw_deg=s)}, (0.0, 5.0, 10.0)),
+    Fault(
+        "lateral flipped",
+        ("lateral_g_sign",),
+        lambda s: {"mount": Mount(flip_lateral=True, yaw_deg=s)},
+        (0.0, 5.0, 10.0),
+    ),
+    Fault(
+        "longitudinal flipped",
+        ("longitudinal_g_sign",),
+        lambda s: {"mount": Mount(flip_longitudinal=True, yaw_deg=s)},
+        (0.0, 5.0, 10.0),
+    ),
     Fault("all axes wrong", ("g_swapped",), lambda s: {"mount": Mount(True, True, True, s)}, (0.0, 5.0, 10.0)),
     Fault("g turned", ("g_turned",), lambda s: {"mount": Mount(yaw_deg=s)}, (7.0, -15.0, 30.0), lambda s, _: s),
     Fault("g in m/s²", ("lateral_g_unit",), lambda s: {"mount": Mount(scale=9.80665, yaw_deg=s)}, (0.0, 4.0, 8.0)),
-    Fault("lateral g shifted", ("lateral_g_offset",), lambda s: {"mount": Mount(lateral_offset_g=s)}, (0.1, -0.15, 0.3), lambda s, _: s),
+    Fault(
+        "lateral g shifted",
+        ("lateral_g_offset",),
+        lambda s: {"mount": Mount(lateral_offset_g=s)},
+        (0.1, -0.15, 0.3),
+        lambda s, _: s,
+    ),
     Fault("clock slips", ("clock",), lambda s: {"mount": Mount(slip_s=s)}, (0.2, 0.5, 1.0), lambda s, _: s),
-    Fault("pressure's clock slips", ("pressure_clock",), lambda s: {"pressure_slip_s": s}, (0.2, 0.4, 0.8), lambda s, _: s),
+    Fault(
+        "pressure's clock slips", ("pressure_clock",), lambda s: {"pressure_slip_s": s}, (0.2, 0.4, 0.8), lambda s, _: s
+    ),
     Fault("engine speed stands", ("rpm_stuck",), lambda s: {"stands": ("Engine speed",)}, (1.0, 2.0, 3.0)),
     Fault("g stands", ("lateral_g_stuck",), lambda s: {"stands": ("Lateral acc",)}, (1.0, 2.0, 3.0)),
     Fault("speed stands", ("speed_stuck",), lambda s: {"stands": ("Speed",)}, (1.0, 2.0, 3.0)),
     Fault("temperature stands", ("oil_temp_flat",), lambda s: {"temperature_stands_c": s}, (0.0, 25.0, 150.0)),
     Fault("temperature in the airstream", ("oil_temp_place",), lambda s: {"airstream_c": s}, (6.0, 12.0, 24.0)),
     Fault("temperature lags", ("oil_temp_lag",), lambda s: {"temperature_lag_s": s}, (30.0, 60.0, 100.0)),
-)  # fmt: skip
+)
 
 
 def late_by(constant_s: float) -> float:
-    """By how much the stand-in's first-order lag of so much is late: on a grid of 10 ms a little less than its constant."""
+    """By how much the stand-in's first-order lag of so much is late: on a grid of 10 ms a little less than its
+    constant."""
     return float(STEP_S / np.expm1(STEP_S / constant_s))
 
 
@@ -97,9 +124,13 @@ def session(seed: int) -> tuple[Setup, Logger]:
     )
     pan = _OFFSET_PAN if seed % 2 else Pan()
     setup = Setup(
-        random_circuit(rng), Car(), engine, heat=Heat(start_c=float(rng.uniform(70, 88))), pan=pan,
+        random_circuit(rng),
+        Car(),
+        engine,
+        heat=Heat(start_c=float(rng.uniform(70, 88))),
+        pan=pan,
         session=Outing(laps=int(rng.integers(5, 9))),
-    )  # fmt: skip
+    )
     return setup, Logger(
         int(rng.choice([10, 20, 50, 100])), gps=True, pressure_unit=str(rng.choice(["psi", "bar", "kPa"]))
     )
@@ -189,11 +220,17 @@ def main() -> None:
                 continue
             f1 = _f1([r[2] for r in rows])
             less = f1 - _f1(clean[: len(rows)])
-            words = f"{fault.name:<30}{strength:>8g}   found {np.mean([r[0] for r in rows]):.2f}   F1 {f1:.3f} ({less:+.3f} against clean)"
+            words = (
+                f"{fault.name:<30}{strength:>8g}   found {np.mean([r[0] for r in rows]):.2f}   F1 {f1:.3f} "
+                f"({less:+.3f} against clean)"
+            )
             if fault.true is not None:
                 true = [fault.true(strength, session(first + s)[0].engine) for s in range(len(rows))]
                 off = np.array([r[1] for r in rows]) - np.array(true)
-                words += f"   measured off by {np.nanmedian(np.abs(off)):.3g}, at most {np.nanmax(np.abs(off), initial=0):.3g}"
+                words += (
+                    f"   measured off by {np.nanmedian(np.abs(off)):.3g}, at most "
+                    f"{np.nanmax(np.abs(off), initial=0):.3g}"
+                )
             print(words)
 
 

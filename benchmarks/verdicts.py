@@ -133,7 +133,8 @@ def trial(job: tuple[str, int]) -> tuple[str, bool, bool]:
 
 def _table(title: str, rows: Iterable[Row]) -> None:
     print(
-        f"\n{title}\n{'session':<18}{'true':>6}{'found':>7}{'extra':>7}{'missed':>8}{'F1':>8}{'cause':>8}{'onset ms':>10}"
+        f"\n{title}\n{'session':<18}{'true':>6}{'found':>7}{'extra':>7}{'missed':>8}"
+        f"{'F1':>8}{'cause':>8}{'onset ms':>10}"
     )
     grouped: dict[str, list[Row]] = {}
     for r in rows:

@@ -54,7 +54,8 @@ def recording_of(csv: bytes) -> Recording:
 
 
 def side_said(recording: Recording, options: JudgeOptions | None = None) -> JudgeOptions:
-    """Options by which somebody has said that the lateral g is positive to the left, as the stand-in's is: most logs here have no path."""
+    """Options by which somebody has said that the lateral g is positive to the left, as the stand-in's is: most logs
+    here have no path."""
     lateral = recording.channel(Role.LATERAL_G)
     options = options or JudgeOptions()
     return replace(options, edited=options.edited | {(lateral.name, "sign", 1.0)}) if lateral is not None else options
@@ -81,7 +82,8 @@ _drives: OrderedDict[bytes, tuple[Simulated, dict[str, Any]]] = OrderedDict()
 def driven_and_logged(
     setup: Setup, logger: Logger, rng: np.random.Generator, laps: int | None = None
 ) -> tuple[Simulated, bytes]:
-    """The same as the stand-in's `run_setup`, byte for byte, but a drive that several loggers watch is simulated once."""
+    """The same as the stand-in's `run_setup`, byte for byte, but a drive that several loggers watch is simulated
+    once."""
     if laps is not None:
         setup = replace(setup, session=replace(setup.session, laps=laps))
     key = pickle.dumps((setup, rng.bit_generator.state))

@@ -188,7 +188,8 @@ def test_the_readme_shows_pictures_that_exist() -> None:
 
 @pytest.mark.parametrize("logger", [Logger(50, vibration_kpa=40.0), Logger(20, noise_kpa=10.0)])
 def test_what_a_sensor_shakes_by_is_no_exposure(logger: Logger) -> None:
-    """Share of normal, depth and severity are those of the oil, not of the sensor; the lowest reading stays what was read."""
+    """Share of normal, depth and severity are those of the oil, not of the sensor; the lowest reading stays what was
+    read."""
     quiet, shaken = (
         analyse(harrowfell_session(x, laps=6)) for x in (replace(logger, vibration_kpa=0.0, noise_kpa=2.2), logger)
     )

@@ -1,4 +1,5 @@
-"""The plan of the house holds: what may import what, taken from the file names themselves, so that no new file slips through."""
+"""The plan of the house holds: what may import what, taken from the file names themselves, so that no new file slips
+through."""
 
 from __future__ import annotations
 

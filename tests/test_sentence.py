@@ -1,4 +1,5 @@
-"""Numbers in the core's sentences stay values: the same sentence in any reader's units, and no unit written into its words."""
+"""Numbers in the core's sentences stay values: the same sentence in any reader's units, and no unit written into its
+words."""
 
 from __future__ import annotations
 
@@ -69,7 +70,8 @@ _NO_SENTENCE = {
 }
 _UNIT = re.compile(r"(?:^|[\d }–±]) ?(?:kPa|°C|L/min)\b")
 _NAMES = re.compile(r"at (40|100) °C|At 100 °C|mm²/s at 40|kPa at 5000 rpm and 15 mm²/s|write slope:BASE")
-"""What a viscosity is called by, the place a pattern's figure is for, and how an option is written: the same in any unit."""
+"""What a viscosity is called by, the place a pattern's figure is for, and how an option is written: the same in any
+unit."""
 
 
 def test_no_unit_is_written_into_a_sentence_of_the_core() -> None:

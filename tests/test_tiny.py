@@ -17,10 +17,20 @@ from basso.units import base_unit
 from basso.workflow import judge
 
 MIDDLE_AND_SPREAD = {
-    Role.RPM: (4000, 2000), Role.OIL_PRESSURE: (300, 150), Role.PRESSURE_PUMP_OUT: (340, 150), Role.OIL_TEMP: (90, 15), Role.LATERAL_G: (0, 1),
-    Role.LONGITUDINAL_G: (0, 1), Role.SPEED: (30, 15), Role.LATITUDE: (50, 1e-4), Role.LONGITUDE: (5, 1e-4), Role.LAP: (2, 2), Role.AIR_PRESSURE: (100, 1),
-    Role.THROTTLE: (50, 50), Role.DISTANCE: (500, 400),
-}  # fmt: skip
+    Role.RPM: (4000, 2000),
+    Role.OIL_PRESSURE: (300, 150),
+    Role.PRESSURE_PUMP_OUT: (340, 150),
+    Role.OIL_TEMP: (90, 15),
+    Role.LATERAL_G: (0, 1),
+    Role.LONGITUDINAL_G: (0, 1),
+    Role.SPEED: (30, 15),
+    Role.LATITUDE: (50, 1e-4),
+    Role.LONGITUDE: (5, 1e-4),
+    Role.LAP: (2, 2),
+    Role.AIR_PRESSURE: (100, 1),
+    Role.THROTTLE: (50, 50),
+    Role.DISTANCE: (500, 400),
+}
 
 
 @pytest.mark.parametrize("step", [0.001, 0.02, 0.1, 1.0])

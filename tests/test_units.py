@@ -71,11 +71,27 @@ def test_maker_window_of_4_to_6_bar_in_psi_is_not_rounded() -> None:
 @pytest.mark.parametrize(
     ("spelled", "symbol"),
     [
-        ("PSI", "psi"), ("psig", "psi"), ("[kPa]", "kPa"), ("(bar)", "bar"), ("deg C", "°C"), ("degF", "°F"), ("° F", "°F"),
-        ("C", "°C"), ("m/s^2", "m/s²"), ("m/s/s", "m/s²"), ("G", "g"), ("km/h", "km/h"), ("kph", "km/h"), ("1/min", "rpm"),
-        ("psia", "psi abs"), ("bar(a)", "bar abs"), ("ms", "ms"), ("%", "%"), ("deg", "°"),
+        ("PSI", "psi"),
+        ("psig", "psi"),
+        ("[kPa]", "kPa"),
+        ("(bar)", "bar"),
+        ("deg C", "°C"),
+        ("degF", "°F"),
+        ("° F", "°F"),
+        ("C", "°C"),
+        ("m/s^2", "m/s²"),
+        ("m/s/s", "m/s²"),
+        ("G", "g"),
+        ("km/h", "km/h"),
+        ("kph", "km/h"),
+        ("1/min", "rpm"),
+        ("psia", "psi abs"),
+        ("bar(a)", "bar abs"),
+        ("ms", "ms"),
+        ("%", "%"),
+        ("deg", "°"),
     ],
-)  # fmt: skip
+)
 def test_spellings(spelled: str, symbol: str) -> None:
     found = parse_unit(spelled)
     assert found is not None

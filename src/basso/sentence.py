@@ -1,6 +1,8 @@
-"""Sentences of the core whose numbers stay values: they read in kPa and °C, and in the reader's units where he is known.
+"""Sentences of the core whose numbers stay values: they read in kPa and °C, and in the reader's units where he is
+known.
 
-A number in a sentence is a :class:`Measured` until it is shown. ``phrase("Reads {} at rest.", in_kpa(98.2, 1))`` is text like any
+A number in a sentence is a :class:`Measured` until it is shown. ``phrase("Reads {} at rest.", in_kpa(98.2, 1))`` is
+text like any
 other, "Reads 98.2 kPa at rest.", and :func:`read_in` gives it in psi without looking at that text.
 """
 
@@ -74,7 +76,8 @@ def in_litres(value: SupportsFloat, digits: int = 0) -> Measured:
 
 
 class Sentence(str):
-    """Text in kPa and °C that knows its numbers: ``parts`` are words and :class:`Measured` by turns, with whether the unit is left out."""
+    """Text in kPa and °C that knows its numbers: ``parts`` are words and :class:`Measured` by turns, with whether the
+    unit is left out."""
 
     parts: tuple[str | tuple[Measured, bool], ...]
 
@@ -106,7 +109,8 @@ def parts_of(text: str) -> tuple[str | tuple[Measured, bool], ...]:
 def phrase(template: str, /, *values: object) -> Sentence:
     """A sentence from a template as :meth:`str.format` takes it, its values in their order.
 
-    A :class:`Measured` stays one (``{:bare}`` without its unit), a sentence's numbers do; the rest is formatted as always.
+    A :class:`Measured` stays one (``{:bare}`` without its unit), a sentence's numbers do; the rest is formatted as
+    always.
     """
     parts: list[str | tuple[Measured, bool]] = []
     left = iter(values)

@@ -140,12 +140,14 @@ def options_for(
     decided: Decision | None = None,
     follow_car: bool = True,
 ) -> JudgeOptions:
-    """How a log is judged, in the window as on the command line: what is asked for now, what is remembered of its readings, and what the
+    """How a log is judged, in the window as on the command line: what is asked for now, what is remembered of its
+    readings, and what the
     garage knows of its car.
 
     Args:
         decided: what was decided about its corrections (default: what is remembered of that).
-        follow_car: floors that the car's owner chose go before those in ``options``; False where floors were asked for now.
+        follow_car: floors that the car's owner chose go before those in ``options``; False where floors were asked for
+            now.
     """
     from basso.memory.decisions import Decision
 
@@ -195,7 +197,8 @@ def cards_of_trial(folder: Path, comparison: Comparison, units: DisplayUnits) ->
 def known_by_garage(
     folder: Path, recordings: Sequence[Recording], memory: Memory, progress: Progress = silent
 ) -> dict[str, Known]:
-    """What the garage in a folder knows of the car behind each log, by the log's fingerprint; logs it has no session of are not in it.
+    """What the garage in a folder knows of the car behind each log, by the log's fingerprint; logs it has no session of
+    are not in it.
 
     Raises:
         InputError: the garage cannot be read.
@@ -220,7 +223,8 @@ def known_by_garage(
 def known_for_trial(
     folder: Path, recordings: Sequence[Recording]
 ) -> tuple[dict[str, Known], Grade | None, tuple[Floor, ...]]:
-    """What the garage in a folder says of the logs of a trial: of each its sensor and circuit, the one oil that was in (None where they
+    """What the garage in a folder says of the logs of a trial: of each its sensor and circuit, the one oil that was in
+    (None where they
     differ or nobody said), and the floors the car's owner chose.
 
     Raises:
@@ -271,7 +275,8 @@ def run_trial(
 ) -> Comparison:
     """Judge both sides against one normal, learned from both together, and compare them.
 
-    ``decided``, ``known``: what was decided about the corrections of each log, and is known of its car, by the fingerprint
+    ``decided``, ``known``: what was decided about the corrections of each log, and is known of its car, by the
+    fingerprint
     of its content.
     """
     from basso.analysis import analyse

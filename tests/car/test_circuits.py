@@ -1,4 +1,5 @@
-"""Circuits and the owner's decisions as the garage keeps them: learned, carried along, taken away with what they are about."""
+"""Circuits and the owner's decisions as the garage keeps them: learned, carried along, taken away with what they are
+about."""
 
 from __future__ import annotations
 

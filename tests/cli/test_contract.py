@@ -81,9 +81,24 @@ def test_analysis_document(capsys: pytest.CaptureFixture[str]) -> None:
     assert d["events"]
     for e in d["events"]:
         assert set(e) == {
-            "start_s", "end_s", "duration_s", "min_pressure_kpa", "min_margin_kpa", "min_share", "deficit_kpa_s", "rpm",
-            "oil_temp_c", "lateral_g", "longitudinal_g", "lag_s", "lap", "corner", "cause", "confidence", "rule",
-        }  # fmt: skip
+            "start_s",
+            "end_s",
+            "duration_s",
+            "min_pressure_kpa",
+            "min_margin_kpa",
+            "min_share",
+            "deficit_kpa_s",
+            "rpm",
+            "oil_temp_c",
+            "lateral_g",
+            "longitudinal_g",
+            "lag_s",
+            "lap",
+            "corner",
+            "cause",
+            "confidence",
+            "rule",
+        }
         assert e["cause"] in CAUSES
         assert e["end_s"] - e["start_s"] == pytest.approx(e["duration_s"], abs=0.002)
         assert e["min_margin_kpa"] < 0
@@ -251,9 +266,12 @@ def test_what_cannot_be_used_is_one_line_and_exit_2(arguments: list[str], capsys
 def test_broken_files_never_give_a_traceback(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     good = (DEMO / "dyno.csv").read_bytes()
     broken = {
-        "empty": b"", "heading only": good.splitlines()[0], "binary": bytes(range(256)) * 40, "prose": b"hello\nworld\n",
+        "empty": b"",
+        "heading only": good.splitlines()[0],
+        "binary": bytes(range(256)) * 40,
+        "prose": b"hello\nworld\n",
         "zeros": good[:3000] + b"\0" * 99 + good[3000:],
-    }  # fmt: skip
+    }
     for name, data in broken.items():
         path = tmp_path / f"{name}.csv"
         path.write_bytes(data)

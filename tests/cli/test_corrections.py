@@ -68,8 +68,9 @@ def test_what_no_check_found_is_corrected_by_the_users_word(capsys: pytest.Captu
     )
     turned = json.loads(capsys.readouterr().out)
     assert {(c["channel"], c["kind"], c["value"], c["unit"]) for c in turned["corrections"]} == {
-        (lateral, "sign", -1.0, ""), (pressure, "offset", 7.5, "kPa"),
-    }  # fmt: skip
+        (lateral, "sign", -1.0, ""),
+        (pressure, "offset", 7.5, "kPa"),
+    }
     causes = [{e["cause"] for e in d["events"]} for d in (found, turned)]
     assert "turn" in causes[0] and "left_turn" not in causes[0], "nothing proves the side"
     assert "right_turn" in causes[1] and not {"left_turn", "turn"} & causes[1], "the user's word does"

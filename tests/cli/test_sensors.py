@@ -55,9 +55,11 @@ def test_a_garage_or_a_car_that_is_not_there_is_said_in_one_line(
 ) -> None:
     log = str(demo_folder() / "dyno.csv")
     for arguments in (
-        ["analyze", log, "--garage", str(tmp_path / "no")], ["drops", log, "--garage", str(tmp_path / "no")],
-        ["sensors", "Car 31", "--folder", str(tmp_path / "no")], ["sensors", "Car 99", "--folder", folder],
-    ):  # fmt: skip
+        ["analyze", log, "--garage", str(tmp_path / "no")],
+        ["drops", log, "--garage", str(tmp_path / "no")],
+        ["sensors", "Car 31", "--folder", str(tmp_path / "no")],
+        ["sensors", "Car 99", "--folder", folder],
+    ):
         assert main(arguments) == 2
         error = capsys.readouterr().err
         assert len(error.strip().splitlines()) == 1 and "Traceback" not in error

@@ -16,8 +16,8 @@ def test_what_is_asked_is_listed_and_answers_rank_the_causes(capsys: pytest.Capt
     lines = capsys.readouterr().out.splitlines()
     assert lines[0].startswith("Stop: with a noise from the bearings") and lines[1] == "Too little oil: most likely"
     assert (
-        lines[2]
-        == "    test (minutes): Engine off: read the stick on level ground; drain and measure if it was never calibrated."
+        lines[2] == "    test (minutes): Engine off: read the stick on level ground; drain and measure if it was "
+        "never calibrated."
     )
     assert main(["symptoms", "when=left", "level=low", "--json"]) == 0
     document = json.loads(capsys.readouterr().out)
@@ -29,8 +29,12 @@ def test_what_is_asked_is_listed_and_answers_rank_the_causes(capsys: pytest.Capt
 
 @pytest.mark.parametrize(
     ("answer", "says"),
-    [("left", "is no answer to a question"), ("where=left", "the questions being when, lamp"), ("when=up", "when has the answers left, right")],
-)  # fmt: skip
+    [
+        ("left", "is no answer to a question"),
+        ("where=left", "the questions being when, lamp"),
+        ("when=up", "when has the answers left, right"),
+    ],
+)
 def test_an_answer_that_is_none_is_told_with_what_there_is(
     answer: str, says: str, capsys: pytest.CaptureFixture[str]
 ) -> None:

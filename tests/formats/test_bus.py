@@ -49,8 +49,14 @@ def _messages(database: Any, count: int = 400) -> tuple[list[can.Message], dict[
         for name, values in (("ENGINE_1", engine), ("MOTION", motion)):
             message = database.get_message_by_name(name)
             data = message.encode(values)
-            messages.append(can.Message(timestamp=1000.0 + i * 0.02 + (name == "MOTION") * 0.001,
-                                        arbitration_id=message.frame_id, is_extended_id=False, data=data))  # fmt: skip
+            messages.append(
+                can.Message(
+                    timestamp=1000.0 + i * 0.02 + (name == "MOTION") * 0.001,
+                    arbitration_id=message.frame_id,
+                    is_extended_id=False,
+                    data=data,
+                )
+            )
             for key, value in message.decode(data).items():
                 if key in truth:
                     truth[key].append(float(value))
@@ -67,8 +73,11 @@ def _check(recording: Recording, truth: dict[str, list[float]]) -> None:
 
 
 WRITERS: dict[str, Callable[[str], Any]] = {
-    ".log": can.CanutilsLogWriter, ".asc": can.ASCWriter, ".blf": can.BLFWriter, ".trc": can.TRCWriter,
-}  # fmt: skip
+    ".log": can.CanutilsLogWriter,
+    ".asc": can.ASCWriter,
+    ".blf": can.BLFWriter,
+    ".trc": can.TRCWriter,
+}
 
 
 @pytest.mark.parametrize("suffix", WRITERS)
@@ -92,9 +101,13 @@ def test_every_form_of_log_with_its_database_beside_it(suffix: str, tmp_path: Pa
 def test_candump_as_it_stands_on_a_terminal(tmp_path: Path) -> None:
     messages, truth = _messages(_database(tmp_path))
     path = tmp_path / "screen.txt"
-    path.write_text("".join(
-        f" ({m.timestamp:017.6f})  can0  {m.arbitration_id:03X}   [{m.dlc}]  {' '.join(f'{b:02X}' for b in m.data)}\n" for m in messages
-    ))  # fmt: skip
+    path.write_text(
+        "".join(
+            f" ({m.timestamp:017.6f})  can0  {m.arbitration_id:03X}   [{m.dlc}]  "
+            f"{' '.join(f'{b:02X}' for b in m.data)}\n"
+            for m in messages
+        )
+    )
     _check(read_recording(path), truth)
 
 
@@ -111,8 +124,11 @@ def test_decoding_is_the_librarys_for_random_frames() -> None:
         for signal in message.signals:
             found = raw_values(signal, bits, np.full(300, message.length))
             for row, value in zip(data, found, strict=True):
-                decoded = message.decode(row, decode_choices=False, scaling=False, allow_truncated=True) if not (
-                    message.is_multiplexed() and row[0] % 16 > 1) else {}  # fmt: skip
+                decoded = (
+                    message.decode(row, decode_choices=False, scaling=False, allow_truncated=True)
+                    if not (message.is_multiplexed() and row[0] % 16 > 1)
+                    else {}
+                )
                 if signal.name in decoded:
                     assert value == decoded[signal.name], signal.name
 

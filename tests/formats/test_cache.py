@@ -45,10 +45,22 @@ def _settle(path: Path) -> None:
 
 def _same(a: Recording, b: Recording) -> None:
     assert (a.format, a.notes, dict(a.facts), a.content_hash, a.started) == (
-        b.format, b.notes, dict(b.facts), b.content_hash, b.started)  # fmt: skip
+        b.format,
+        b.notes,
+        dict(b.facts),
+        b.content_hash,
+        b.started,
+    )
     for x, y in zip(a.channels, b.channels, strict=True):
         assert (x.name, x.role, x.unit, x.unit_assumed, x.confidence, x.why, x.doubt) == (
-            y.name, y.role, y.unit, y.unit_assumed, y.confidence, y.why, y.doubt)  # fmt: skip
+            y.name,
+            y.role,
+            y.unit,
+            y.unit_assumed,
+            y.confidence,
+            y.why,
+            y.doubt,
+        )
         np.testing.assert_array_equal(x.time_s, y.time_s)
         np.testing.assert_array_equal(x.values, y.values)
     assert len({id(c.time_s) for c in b.channels}) == len({id(c.time_s) for c in a.channels})

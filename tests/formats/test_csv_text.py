@@ -36,9 +36,15 @@ def _clock(seconds: float) -> str:
 
 
 def _csv(
-    pressure: str = "psi", temperature: str = "°C", acceleration: str = "g", units_row: bool = False, clock: bool = False,
-    separator: str = ",", comma: bool = False, preamble: str = "",
-) -> str:  # fmt: skip
+    pressure: str = "psi",
+    temperature: str = "°C",
+    acceleration: str = "g",
+    units_row: bool = False,
+    clock: bool = False,
+    separator: str = ",",
+    comma: bool = False,
+    preamble: str = "",
+) -> str:
     factor, offset = TEMPERATURES[temperature]
     columns = [
         ("Time", "s" if not clock else "", [_clock(t) if clock else f"{t:.2f}" for t in TIME]),
@@ -93,7 +99,7 @@ def test_ordinary_csv_in_every_usual_unit(
         ("trailing separators", "\n".join(line + "," for line in _csv().splitlines()).encode()),
         ("quoted", "\n".join(",".join(f'"{c}"' for c in line.split(",")) for line in _csv().splitlines()).encode()),
     ],
-)  # fmt: skip
+)
 def test_other_shapes_of_the_same_data(name: str, data: bytes) -> None:
     _check(recording_of(data))
 

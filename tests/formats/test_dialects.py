@@ -1,4 +1,5 @@
-"""One drive in the dialects that loggers write, crossed with each other, read right with no help; and what must be refused."""
+"""One drive in the dialects that loggers write, crossed with each other, read right with no help; and what must be
+refused."""
 
 from __future__ import annotations
 
@@ -179,7 +180,8 @@ def _rows(form: str) -> str:
 
 
 HABITS: dict[str, str] = {
-    "ids under the units": "Time,RPM,Oil press,Oil T\ns,rpm,kPa,°C\nT0,CAN 1,AIN 3,AIN 4\n" + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}"),
+    "ids under the units": "Time,RPM,Oil press,Oil T\ns,rpm,kPa,°C\nT0,CAN 1,AIN 3,AIN 4\n"
+    + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}"),
     "columns set apart by blanks": "Time[s] RPM OilP[kPa] OilT[C]\n" + _rows("{t:8.2f} {r:8.0f} {p:9.2f}   {h:.2f}"),
     "thousands set apart": "Time [s],RPM,Oil P [kPa],Oil T [C]\n" + _rows('{t:.2f},"{r:,.0f}",{p:.2f},{h:.2f}'),
     "units beside the values": "Time,,RPM,,Oil P,,Oil T,\n" + _rows("{t:.2f},s,{r:.0f},rpm,{p:.2f},kPa,{h:.2f},°C"),
@@ -187,22 +189,38 @@ HABITS: dict[str, str] = {
     "commented facts": "# Venue: Harrowfell\n# Date: 2026-05-12 10:20\n#\nTime [s],RPM,Oil P [kPa],Oil T [C]\n"
     + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}"),
     "a commented heading": "#Time [s],RPM,Oil P [kPa],Oil T [C]\n" + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}"),
-    "a summary at the end": "Time [s],RPM,Oil P [kPa],Oil T [C]\n" + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}") + "\n\nMaximum,5000,410,98\n",
-    "sections": "[Header]\nVehicle,Car 31\n\n[Data]\nTime [s],RPM,Oil P [kPa],Oil T [C]\n" + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}"),
+    "a summary at the end": "Time [s],RPM,Oil P [kPa],Oil T [C]\n"
+    + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}")
+    + "\n\nMaximum,5000,410,98\n",
+    "sections": "[Header]\nVehicle,Car 31\n\n[Data]\nTime [s],RPM,Oil P [kPa],Oil T [C]\n"
+    + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}"),
     "numbers with exponents": "Time [s],RPM,Oil P [kPa],Oil T [C]\n" + _rows("{t:.6E},{r:.6E},{p:.6E},{h:.6E}"),
-    "old line ends": "Time [s],RPM,Oil P [kPa],Oil T [C]\r" + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}").replace("\n", "\r"),
-    "newest first": "Time [s],RPM,Oil P [kPa],Oil T [C]\n" + "\n".join(_rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}").split("\n")[::-1]),
+    "old line ends": "Time [s],RPM,Oil P [kPa],Oil T [C]\r"
+    + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}").replace("\n", "\r"),
+    "newest first": "Time [s],RPM,Oil P [kPa],Oil T [C]\n"
+    + "\n".join(_rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}").split("\n")[::-1]),
     "the heading again and again": "Time [s],RPM,Oil P [kPa],Oil T [C]\n"
-    + "\nTime [s],RPM,Oil P [kPa],Oil T [C]\n".join("\n".join(_rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}").split("\n")[k::1][:200]) for k in range(0, len(TIME), 200)),
+    + "\nTime [s],RPM,Oil P [kPa],Oil T [C]\n".join(
+        "\n".join(_rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}").split("\n")[k::1][:200]) for k in range(0, len(TIME), 200)
+    ),
     "remarks between the rows": "Time [s],RPM,Oil P [kPa],Oil T [C]\n"
-    + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}").replace("\n2.00,", "\n# marker: oil lamp\n2.00,") + "\nEnd of data\n",
+    + _rows("{t:.2f},{r:.0f},{p:.2f},{h:.2f}").replace("\n2.00,", "\n# marker: oil lamp\n2.00,")
+    + "\nEnd of data\n",
     "days as spreadsheets count them": "Time,RPM,Oil P [kPa],Oil T [C]\n"
-    + "\n".join(f"{45789.5 + t / 86400:.11f},{r:.0f},{p:.2f},{h:.2f}" for t, r, p, h in zip(TIME, TRUTH[Role.RPM], TRUTH[Role.OIL_PRESSURE], TRUTH[Role.OIL_TEMP], strict=True)),
+    + "\n".join(
+        f"{45789.5 + t / 86400:.11f},{r:.0f},{p:.2f},{h:.2f}"
+        for t, r, p, h in zip(TIME, TRUTH[Role.RPM], TRUTH[Role.OIL_PRESSURE], TRUTH[Role.OIL_TEMP], strict=True)
+    ),
     "decimal commas in quotes between commas": '"Zeit [s]","Drehzahl","Öldruck [kPa]","Öltemp [°C]"\n'
-    + "\n".join('"' + '","'.join(f"{v:.2f}".replace(".", ",") for v in row) + '"' for row in zip(TIME, TRUTH[Role.RPM], TRUTH[Role.OIL_PRESSURE], TRUTH[Role.OIL_TEMP], strict=True)),
-    "one row a reading": "Time,Channel,Value,Unit\n" + _rows("{t:.2f},RPM,{r:.0f},rpm\n{t:.2f},Oil P,{p:.2f},kPa\n{t:.2f},Oil T,{h:.2f},C"),
-    "flags in words": "Time [s],GPS valid,RPM,Oil P [kPa],Oil T [C],Gear\n" + _rows("{t:.2f},TRUE,{r:.0f},{p:.2f},{h:.2f},N"),
-}  # fmt: skip
+    + "\n".join(
+        '"' + '","'.join(f"{v:.2f}".replace(".", ",") for v in row) + '"'
+        for row in zip(TIME, TRUTH[Role.RPM], TRUTH[Role.OIL_PRESSURE], TRUTH[Role.OIL_TEMP], strict=True)
+    ),
+    "one row a reading": "Time,Channel,Value,Unit\n"
+    + _rows("{t:.2f},RPM,{r:.0f},rpm\n{t:.2f},Oil P,{p:.2f},kPa\n{t:.2f},Oil T,{h:.2f},C"),
+    "flags in words": "Time [s],GPS valid,RPM,Oil P [kPa],Oil T [C],Gear\n"
+    + _rows("{t:.2f},TRUE,{r:.0f},{p:.2f},{h:.2f},N"),
+}
 
 
 @pytest.mark.parametrize("name", HABITS)
@@ -220,7 +238,8 @@ def test_other_habits_of_loggers(name: str) -> None:
 
 def test_codes_and_words_for_no_reading_are_missing() -> None:
     rows = [
-        f"{t:.2f},{65535 if i % 97 == 5 else r:.0f},{-9999 if i % 53 == 7 else p:.2f},{'ERR' if i % 31 == 9 else format(h, '.2f')}"
+        f"{t:.2f},{65535 if i % 97 == 5 else r:.0f},{-9999 if i % 53 == 7 else p:.2f},"
+        f"{'ERR' if i % 31 == 9 else format(h, '.2f')}"
         for i, (t, r, p, h) in enumerate(
             zip(TIME, TRUTH[Role.RPM], TRUTH[Role.OIL_PRESSURE], TRUTH[Role.OIL_TEMP], strict=True)
         )
@@ -249,7 +268,7 @@ REFUSED: dict[str, bytes] = {
     "cut gzip": gzip.compress(b"Time,RPM\n" + b"0,1\n" * 5000)[:60],
     "million characters": b"Time,RPM,Oil pressure\n" + b"x" * 1_000_000 + b"\n",
     "million-character heading": b"a" * 1_000_000 + b",RPM\n0,1\n1,2\n2,3\n",
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("name", REFUSED)

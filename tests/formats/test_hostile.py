@@ -140,9 +140,13 @@ def _text_log(suffix: str, folder: Path) -> list[str]:
 
 @pytest.mark.parametrize(
     ("suffix", "bad"),
-    [(".log", "(17785764x garbage"), (".log", "(1778576400.100000) can0 640#0Z"), (".asc", "   1.5 1  640  Rx   d 8 00 ZZ 03 0B 00 00 00"),
-     (".trc", "    300      1500.000 DT  1      0640 Rx -  8    00 ZZ 03 0B 00 00 00 00")],
-)  # fmt: skip
+    [
+        (".log", "(17785764x garbage"),
+        (".log", "(1778576400.100000) can0 640#0Z"),
+        (".asc", "   1.5 1  640  Rx   d 8 00 ZZ 03 0B 00 00 00"),
+        (".trc", "    300      1500.000 DT  1      0640 Rx -  8    00 ZZ 03 0B 00 00 00 00"),
+    ],
+)
 def test_a_bad_line_costs_itself_and_is_told_with_its_place(suffix: str, bad: str, bus: Path) -> None:
     lines = _text_log(suffix, bus)
     (bus / f"good{suffix}").write_text("\n".join(lines) + "\n")
@@ -221,10 +225,18 @@ CLAIMS: dict[str, tuple[str, Callable[[], bytes], str]] = {
     "a table": ("table.dbc", lambda: b"a,b\n1,2\n", "is no bus database"),
     "a database called a spreadsheet": ("base.xls", lambda: DATABASE, "is no bus database"),
     "a signal of 10⁹ bits": ("a.dbc", lambda: DATABASE.replace(b"0|16@1+", b"0|1000000000@1+", 1), "a frame has 512"),
-    "a range of 10⁸": ("b.dbc", lambda: DATABASE + b"\nSG_MUL_VAL_ 1600 Throttle EngineSpeed 0-100000000;\n", "multiplexer values"),
+    "a range of 10⁸": (
+        "b.dbc",
+        lambda: DATABASE + b"\nSG_MUL_VAL_ 1600 Throttle EngineSpeed 0-100000000;\n",
+        "multiplexer values",
+    ),
     "brackets": ("c.dbc", lambda: b'VERSION ""\n' + b"(" * 300_000, "no bus database that can be read"),
-    "entities": ("d.kcd", lambda: b'<!DOCTYPE a [<!ENTITY b "cc"><!ENTITY d "&b;&b;">]><NetworkDefinition>&d;</NetworkDefinition>', "no bus database that can be read"),
-}  # fmt: skip
+    "entities": (
+        "d.kcd",
+        lambda: b'<!DOCTYPE a [<!ENTITY b "cc"><!ENTITY d "&b;&b;">]><NetworkDefinition>&d;</NetworkDefinition>',
+        "no bus database that can be read",
+    ),
+}
 
 
 @pytest.mark.parametrize("what", CLAIMS)
@@ -240,9 +252,12 @@ def test_what_no_database_can_claim_is_refused_at_once(what: str, tmp_path: Path
 
 @pytest.mark.parametrize(
     ("old", "new", "lost"),
-    [(b"SG_ Throttle :", b"SG_ Throttle m0M :", set()), (b"(0.25,0)", b"(1e99999,0)", {"EngineSpeed"}),
-     (b"SG_ OilPressure : 16|16@1+", b"SG_ OilPressure : 16|12@1+", {"OilPressure"})],
-)  # fmt: skip
+    [
+        (b"SG_ Throttle :", b"SG_ Throttle m0M :", set()),
+        (b"(0.25,0)", b"(1e99999,0)", {"EngineSpeed"}),
+        (b"SG_ OilPressure : 16|16@1+", b"SG_ OilPressure : 16|12@1+", {"OilPressure"}),
+    ],
+)
 def test_a_signal_that_no_frame_can_hold_is_left_out_and_told(
     old: bytes, new: bytes, lost: set[str], tmp_path: Path
 ) -> None:
@@ -271,9 +286,12 @@ def test_pipes_devices_circles_and_names_are_refused_at_once(tmp_path: Path) -> 
     (tmp_path / "\x1b[31mred.csv").write_text("Time,RPM\n0,1\n")
     begun = time.monotonic()
     for path, says in (
-        (pipe, "is a pipe or a device"), (Path("/dev/zero"), "is a pipe or a device"), (circle, "cannot be read"),
-        (tmp_path / "two\nlines.csv", r"two\\nlines.csv: has a name with"), (tmp_path / "\x1b[31mred.csv", r"\\x1b\[31mred.csv: has a name with"),
-    ):  # fmt: skip
+        (pipe, "is a pipe or a device"),
+        (Path("/dev/zero"), "is a pipe or a device"),
+        (circle, "cannot be read"),
+        (tmp_path / "two\nlines.csv", r"two\\nlines.csv: has a name with"),
+        (tmp_path / "\x1b[31mred.csv", r"\\x1b\[31mred.csv: has a name with"),
+    ):
         for read in (read_recording, workflow.describe, workflow.open_recording):
             with pytest.raises(FormatError, match=says) as told:
                 read(path)

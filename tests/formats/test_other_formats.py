@@ -73,10 +73,12 @@ def test_when_it_began_and_the_facts_are_kept(tmp_path: Path) -> None:
 
 def _measurement(path: Path, version: str) -> None:
     with MDF(version=version) as file:
-        file.append([
-            Signal(DATA["Engine speed [rpm]"], TIME, name="Engine speed", unit="rpm"),
-            Signal(DATA["Oil pressure [psi]"], TIME, name="Oil pressure", unit="psi"),
-        ])  # fmt: skip
+        file.append(
+            [
+                Signal(DATA["Engine speed [rpm]"], TIME, name="Engine speed", unit="rpm"),
+                Signal(DATA["Oil pressure [psi]"], TIME, name="Oil pressure", unit="psi"),
+            ]
+        )
         file.header.comment = "Windy"
         file.header.subject = "Testbed one"
         file.append(Signal(DATA["Oil temp [°C]"][::10], TIME[::10] + 0.013, name="Oil temp", unit="degC"))

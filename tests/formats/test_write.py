@@ -58,9 +58,15 @@ def recordings(draw: st.DrawFn) -> Recording:
     channels = [
         channel("Engine speed", Role.RPM, UNITS["rpm"], time_s, rng.uniform(1000, 7000, rows)),
         channel("P3 gallery", Role.OIL_PRESSURE, pressure, time_s, rng.uniform(80, 520, rows) + gaps),
-        channel("T of it", Role.OIL_TEMP, heat, slow if two_rates else time_s, rng.uniform(60, 120, slow.size if two_rates else rows)),
+        channel(
+            "T of it",
+            Role.OIL_TEMP,
+            heat,
+            slow if two_rates else time_s,
+            rng.uniform(60, 120, slow.size if two_rates else rows),
+        ),
         channel(odd, None, None, time_s, rng.normal(0, 1e3, rows)),
-    ]  # fmt: skip
+    ]
     facts = MappingProxyType({"Venue": "Harrowfell", "Driver note": draw(names)})
     return Recording(Path("made.csv"), "made", tuple(channels), (), facts, "", "2026-05-12T10:20:00")
 

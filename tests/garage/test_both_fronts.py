@@ -1,4 +1,5 @@
-"""The same log, car and decisions are judged the same in the window, on the command line, in the export and in the report."""
+"""The same log, car and decisions are judged the same in the window, on the command line, in the export and in the
+report."""
 
 from __future__ import annotations
 

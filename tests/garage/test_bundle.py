@@ -143,17 +143,23 @@ def _first(**changes: object) -> Callable[[object], object]:
 
 
 HAND_EDITED: dict[str, tuple[Callable[[dict[str, bytes]], None], str]] = {
-    "a word for a number": (_edit("records/engines.json", _first(relief_kpa="high")), r"'relief_kpa' is 'high', and should be a number"),
+    "a word for a number": (
+        _edit("records/engines.json", _first(relief_kpa="high")),
+        r"'relief_kpa' is 'high', and should be a number",
+    ),
     "a field too few": (_edit("records/sessions.json", _first(title=None)), r"'title' is missing"),
     "a field too many": (_edit("records/builds.json", _first(colour="red")), r"no field 'colour'"),
-    "a build that is not there": (_edit("records/sessions.json", _first(build="elsewhere")), r"names a build that is not in the bundle"),
+    "a build that is not there": (
+        _edit("records/sessions.json", _first(build="elsewhere")),
+        r"names a build that is not in the bundle",
+    ),
     "another car's record": (_edit("records/oil.json", _first(car="someone")), r"belongs to another car"),
     "two of one id": (_edit("records/sessions.json", lambda rows: [*rows, rows[0]]), r"two records have the id"),  # type: ignore[misc]
     "no list": (_edit("records/oil.json", lambda _: 5), r"list of objects"),
     "broken JSON": (lambda p: p.update({"records/oil.json": b"[{"}), r"records/oil.json: is no JSON"),
     "a newer form": (_edit("bundle.json", lambda h: {**h, "schema": "basso.bundle/9"}), r"basso.bundle/9"),  # type: ignore[dict-item]
     "no contents": (lambda p: p.pop("bundle.json") and None, r"has no bundle.json"),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("name", HAND_EDITED)

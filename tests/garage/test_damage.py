@@ -1,4 +1,5 @@
-"""Damage at random: a bundle or a database comes through, or is refused in one sentence; what is there already stays."""
+"""Damage at random: a bundle or a database comes through, or is refused in one sentence; what is there already
+stays."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""A stranger's bundle, and work that was stopped dead: nothing outside is touched, nothing is half kept, the true reason is said."""
+"""A stranger's bundle, and work that was stopped dead: nothing outside is touched, nothing is half kept, the true
+reason is said."""
 
 from __future__ import annotations
 
@@ -88,23 +89,47 @@ def listing(folder: Path) -> dict[str, bytes]:
 
 
 REFUSED: dict[str, tuple[Callable[[dict[str, bytes]], None], str]] = {
-    "an absolute path for a file": (rows("records/attachments.json", file_hash="/etc/passwd"), r"'file_hash' is '/etc/passwd', and should be a fingerprint"),
-    "a way out for a file": (rows("records/attachments.json", file_hash="../garage.sqlite"), r"should be a fingerprint"),
-    "a way out for a log": (rows("records/sessions.json", log_hash="../../secret"), r"'log_hash' is '../../secret', and should be a fingerprint"),
+    "an absolute path for a file": (
+        rows("records/attachments.json", file_hash="/etc/passwd"),
+        r"'file_hash' is '/etc/passwd', and should be a fingerprint",
+    ),
+    "a way out for a file": (
+        rows("records/attachments.json", file_hash="../garage.sqlite"),
+        r"should be a fingerprint",
+    ),
+    "a way out for a log": (
+        rows("records/sessions.json", log_hash="../../secret"),
+        r"'log_hash' is '../../secret', and should be a fingerprint",
+    ),
     "a sample by a path": (part("samples/..", b"x"), r"has no place in a bundle"),
     "a sample in a folder of its own": (part("samples/a/b.parquet", b"x"), r"has no place in a bundle"),
     "a file that is not what it is called": (part(f"files/{'0' * 64}.png", b"x"), r"is not what its name says"),
     "a file by another name": (part("files/photo.png", b"x"), r"has no place in a bundle"),
     "an unknown list": (part("records/secrets.json", b"[]"), r"has no place in a bundle"),
     "lists in lists": (part("records/jobs.json", b"[" * 100_000), r"jobs\.json: is nested deeper than any record"),
-    "objects in objects": (rows("records/jobs.json", entries=json.loads('{"a":' * 40 + "1" + "}" * 40)), r"jobs\.json: is nested deeper"),
+    "objects in objects": (
+        rows("records/jobs.json", entries=json.loads('{"a":' * 40 + "1" + "}" * 40)),
+        r"jobs\.json: is nested deeper",
+    ),
     "a number without end": (part("records/oil.json", b"[1" + b"0" * 100_000 + b"]"), r"oil\.json: is no JSON"),
-    "a number too large": (rows("records/sessions.json", laps=10**30), r"sessions\.json: is no JSON \(a number is too large\)"),
-    "a number beyond reason": (rows("records/sessions.json", air_c=1e300), r"'air_c' is '1e\+300', and should be a number"),
+    "a number too large": (
+        rows("records/sessions.json", laps=10**30),
+        r"sessions\.json: is no JSON \(a number is too large\)",
+    ),
+    "a number beyond reason": (
+        rows("records/sessions.json", air_c=1e300),
+        r"'air_c' is '1e\+300', and should be a number",
+    ),
     "no number": (part("records/oil.json", b'[{"volume_l": NaN}]'), r"NaN is no number"),
-    "decisions about a path": (part("records/decisions.json", b'{"../x": {"refused": [], "edited": []}}'), r"is no list of decisions"),
-    "an endless correction": (part("records/decisions.json", b'{"a": {"refused": [], "edited": [["P", "offset", 1e999]]}}'), r"decisions\.json: is no"),
-}  # fmt: skip
+    "decisions about a path": (
+        part("records/decisions.json", b'{"../x": {"refused": [], "edited": []}}'),
+        r"is no list of decisions",
+    ),
+    "an endless correction": (
+        part("records/decisions.json", b'{"a": {"refused": [], "edited": [["P", "offset", 1e999]]}}'),
+        r"decisions\.json: is no",
+    ),
+}
 
 
 @pytest.mark.parametrize("what", REFUSED)
@@ -367,7 +392,8 @@ def test_a_full_disk_is_called_full(tmp_path: Path) -> None:
         garage.add("adding", *a_car(1))
     code = (
         "import resource, sys; from pathlib import Path; from dataclasses import replace\n"
-        "from basso.garage.store import Garage; from basso.garage.records import Car; from basso.errors import InputError\n"
+        "from basso.garage.store import Garage; from basso.garage.records import Car; from basso.errors "
+        "import InputError\n"
         "import signal; signal.signal(signal.SIGXFSZ, signal.SIG_IGN)\n"
         "resource.setrlimit(resource.RLIMIT_FSIZE, (int(sys.argv[2]), int(sys.argv[2])))\n"
         "try:\n"

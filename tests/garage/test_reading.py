@@ -14,7 +14,7 @@ from basso.car.cards import differences, trial_cards
 from basso.car.history import CarHistory
 from basso.car.jobs import (
     Sheet,
-    Step,
+    SheetStep,
     begun,
     in_units,
     ledger_of,
@@ -85,8 +85,9 @@ def test_a_rebuilt_engine_leaves_the_cards_of_earlier_sessions_alone() -> None:
     assert car.engine == rebuilt and car.names.engine == {"e": "Two litre"}
     apart = differences(first, rebuilt, IMPERIAL)
     assert [(d.what, d.a, d.b) for d in apart] == [
-        ("clearances", "loose", "race"), ("rod clearance", "0.002047 in", "0.002756 in"),
-    ]  # fmt: skip
+        ("clearances", "loose", "race"),
+        ("rod clearance", "0.002047 in", "0.002756 in"),
+    ]
     (stage,) = stages(car, SI)
     assert stage.cards == (first, rebuilt)
 
@@ -192,12 +193,16 @@ def test_every_sheet_can_be_signed_when_it_is_done_and_not_before(key: str) -> N
 @pytest.mark.parametrize(
     ("key", "step", "value", "safe"),
     [
-        ("accumulator", "vent", 250.0, "never above 5 kPa"), ("oil-change", "accumulator", 250.0, "never above 5 kPa"),
-        ("pickup-height", "clay", 0.0, "never below 1 mm"), ("pan-off", "gap", 0.0, "never below 1 mm"),
-        ("verification-drive", "full", 50.0, "never below 70 %"), ("verification-drive", "easy", 80.0, "never below 85 %"),
-        ("oil-change", "start", 10.0, "never below 35 kPa"), ("baffle", "clear", 0.5, "never below 1 mm"),
+        ("accumulator", "vent", 250.0, "never above 5 kPa"),
+        ("oil-change", "accumulator", 250.0, "never above 5 kPa"),
+        ("pickup-height", "clay", 0.0, "never below 1 mm"),
+        ("pan-off", "gap", 0.0, "never below 1 mm"),
+        ("verification-drive", "full", 50.0, "never below 70 %"),
+        ("verification-drive", "easy", 80.0, "never below 85 %"),
+        ("oil-change", "start", 10.0, "never below 35 kPa"),
+        ("baffle", "clear", 0.5, "never below 1 mm"),
     ],
-)  # fmt: skip
+)
 def test_no_reason_signs_off_what_is_not_safe(key: str, step: str, value: float, safe: str) -> None:
     sheet = as_begun(key)
     entries = done(sheet)
@@ -400,7 +405,9 @@ def test_a_job_keeps_the_sheet_it_was_begun_on(monkeypatch: pytest.MonkeyPatch) 
     job = Job(car="c", sheet="baffle", opened="2026-05-01", begun_on=begun("baffle"))
     before = Job(car="c", sheet="baffle", opened="2025-05-01", closed="2025-05-02", entries=done(as_begun("baffle")))
     later = dict(sheets())
-    later["baffle"] = replace(later["baffle"], steps=(*later["baffle"].steps, Step("later", "Asked by a later Basso.")))
+    later["baffle"] = replace(
+        later["baffle"], steps=(*later["baffle"].steps, SheetStep("later", "Asked by a later Basso."))
+    )
     monkeypatch.setattr(jobs, "sheets", lambda: later)
     for kept in (sheet_of(job), sheet_of(before)):
         assert kept is not None and "later" not in [s.key for s in kept.steps] and len(kept.steps) == 5

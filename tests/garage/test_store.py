@@ -170,8 +170,9 @@ def test_the_edits_of_a_garage_of_the_first_form_can_still_be_taken_back(old_fol
         garage.redo(spare.id)
         assert garage.all(Build) == [replace(build, pan="stock")]
         assert [(e.name, e.rod_mm, e.engine == e.id) for e in garage.all(Engine)] == [
-            ("Two litre", None, True), ("Spare", None, True),
-        ]  # fmt: skip
+            ("Two litre", None, True),
+            ("Spare", None, True),
+        ]
 
 
 def test_an_old_garage_that_may_only_be_read_is_told_and_left(
@@ -219,10 +220,17 @@ def test_a_truncated_database_is_refused_with_the_backup_to_take(garage: Garage,
 def test_nothing_is_put_back_under_a_window_that_has_the_garage_open(garage: Garage) -> None:
     backup, before = garage.back_up(), contents(garage)
     other = subprocess.Popen(
-        [sys.executable, "-c", "import sys; from pathlib import Path; from basso.garage.store import Garage\n"
-         "g = Garage(Path(sys.argv[1])); print('open', flush=True); sys.stdin.read()", str(garage.folder)],
-        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
-    )  # fmt: skip
+        [
+            sys.executable,
+            "-c",
+            "import sys; from pathlib import Path; from basso.garage.store import Garage\n"
+            "g = Garage(Path(sys.argv[1])); print('open', flush=True); sys.stdin.read()",
+            str(garage.folder),
+        ],
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        text=True,
+    )
     assert other.stdout is not None and other.stdout.readline() == "open\n"
     garage.close()
     with pytest.raises(InputError, match="is open in another window"):

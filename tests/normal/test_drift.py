@@ -69,7 +69,8 @@ def test_too_short_a_drive_has_no_drift() -> None:
 
 
 def test_dips_are_found_as_well_without_the_temperature_as_with_it() -> None:
-    """Six random circuits and engines whose oil warms up by 25 °C: as many right as with the temperature, but for two."""
+    """Six random circuits and engines whose oil warms up by 25 °C: as many right as with the temperature, but for
+    two."""
     right, wrong = [0, 0], [0, 0]
     for seed in range(6):
         rng = generator("drift", seed)

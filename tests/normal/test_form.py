@@ -88,9 +88,14 @@ def test_a_made_engine_is_met_from_a_usual_start(seed: int, relief: float) -> No
     start[0], start[3] = float(np.median(seen)), np.log(top)
     start = np.clip(start, lower + 1e-6, upper - 1e-6)
     x = damped_least_squares(
-        lambda y: log_curve(y, LOG_RPM, LOG_V), lambda y: log_pressure(y, LOG_RPM, LOG_V),
-        seen, np.ones(seen.size), start, bounds, (CENTRE, np.diag(np.r_[0.0, 1.0, 1.0, 0.0, 1.0, 1.0, 9.0, 9.0, 9.0])),
-    )  # fmt: skip
+        lambda y: log_curve(y, LOG_RPM, LOG_V),
+        lambda y: log_pressure(y, LOG_RPM, LOG_V),
+        seen,
+        np.ones(seen.size),
+        start,
+        bounds,
+        (CENTRE, np.diag(np.r_[0.0, 1.0, 1.0, 0.0, 1.0, 1.0, 9.0, 9.0, 9.0])),
+    )
     off = log_pressure(x, LOG_RPM, LOG_V) - log_pressure(true, LOG_RPM, LOG_V)
     assert float(np.sqrt(np.mean(off**2))) < 0.006
     assert np.all((x >= lower) & (x <= upper))
@@ -101,9 +106,14 @@ def test_a_parameter_never_leaves_its_bounds() -> None:
     seen = np.full(LOG_RPM.size, np.log(5.0))  # no engine shows so little
     start = np.clip(_engine(), lower, upper)
     x = damped_least_squares(
-        lambda y: log_curve(y, LOG_RPM, LOG_V), lambda y: log_pressure(y, LOG_RPM, LOG_V),
-        seen, np.ones(seen.size), start, (lower, upper), (CENTRE, np.zeros((9, 9))),
-    )  # fmt: skip
+        lambda y: log_curve(y, LOG_RPM, LOG_V),
+        lambda y: log_pressure(y, LOG_RPM, LOG_V),
+        seen,
+        np.ones(seen.size),
+        start,
+        (lower, upper),
+        (CENTRE, np.zeros((9, 9))),
+    )
     assert np.all((x >= lower) & (x <= upper))
     assert float(np.exp(x[0])) < 40.0  # as low as it may
 

@@ -39,7 +39,7 @@ def test_without_hours_or_an_earlier_sample_nothing_is_compared() -> None:
         ({"glycol": 0.01}, "glycol", "Do not run it"),
         ({"bn": 3.0}, "bn", "3.0 of 8.0"),
     ],
-)  # fmt: skip
+)
 def test_the_oil_itself(values: dict[str, float], measure: str, words: str) -> None:
     (found,) = findings([Sampled("2026-05-01", values, None)], new_v100=14.0, new_bn=8.0)
     assert found.level == "warn" and found.measure == measure and words in found.sentence

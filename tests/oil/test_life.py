@@ -54,8 +54,10 @@ def test_a_part_that_was_never_measured_is_named_not_guessed() -> None:
 def test_use_since_the_last_fill_and_what_is_due_first() -> None:
     entries = [entry("2026-04-01", "fill", 4.6), entry("2026-05-01", "change", 3.9), entry("2026-05-10", "top-up", 0.4)]
     sessions = [
-        drive("2026-04-20", 3.0), drive("2026-05-01T14:00", 1.5), drive("2026-05-12", 2.0, kind="dyno", km=0.0, peak=45.0),
-    ]  # fmt: skip
+        drive("2026-04-20", 3.0),
+        drive("2026-05-01T14:00", 1.5),
+        drive("2026-05-12", 2.0, kind="dyno", km=0.0, peak=45.0),
+    ]
     state = oil_state(entries, sessions, hours=10.0, km=400.0, events=5.0)
     assert state is not None
     assert (state.since, state.sessions, state.heat_cycles, state.unknown) == ("2026-05-01", 2, 1, 0)
@@ -89,9 +91,13 @@ def test_what_is_gone_at_a_drain() -> None:
 
 def test_what_was_used_up_by_what_came_out() -> None:
     entries = [
-        entry("2026-04-01", "fill", 4.6), entry("2026-04-20", "top-up", 0.3), entry("2026-04-25", "level change", -0.2),
-        entry("2026-05-10", "drain", 3.4), entry("2026-05-10", "change", 3.9), entry("2026-06-10", "top-up", 0.5),
-    ]  # fmt: skip
+        entry("2026-04-01", "fill", 4.6),
+        entry("2026-04-20", "top-up", 0.3),
+        entry("2026-04-25", "level change", -0.2),
+        entry("2026-05-10", "drain", 3.4),
+        entry("2026-05-10", "change", 3.9),
+        entry("2026-06-10", "top-up", 0.5),
+    ]
     # 4.6 + 0.3 − 0.2 in; 3.4 out; filter, cooler, lines and galleries keep 1.0.
     assert gone_l(entries, HOLDING) == pytest.approx(0.3)
     later = [*entries, entry("2026-07-10", "drain", 3.5), entry("2026-07-10", "change", 3.9)]

@@ -1,4 +1,5 @@
-"""The drop across cooler and filter is measured at one flow and viscosity, so that a clogging one is named and a hot day is not."""
+"""The drop across cooler and filter is measured at one flow and viscosity, so that a clogging one is named and a hot
+day is not."""
 
 from __future__ import annotations
 

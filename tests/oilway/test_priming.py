@@ -13,9 +13,12 @@ from support import recording_of
 
 
 def cranking_log(
-    bursts: list[tuple[float, float]], pressure_from: float | None, start: float | None, end: float = 120.0,
+    bursts: list[tuple[float, float]],
+    pressure_from: float | None,
+    start: float | None,
+    end: float = 120.0,
     running_kpa: float = 400.0,
-) -> tuple[FloatArray, FloatArray, FloatArray]:  # fmt: skip
+) -> tuple[FloatArray, FloatArray, FloatArray]:
     """rpm 220 within each burst, 900 from ``start``; pressure while cranking from ``pressure_from`` on."""
     t = np.arange(0.0, end, 0.05)
     rng = np.random.default_rng(1)
@@ -52,7 +55,7 @@ def test_bursts_rests_and_seconds_to_pressure() -> None:
         (cranking_log([(5, 15), (35, 45), (65, 78)], None, None), "No pressure after 33 s"),
         (cranking_log([(5, 11)], 8.0, 40.0, running_kpa=0.0), "No pressure within 3 s"),
     ],
-)  # fmt: skip
+)
 def test_cautions(log: tuple[FloatArray, FloatArray, FloatArray], says: str) -> None:
     p = priming_of(*log)
     assert p is not None and any(says in c for c in p.cautions), p

@@ -35,8 +35,19 @@ def test_it_does_its_own_work_and_what_libraries_print_is_no_answer(tmp_path: Pa
 
 @pytest.mark.parametrize(
     "what",
-    ["write", "write by c", "remove", "remove by c", "rename by c", "socket", "socket by c", "run", "system by c", "fork by c"],
-)  # fmt: skip
+    [
+        "write",
+        "write by c",
+        "remove",
+        "remove by c",
+        "rename by c",
+        "socket",
+        "socket by c",
+        "run",
+        "system by c",
+        "fork by c",
+    ],
+)
 def test_nothing_outside_is_touched_even_past_python(what: str, tmp_path: Path) -> None:
     victim = tmp_path / "victim"
     victim.write_text("mine")
@@ -81,7 +92,8 @@ def test_it_ends_when_the_process_that_began_it_is_killed(tmp_path: Path) -> Non
     (tmp_path / "own").mkdir()
     code = (
         "import sys; from pathlib import Path; from basso.platform.child import Bounds, run_child\n"
-        f"run_child('hostile_child', Path({str(tmp_path / 'own')!r}), {{'say': 1, 'sleep': 60}}, Bounds(400_000_000, 60.0, 1_000_000), "
+        f"run_child('hostile_child', Path({str(tmp_path / 'own')!r}), {{'say': 1, 'sleep': 60}}, "
+        "Bounds(400_000_000, 60.0, 1_000_000), "
         "lambda _: print('begun', flush=True))"
     )
     with subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE) as parent:
@@ -110,11 +122,15 @@ def test_no_secrets_of_the_environment_reach_it(tmp_path: Path, monkeypatch: pyt
 def test_pythons_own_hook_refuses_the_same_where_the_kernel_offers_nothing(tmp_path: Path) -> None:
     hook = _guard(tmp_path)
     for event, details in (
-        ("open", (str(tmp_path.parent / "x"), "w", os.O_WRONLY)), ("open", (str(tmp_path.parent / "x"), None, os.O_RDWR)),
-        ("socket.connect", (None, ("127.0.0.1", 1))), ("subprocess.Popen", ("true", [], None, None)), ("os.system", (b"true",)),
-        ("os.remove", (str(tmp_path.parent / "x"), -1)), ("os.rename", (str(tmp_path / "a"), str(tmp_path.parent / "b"), -1, -1)),
+        ("open", (str(tmp_path.parent / "x"), "w", os.O_WRONLY)),
+        ("open", (str(tmp_path.parent / "x"), None, os.O_RDWR)),
+        ("socket.connect", (None, ("127.0.0.1", 1))),
+        ("subprocess.Popen", ("true", [], None, None)),
+        ("os.system", (b"true",)),
+        ("os.remove", (str(tmp_path.parent / "x"), -1)),
+        ("os.rename", (str(tmp_path / "a"), str(tmp_path.parent / "b"), -1, -1)),
         ("open", (str(tmp_path / ".." / "x"), "w", os.O_WRONLY)),
-    ):  # fmt: skip
+    ):
         with pytest.raises(PermissionError):
             hook(event, details)
     hook("open", (str(tmp_path / "made"), "w", os.O_WRONLY | os.O_CREAT))

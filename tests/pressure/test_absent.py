@@ -25,10 +25,18 @@ pytestmark = pytest.mark.usefixtures("shared_cache")
 
 R = Role
 REMOVED = (
-    (R.LATERAL_G,), (R.LONGITUDINAL_G,), (R.LATERAL_G, R.LONGITUDINAL_G), (R.SPEED,), (R.OIL_TEMP,), (R.LATERAL_G, R.OIL_TEMP),
-    (R.LONGITUDINAL_G, R.SPEED), (R.LATERAL_G, R.LONGITUDINAL_G, R.SPEED, R.LATITUDE, R.LONGITUDE), (R.LATERAL_G, R.LONGITUDINAL_G, R.SPEED, R.OIL_TEMP, R.LATITUDE),
-    (R.LAP,), (R.THROTTLE,),
-)  # fmt: skip
+    (R.LATERAL_G,),
+    (R.LONGITUDINAL_G,),
+    (R.LATERAL_G, R.LONGITUDINAL_G),
+    (R.SPEED,),
+    (R.OIL_TEMP,),
+    (R.LATERAL_G, R.OIL_TEMP),
+    (R.LONGITUDINAL_G, R.SPEED),
+    (R.LATERAL_G, R.LONGITUDINAL_G, R.SPEED, R.LATITUDE, R.LONGITUDE),
+    (R.LATERAL_G, R.LONGITUDINAL_G, R.SPEED, R.OIL_TEMP, R.LATITUDE),
+    (R.LAP,),
+    (R.THROTTLE,),
+)
 LOGS = ("baseline-1", "hot-day", "hill-climb", "dyno", "gated")
 MORE_DEMO = ("accumulator", "baseline-2", "loose-connector", "plus-0.4", "shakedown")
 STAND_IN = ("truth-left", "truth-right", "truth-braking", "truth-launch", "truth-high-rpm", "truth-hot-oil")
@@ -57,7 +65,8 @@ def test_nor_of_any_other_log_that_ships_or_is_made(log: str) -> None:
 
 
 def _grazes(full: Analysis, d: JudgedDip) -> bool:
-    """A dip that the full log comes within a twentieth of: without a channel what is normal is known a little less well."""
+    """A dip that the full log comes within a twentieth of: without a channel what is normal is known a little less
+    well."""
     inside = (full.time_s >= d.dip.start_s) & (full.time_s <= d.dip.end_s)
     return bool(np.nanmin(full.margin_kpa[inside] / full.floor.kpa[inside]) < 0.05)
 

@@ -41,9 +41,15 @@ class Made:
         share = np.convolve(np.pad(self.share, 4, mode="edge"), np.full(9, 1 / 9), "valid") if self.oily else self.share
         pressure = self.normal_kpa() * share + rng.normal(0, 1.5, T.size)
         return made_recording(
-            RATE, SECONDS, oil_pressure=pressure, rpm=self.rpm, oil_temp=self.temperature, lateral_g=self.lateral,
-            longitudinal_g=self.longitudinal, speed=30.0,
-        )  # fmt: skip
+            RATE,
+            SECONDS,
+            oil_pressure=pressure,
+            rpm=self.rpm,
+            oil_temp=self.temperature,
+            lateral_g=self.lateral,
+            longitudinal_g=self.longitudinal,
+            speed=30.0,
+        )
 
     def judged(self, normal: ExpectedPressure | None = None) -> Analysis:
         recording = self.recording()

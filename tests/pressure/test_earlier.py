@@ -33,10 +33,15 @@ def zero(measured: float | None) -> Check:
 @pytest.mark.parametrize(
     ("now", "earlier", "level"),
     [
-        (0.4, [0.2, 0.5, 0.1], "ok"), (6.0, [0.2, 0.5, 0.1], "warn"), (-5.0, [0.2], "warn"), (100.8, [0.2, 0.4], "warn"),
-        (0.1, [100.9], "warn"), (98.0, [100.9, 101.5], "ok"), (80.0, [100.9, 101.5], "warn"),
+        (0.4, [0.2, 0.5, 0.1], "ok"),
+        (6.0, [0.2, 0.5, 0.1], "warn"),
+        (-5.0, [0.2], "warn"),
+        (100.8, [0.2, 0.4], "warn"),
+        (0.1, [100.9], "warn"),
+        (98.0, [100.9, 101.5], "ok"),
+        (80.0, [100.9, 101.5], "warn"),
     ],
-)  # fmt: skip
+)
 def test_a_zero_that_moved_is_told(now: float, earlier: list[float], level: str) -> None:
     assert check_zero_trend(zero(now), None, [before(z) for z in earlier]).level == level
 

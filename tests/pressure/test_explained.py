@@ -1,4 +1,5 @@
-"""What the rest of a session says of the pressure at one moment, where the readings themselves shake too much to tell."""
+"""What the rest of a session says of the pressure at one moment, where the readings themselves shake too much to
+tell."""
 
 from __future__ import annotations
 

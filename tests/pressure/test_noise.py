@@ -15,7 +15,8 @@ EVERYWHERE = np.ones(T.shape, dtype=bool)
 
 
 def _swing(depth: float, length: float) -> FloatArray:
-    """300 kPa that falls every 6 s in a parabola to ``depth`` under 200 kPa, where it stays below for ``length`` seconds."""
+    """300 kPa that falls every 6 s in a parabola to ``depth`` under 200 kPa, where it stays below for ``length``
+    seconds."""
     away = np.abs((T % 6.0) - 3.0)
     return np.minimum(300.0, 200.0 - depth + depth * (away / (0.5 * length)) ** 2)
 

@@ -49,7 +49,8 @@ def test_churning_at_high_speed_is_not_put_down_to_the_pan() -> None:
 @pytest.mark.parametrize("sharp", [1.0, 4.0, 1e6], ids=["spread", "clear", "no overlap"])
 @pytest.mark.parametrize("seed", range(4))
 def test_pull_is_the_likeliest_there_is(seed: int, sharp: float) -> None:
-    """Against a general minimiser on the same likelihood, to a hundredth; some directions do nothing, so bounds are met."""
+    """Against a general minimiser on the same likelihood, to a hundredth; some directions do nothing, so bounds are
+    met."""
     rng = np.random.default_rng(seed)
     side, fore = rng.normal(0.0, 0.6, 2500), rng.normal(0.0, 0.4, 2500)
     truth = np.maximum(rng.normal(1.5, 2.5, 4), 0.0)
@@ -70,7 +71,8 @@ def test_pull_is_the_likeliest_there_is(seed: int, sharp: float) -> None:
 
 
 def _lesser(setup: Setup, simulated: Simulated, start_s: float) -> float:
-    """By the exact surface: the lesser direction's share of what took the oil from over the pickup, as the dip began."""
+    """By the exact surface: the lesser direction's share of what took the oil from over the pickup, as the dip
+    began."""
     pan, oil = setup.pan, simulated.oil
     at = int(start_s * 100) - 20
     held = lagged(pan.held_up_l * simulated.drive.rpm / 7000.0, pan.held_up_s)[at]

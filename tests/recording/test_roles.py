@@ -89,8 +89,18 @@ def test_one_heading(heading: str, role: Role, unit: str | None) -> None:
 
 @pytest.mark.parametrize(
     "heading",
-    ["Fuel Pressure", "Boost [bar]", "Lap Time", "Wheel Speed Error", "Gear", "Battery [V]", "Gearbox Oil Temp", "Trans Oil Pressure", "Steering"],
-)  # fmt: skip
+    [
+        "Fuel Pressure",
+        "Boost [bar]",
+        "Lap Time",
+        "Wheel Speed Error",
+        "Gear",
+        "Battery [V]",
+        "Gearbox Oil Temp",
+        "Trans Oil Pressure",
+        "Steering",
+    ],
+)
 def test_what_is_none_of_ours(heading: str) -> None:
     assert recognise([take_apart(heading)]) == [None]
 
@@ -115,24 +125,46 @@ def test_latitude_is_not_lateral() -> None:
 
 
 IN_OTHER_LANGUAGES = {
-    Role.OIL_PRESSURE: "Öldruck [bar];Oeldruck (bar);Motoröldruck;P_Öl;p_oel [bar];pOel;Öl Druck;Pression huile [bar];Pression d'huile;Press. Huile;P huile;Huile pression (bar);Pressione olio [bar];Press olio;P_olio;Presión aceite [bar];Presión de aceite;Pres_aceite;P_Aceite;EOP [psi];OILP;P_Oil;Oil P (psi);OilPress;ENG_OIL_PRESS;Pressão óleo [bar];Oliedruk [bar];oil_pressure_kPa;Oel-Druck;OELDRUCK [kPa];Druck Öl [bar]",
-    Role.OIL_TEMP: "Öltemperatur [°C];Öltemp;T_Öl;T_oel [°C];toel;Oel Temp;Motoröltemperatur;Température huile [°C];Temp huile;T huile;Temp. d'huile;Temperatura olio [°C];Temp olio;T_olio;Temperatura aceite [°C];Temp. aceite;T_Aceite;EOT [°F];T_oil;OilT;Olietemperatuur;Temp Öl",
-    Role.RPM: 'Drehzahl [1/min];Motordrehzahl [U/min];Nmot;nmot [1/min];n_mot;N_Mot;Régime moteur [tr/min];Régime [tr/min];Tours moteur;Giri motore [giri/min];Giri;Regime motore;RPM motore;Revoluciones;Régimen motor [rpm];RPM motor;Engine Speed;EngSpd;Toerental;Drehzahl Motor;n_Motor [min-1];Rotação;Regime',
-    Role.LATERAL_G: 'Querbeschleunigung [g];Querbeschl. [m/s²];a_quer [m/s²];aquer;Beschl. quer;g_quer;Beschleunigung quer;Accélération latérale [g];Acc latérale;G latéral;Acc. transversale;Accelerazione laterale [g];Acc. laterale;Acc trasversale;Aceleración lateral [g];Acel. lateral;Fuerza G lateral;Gy [g];G_Lat;AccY;Ay;LatAcc [g];LatG;Lateral acc;a_y [m/s²];Querkraft G;Seitenbeschleunigung',
-    Role.LONGITUDINAL_G: 'Längsbeschleunigung [g];Laengsbeschl;alaengs [m/s²];a_längs;Beschl. längs;Accélération longitudinale [g];Acc long;G longitudinal;Accelerazione longitudinale [g];Acc. longitudinale;Aceleración longitudinal [g];Gx [g];G_Long;AccX;Ax;LongAcc;a_x [m/s²];G Lon',
-    Role.SPEED: 'Geschwindigkeit [km/h];v_kmh;Fahrgeschwindigkeit;Geschw.;V_Fzg [km/h];Vx [km/h];Vitesse [km/h];Vitesse GPS;Vitesse véhicule;Velocità [km/h];Velocita GPS;Velocità veicolo;Velocidad [km/h];Velocidad GPS;vCar;GPS Speed;Snelheid;V [km/h];VehSpd',
-    Role.TIME: 'Zeit [s];Temps [s];Tempo [s];Tiempo [s];Time;Zeitstempel;Temps;Tijd [s]',
-    Role.LAP: 'Runde;Rundennummer;Tour;Giro;Vuelta;Lap;N° tour;Numéro de tour;Runde Nr;Ronde',
-    Role.THROTTLE: 'Drosselklappe [%];Gaspedal [%];Papillon [%];Position papillon;Farfalla [%];Mariposa [%];Acelerador [%];Fahrpedal',
-    Role.BRAKE: 'Bremsdruck [bar];Bremse;Frein;Pression frein [bar];Freno;Pressione freno [bar];Presión freno',
-    Role.COOLANT_TEMP: 'Wassertemperatur [°C];Kühlmitteltemperatur;Kühlwassertemp;Température eau [°C];T eau;Temperatura acqua;T_acqua;Temperatura agua;Temp refrigerante;Temp. liquide de refroidissement',
-    Role.AIR_TEMP: 'Lufttemperatur;Umgebungstemperatur;Température air;Temperatura aria;Temperatura aire;Ansauglufttemperatur',
-    Role.LATITUDE: 'Breitengrad;Latitudine;Latitud;GPS Latitude',
-    Role.LONGITUDE: 'Längengrad;Longitudine;Longitud',
-    Role.DISTANCE: 'Strecke [m];Wegstrecke;Distanz;Distanza [m];Distancia;Distance',
-    Role.FUEL_LEVEL: 'Tankinhalt;Kraftstoffstand;Niveau carburant;Livello carburante;Nivel combustible',
-    None: 'Getriebeöltemperatur;Rundenzeit;Temps au tour;Kraftstoffdruck [bar];Ladedruck [bar];Raddrehzahl VL [1/min];Turboladerdrehzahl;Température boîte;Pressione benzina [bar];Presión combustible;Gierrate [°/s];Lenkwinkel [°];Temps tour;Pressione turbo;Tiempo vuelta;Tempo giro;Temperatura cambio;Drehmoment [Nm];Öldruck Getriebe;Temperatura olio cambio;Batteriespannung [V];Reifendruck VL [bar];Pression pneu AVG [bar];Oil level;Fuel temps',
-}  # fmt: skip
+    Role.OIL_PRESSURE: "Öldruck [bar];Oeldruck (bar);Motoröldruck;P_Öl;p_oel [bar];pOel;Öl Druck;Pression huile "
+    "[bar];Pression d'huile;Press. Huile;P huile;Huile pression (bar);Pressione olio [bar];Press "
+    "olio;P_olio;Presión aceite [bar];Presión de aceite;Pres_aceite;P_Aceite;EOP [psi];OILP;P_Oil;Oil P "
+    "(psi);OilPress;ENG_OIL_PRESS;Pressão óleo [bar];Oliedruk [bar];oil_pressure_kPa;Oel-Druck;OELDRUCK "
+    "[kPa];Druck Öl [bar]",
+    Role.OIL_TEMP: "Öltemperatur [°C];Öltemp;T_Öl;T_oel [°C];toel;Oel Temp;Motoröltemperatur;Température huile "
+    "[°C];Temp huile;T huile;Temp. d'huile;Temperatura olio [°C];Temp olio;T_olio;Temperatura aceite "
+    "[°C];Temp. aceite;T_Aceite;EOT [°F];T_oil;OilT;Olietemperatuur;Temp Öl",
+    Role.RPM: "Drehzahl [1/min];Motordrehzahl [U/min];Nmot;nmot [1/min];n_mot;N_Mot;Régime moteur [tr/min];Régime "
+    "[tr/min];Tours moteur;Giri motore [giri/min];Giri;Regime motore;RPM motore;Revoluciones;Régimen "
+    "motor [rpm];RPM motor;Engine Speed;EngSpd;Toerental;Drehzahl Motor;n_Motor [min-1];Rotação;Regime",
+    Role.LATERAL_G: "Querbeschleunigung [g];Querbeschl. [m/s²];a_quer [m/s²];aquer;Beschl. quer;g_quer;Beschleunigung "
+    "quer;Accélération latérale [g];Acc latérale;G latéral;Acc. transversale;Accelerazione laterale "
+    "[g];Acc. laterale;Acc trasversale;Aceleración lateral [g];Acel. lateral;Fuerza G lateral;Gy "
+    "[g];G_Lat;AccY;Ay;LatAcc [g];LatG;Lateral acc;a_y [m/s²];Querkraft G;Seitenbeschleunigung",
+    Role.LONGITUDINAL_G: "Längsbeschleunigung [g];Laengsbeschl;alaengs [m/s²];a_längs;Beschl. längs;Accélération "
+    "longitudinale [g];Acc long;G longitudinal;Accelerazione longitudinale [g];Acc. "
+    "longitudinale;Aceleración longitudinal [g];Gx [g];G_Long;AccX;Ax;LongAcc;a_x [m/s²];G Lon",
+    Role.SPEED: "Geschwindigkeit [km/h];v_kmh;Fahrgeschwindigkeit;Geschw.;V_Fzg [km/h];Vx [km/h];Vitesse "
+    "[km/h];Vitesse GPS;Vitesse véhicule;Velocità [km/h];Velocita GPS;Velocità veicolo;Velocidad "
+    "[km/h];Velocidad GPS;vCar;GPS Speed;Snelheid;V [km/h];VehSpd",
+    Role.TIME: "Zeit [s];Temps [s];Tempo [s];Tiempo [s];Time;Zeitstempel;Temps;Tijd [s]",
+    Role.LAP: "Runde;Rundennummer;Tour;Giro;Vuelta;Lap;N° tour;Numéro de tour;Runde Nr;Ronde",
+    Role.THROTTLE: "Drosselklappe [%];Gaspedal [%];Papillon [%];Position papillon;Farfalla [%];Mariposa [%];Acelerador "
+    "[%];Fahrpedal",
+    Role.BRAKE: "Bremsdruck [bar];Bremse;Frein;Pression frein [bar];Freno;Pressione freno [bar];Presión freno",
+    Role.COOLANT_TEMP: "Wassertemperatur [°C];Kühlmitteltemperatur;Kühlwassertemp;Température eau [°C];T eau;Temperatura "
+    "acqua;T_acqua;Temperatura agua;Temp refrigerante;Temp. liquide de refroidissement",
+    Role.AIR_TEMP: "Lufttemperatur;Umgebungstemperatur;Température air;Temperatura aria;Temperatura "
+    "aire;Ansauglufttemperatur",
+    Role.LATITUDE: "Breitengrad;Latitudine;Latitud;GPS Latitude",
+    Role.LONGITUDE: "Längengrad;Longitudine;Longitud",
+    Role.DISTANCE: "Strecke [m];Wegstrecke;Distanz;Distanza [m];Distancia;Distance",
+    Role.FUEL_LEVEL: "Tankinhalt;Kraftstoffstand;Niveau carburant;Livello carburante;Nivel combustible",
+    None: "Getriebeöltemperatur;Rundenzeit;Temps au tour;Kraftstoffdruck [bar];Ladedruck [bar];Raddrehzahl VL "
+    "[1/min];Turboladerdrehzahl;Température boîte;Pressione benzina [bar];Presión combustible;Gierrate "
+    "[°/s];Lenkwinkel [°];Temps tour;Pressione turbo;Tiempo vuelta;Tempo giro;Temperatura "
+    "cambio;Drehmoment [Nm];Öldruck Getriebe;Temperatura olio cambio;Batteriespannung [V];Reifendruck "
+    "VL [bar];Pression pneu AVG [bar];Oil level;Fuel temps",
+}
 
 
 @pytest.mark.parametrize("role", IN_OTHER_LANGUAGES)
@@ -144,12 +176,25 @@ def test_names_in_german_french_italian_and_spanish(role: Role | None) -> None:
 @pytest.mark.parametrize(
     ("names", "pressure", "temperature"),
     [
-        ("Zeit [s];Drehzahl [U/min];Öldruck [bar];Öltemperatur [°C];Getriebeöltemperatur [°C];Kraftstoffdruck [bar]", 2, 3),
+        (
+            "Zeit [s];Drehzahl [U/min];Öldruck [bar];Öltemperatur [°C];Getriebeöltemperatur [°C];Kraftstoffdruck [bar]",
+            2,
+            3,
+        ),
         ("Temps [s];Régime [tr/min];Pression essence [bar];Pression huile [bar];T eau [°C];T huile [°C]", 3, 5),
-        ("Tempo [s];Giri [giri/min];Temperatura acqua [°C];Temperatura olio [°C];Pressione benzina [bar];Pressione olio [bar]", 5, 3),
-        ("Tiempo [s];Revoluciones [rpm];Presión aceite [bar];Temp. aceite [°C];Temp. agua [°C];Presión freno [bar]", 2, 3),
+        (
+            "Tempo [s];Giri [giri/min];Temperatura acqua [°C];Temperatura olio [°C];Pressione benzina "
+            "[bar];Pressione olio [bar]",
+            5,
+            3,
+        ),
+        (
+            "Tiempo [s];Revoluciones [rpm];Presión aceite [bar];Temp. aceite [°C];Temp. agua [°C];Presión freno [bar]",
+            2,
+            3,
+        ),
     ],
-)  # fmt: skip
+)
 def test_a_whole_log_in_another_language(names: str, pressure: int, temperature: int) -> None:
     roles = recognise([take_apart(n) for n in names.split(";")])
     assert roles[:2] == [Role.TIME, Role.RPM]

@@ -25,10 +25,25 @@ def changed(head: Callable[[str], str], row: Callable[[list[str]], list[str]]) -
 
 
 CASES: dict[str, tuple[Callable[[str], str], Callable[[list[str]], list[str]], str, str]] = {
-    "degrees Celsius labelled Fahrenheit": (lambda h: h.replace("°C", "°F"), lambda r: r, "Nothing could be judged", "as °C it would be a warm engine"),
-    "a pressure that never changes": (lambda h: h, lambda r: [*r[:2], "42.0", *r[3:]], "Nothing could be judged", "no usable reading of the oil pressure"),
-    "minutes labelled seconds": (lambda h: h, lambda r: [f"{float(r[0]) / 60:.5f}", *r[1:]], "No verdict", "check the unit of the time column"),
-}  # fmt: skip
+    "degrees Celsius labelled Fahrenheit": (
+        lambda h: h.replace("°C", "°F"),
+        lambda r: r,
+        "Nothing could be judged",
+        "as °C it would be a warm engine",
+    ),
+    "a pressure that never changes": (
+        lambda h: h,
+        lambda r: [*r[:2], "42.0", *r[3:]],
+        "Nothing could be judged",
+        "no usable reading of the oil pressure",
+    ),
+    "minutes labelled seconds": (
+        lambda h: h,
+        lambda r: [f"{float(r[0]) / 60:.5f}", *r[1:]],
+        "No verdict",
+        "check the unit of the time column",
+    ),
+}
 
 
 @pytest.mark.parametrize("case", CASES)

@@ -59,11 +59,18 @@ class TestAxes:
     @pytest.mark.parametrize(
         "how",
         [
-            {"swapped": True}, {"flip_lateral": True}, {"flip_longitudinal": True}, {"swapped": True, "flip_lateral": True},
-            {"swapped": True, "flip_lateral": True, "flip_longitudinal": True}, {"yaw_deg": 12.0}, {"yaw_deg": -25.0},
-            {"swapped": True, "yaw_deg": 10.0, "flip_longitudinal": True}, {"lateral_offset_g": 0.15}, {"longitudinal_offset_g": -0.2},
+            {"swapped": True},
+            {"flip_lateral": True},
+            {"flip_longitudinal": True},
+            {"swapped": True, "flip_lateral": True},
+            {"swapped": True, "flip_lateral": True, "flip_longitudinal": True},
+            {"yaw_deg": 12.0},
+            {"yaw_deg": -25.0},
+            {"swapped": True, "yaw_deg": 10.0, "flip_longitudinal": True},
+            {"lateral_offset_g": 0.15},
+            {"longitudinal_offset_g": -0.2},
         ],
-    )  # fmt: skip
+    )
     def test_with_a_path_whatever_was_done_to_the_axes_is_undone(self, how: dict[str, object]) -> None:
         wrong, true = mounted(**how), harrowfell_session(CLEAN)
         right = corrected(wrong, check_axes(wrong))
@@ -148,8 +155,14 @@ class TestClock:
 
 class TestStuck:
     @pytest.mark.parametrize(
-        ("column", "check"), [("Engine speed", "rpm_stuck"), ("Lateral acc", "lateral_g_stuck"), ("Longitudinal acc", "longitudinal_g_stuck"), ("Speed", "speed_stuck")]
-    )  # fmt: skip
+        ("column", "check"),
+        [
+            ("Engine speed", "rpm_stuck"),
+            ("Lateral acc", "lateral_g_stuck"),
+            ("Longitudinal acc", "longitudinal_g_stuck"),
+            ("Speed", "speed_stuck"),
+        ],
+    )
     def test_a_channel_that_stands_while_the_car_moves_is_left_out(self, column: str, check: str) -> None:
         recording = harrowfell_session(replace(CLEAN, stands=(column,)))
         (found,) = check_stuck(recording)
@@ -265,7 +278,8 @@ class TestPressureReading:
     @pytest.mark.parametrize("step", [10.0, 25.0])
     @pytest.mark.parametrize("rate_hz", [10, 50])
     def test_a_coarse_reading_that_the_relief_valve_holds_is_no_flat_line(self, rate_hz: int, step: float) -> None:
-        """Cold oil opens the valve at half the engine's speed: the reading stands on one step for many seconds, in good health."""
+        """Cold oil opens the valve at half the engine's speed: the reading stands on one step for many seconds, in good
+        health."""
         read = harrowfell_session(Logger(rate_hz, steps_kpa=step))
         channel = read.channel(Role.OIL_PRESSURE)
         assert channel is not None
@@ -410,7 +424,8 @@ def test_a_pressure_of_a_few_kilopascals_is_told_and_breaks_nothing(seed: int) -
 
 @pytest.mark.parametrize("seed", [0, 2, 126])
 def test_a_pan_that_braking_empties_is_no_clock_that_slips(seed: int) -> None:
-    """The pressure sinks 0.6 to 0.9 s after the engine speed fell, lap after lap, and not on the out-lap: that is the oil."""
+    """The pressure sinks 0.6 to 0.9 s after the engine speed fell, lap after lap, and not on the out-lap: that is the
+    oil."""
     pan = Pan(shape=BoxPan(0.27, 0.24, 0.16, (-0.054, -0.014, 0.008)), fill_l=4.1)
     setup = Setup(random_circuit(generator("braking slip", seed)), pan=pan, session=Outing(laps=6))
     recording = recording_of(run_setup(setup, Logger(50), generator("braking slip drive", seed))[1])

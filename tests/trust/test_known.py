@@ -18,8 +18,19 @@ from basso.trust.zero import check_zero
 from support import CLEAN, harrowfell_session, made_recording
 
 CARD = KnownSensor(
-    "P1", "gauge", "on a flexible line", "main gallery", "What the bearings get.", "ok", "there, on the tee", 1000.0, "2026-05-09", 1.0, 0.002, ground_kpa=0.4,
-)  # fmt: skip
+    "P1",
+    "gauge",
+    "on a flexible line",
+    "main gallery",
+    "What the bearings get.",
+    "ok",
+    "there, on the tee",
+    1000.0,
+    "2026-05-09",
+    1.0,
+    0.002,
+    ground_kpa=0.4,
+)
 
 
 def log(at_rest: float = 0.0, scale: float = 1.0) -> Recording:
@@ -48,8 +59,15 @@ def test_a_card_that_says_nothing_lets_nothing_pass() -> None:
 
 @pytest.mark.parametrize(
     ("said", "at_rest", "level"),
-    [("gauge", 0.0, "ok"), ("gauge", 100.0, "warn"), ("absolute", 100.0, "ok"), ("sealed", 101.0, "ok"), ("absolute", 1.0, "warn"), ("sealed", -2.0, "warn")],
-)  # fmt: skip
+    [
+        ("gauge", 0.0, "ok"),
+        ("gauge", 100.0, "warn"),
+        ("absolute", 100.0, "ok"),
+        ("sealed", 101.0, "ok"),
+        ("absolute", 1.0, "warn"),
+        ("sealed", -2.0, "warn"),
+    ],
+)
 def test_what_it_counts_from_is_proved_at_rest(said: str, at_rest: float, level: str) -> None:
     assert found(log(at_rest), replace(CARD, reference=said))["sensor_type"].level == level
 
@@ -93,11 +111,15 @@ def test_a_sensor_that_counts_from_vacuum_ends_an_atmosphere_sooner() -> None:
 @pytest.mark.parametrize(
     ("change", "check", "level"),
     [
-        ({"mount": "on the block"}, "sensor_mount", "warn"), ({"place": "pump outlet", "place_level": "warn"}, "sensor_place", "warn"),
-        ({"place": "filter outlet", "place_level": "note"}, "sensor_place", "note"), ({"lamp": "gone"}, "lamp", "warn"),
-        ({"ground_kpa": 20.0}, "sensor_wiring", "warn"), ({"gain": 1.05, "gain_off": True}, "sensor_scale", "warn"), ({"bent": True}, "sensor_scale", "warn"),
+        ({"mount": "on the block"}, "sensor_mount", "warn"),
+        ({"place": "pump outlet", "place_level": "warn"}, "sensor_place", "warn"),
+        ({"place": "filter outlet", "place_level": "note"}, "sensor_place", "note"),
+        ({"lamp": "gone"}, "lamp", "warn"),
+        ({"ground_kpa": 20.0}, "sensor_wiring", "warn"),
+        ({"gain": 1.05, "gain_off": True}, "sensor_scale", "warn"),
+        ({"bent": True}, "sensor_scale", "warn"),
     ],
-)  # fmt: skip
+)
 def test_what_is_wrong_on_the_card_is_told(change: dict[str, object], check: str, level: str) -> None:
     assert found(log(), replace(CARD, **change))[check].level == level  # type: ignore[arg-type]
 

@@ -77,8 +77,9 @@ def test_what_only_resembles_is_not_offered() -> None:
         Channel("Steering [rad]", None, None, False, g.time_s, 0.4 * g.values),
         Channel("Damper FL", None, None, False, g.time_s, rng.normal(0, 1, g.time_s.size)),
         Channel("Aux", None, None, False, g.time_s, np.cumsum(rng.normal(0, 0.05, g.time_s.size)) + 10.0),
-        replace(oil, name="Water [°C]", role=None), replace(oil, name="Gearbox oil [°C]", role=None),
-    )  # fmt: skip
+        replace(oil, name="Water [°C]", role=None),
+        replace(oil, name="Gearbox oil [°C]", role=None),
+    )
     rest = tuple(c for c in recording.channels if c.role not in (R.LATERAL_G, R.OIL_TEMP))
     assert find_lookalikes(recording.with_channels((*rest, *others))) == ()
 

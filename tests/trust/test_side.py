@@ -42,7 +42,8 @@ def driven(flipped: bool = False, gps: bool = False, seed: int = 3) -> Recording
 
 
 def with_column(recording: Recording, name: str, sign: float = 1.0) -> Recording:
-    """The same with a column that turns with the car: of the car itself, so it does not depend on how the g is mounted."""
+    """The same with a column that turns with the car: of the car itself, so it does not depend on how the g is
+    mounted."""
     g, speed = recording.channel(Role.LATERAL_G), recording.channel(Role.SPEED)
     assert g is not None and speed is not None
     rate = np.degrees(9.80665 * sign * g.values / np.maximum(speed.values, 4.0))

@@ -1,4 +1,5 @@
-"""A lag of the oil temperature told by the pressure, on made sessions whose relief valve opens at ever more engine speed as the oil warms."""
+"""A lag of the oil temperature told by the pressure, on made sessions whose relief valve opens at ever more engine
+speed as the oil warms."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ T = np.arange(0.0, 900.0, 1.0 / RATE)
 
 
 def _checked(lag_s: float, step_kpa: float = 0.0, seed: int = 0, settles_s: float = 260.0) -> Check:
-    """Laps of 80 s in oil that warms from 65 °C; the work of each half minute differs, so that the warming is uneven."""
+    """Laps of 80 s in oil that warms from 65 °C; the work of each half minute differs, so that the warming is
+    uneven."""
     rng = np.random.default_rng(seed)
     work = np.repeat(rng.uniform(-9.0, 9.0, 40), round(30.0 * RATE))[: T.size]
     heat = lagged(104.0 + work, settles_s, 65.0, 1.0 / RATE)

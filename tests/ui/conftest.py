@@ -88,7 +88,8 @@ _JUDGED: dict[bytes, Analysis] = {}
 
 @pytest.fixture(autouse=True)
 def judged_once(monkeypatch: pytest.MonkeyPatch) -> None:
-    """The same log judged by the same options is judged once a run: how it is judged is not what the window's tests are about."""
+    """The same log judged by the same options is judged once a run: how it is judged is not what the window's tests are
+    about."""
     real = workflow.judge
 
     def judge(

@@ -1,4 +1,5 @@
-"""The Corners station, driven as a person would: read, choose a place and a lap, follow the cursor, copy, show working."""
+"""The Corners station, driven as a person would: read, choose a place and a lap, follow the cursor, copy, show
+working."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""The Garage station, driven as a person would: edit in place, undo, search, compare, oil, level book, jobs, bundles."""
+"""The Garage station, driven as a person would: edit in place, undo, search, compare, oil, level book, jobs,
+bundles."""
 
 from __future__ import annotations
 
@@ -290,7 +291,8 @@ def test_the_level_book_answers_and_warns(desk: Desk, monkeypatch: pytest.Monkey
     level = desk.stations["garage"].page.level
     QTest.keyClicks(level.asked, "50")
     assert level.answer == (
-        "3.37 L in the pan (± 0.10 L); read with the accumulator charged, 4.67 L once it has emptied into the pan; read with it empty, "
+        "3.37 L in the pan (± 0.10 L); read with the accumulator charged, 4.67 L once it has emptied "
+        "into the pan; read with it empty, "
         "2.07 L once it is charged"
     )
     level.asked.setText("200")

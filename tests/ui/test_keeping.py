@@ -1,4 +1,5 @@
-"""What is kept with a car beside its sessions, driven as a person would: a build's normal, floors and lines, the oils."""
+"""What is kept with a car beside its sessions, driven as a person would: a build's normal, floors and lines, the
+oils."""
 
 from __future__ import annotations
 
@@ -292,10 +293,14 @@ def test_a_data_sheet_and_a_ceiling_change_the_advice(
 @pytest.mark.parametrize(
     ("name", "texts", "says"),
     [
-        ("", ("90", "14", "", ""), "needs a name"), ("House", ("90", "", "", ""), "give both viscosities"), ("House", ("14", "90", "", ""), "belong to no oil"),
-        ("House", ("90", "14", "900", ""), "cannot be the ceiling"), ("10W-40", ("90", "14", "", ""), "stands there twice"), ("House", ("thick", "14", "", ""), "is no number"),
+        ("", ("90", "14", "", ""), "needs a name"),
+        ("House", ("90", "", "", ""), "give both viscosities"),
+        ("House", ("14", "90", "", ""), "belong to no oil"),
+        ("House", ("90", "14", "900", ""), "cannot be the ceiling"),
+        ("10W-40", ("90", "14", "", ""), "stands there twice"),
+        ("House", ("thick", "14", "", ""), "is no number"),
     ],
-)  # fmt: skip
+)
 def test_an_oil_that_cannot_be_is_refused_with_a_sentence(
     wide_window: MainWindow, name: str, texts: tuple[str, ...], says: str
 ) -> None:

@@ -281,9 +281,15 @@ class TestTraces:
     def test_the_wheel_zooms_about_the_hand(self, traces: Traces) -> None:
         at = QPointF(traces._x_of(40.0), 100.0)
         turn = QWheelEvent(
-            at, traces.mapToGlobal(at), QPoint(), QPoint(0, 240), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier,
-            Qt.ScrollPhase.NoScrollPhase, False,
-        )  # fmt: skip
+            at,
+            traces.mapToGlobal(at),
+            QPoint(),
+            QPoint(0, 240),
+            Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.NoModifier,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
         traces.wheelEvent(turn)
         start, end = traces._cursor.view
         assert end - start == pytest.approx(64.0, rel=0.01)

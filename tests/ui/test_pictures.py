@@ -144,8 +144,14 @@ class TestWords:
 
     @pytest.mark.parametrize(
         ("name", "says"),
-        [("truth-braking", "Braking above"), ("truth-high-rpm", "high rpm"), ("truth-hot-oil", "hot and thin"), ("truth-worn", "low everywhere"), ("truth-right", "Right turns")],
-    )  # fmt: skip
+        [
+            ("truth-braking", "Braking above"),
+            ("truth-high-rpm", "high rpm"),
+            ("truth-hot-oil", "hot and thin"),
+            ("truth-worn", "low everywhere"),
+            ("truth-right", "Right turns"),
+        ],
+    )
     def test_each_mechanism_has_its_sentence(self, name: str, says: str) -> None:
         assert says in opening(judged_scenario(name, 101).analysis, UNITS_KPA).title
 

@@ -1,4 +1,5 @@
-"""Names out of files are text, never markup: nothing that a column, a file or a car is called makes the window open a file."""
+"""Names out of files are text, never markup: nothing that a column, a file or a car is called makes the window open a
+file."""
 
 from __future__ import annotations
 
@@ -74,7 +75,8 @@ def test_tips_are_escaped_and_names_of_files_have_no_way_out() -> None:
 
 
 def _texts(widget: QWidget) -> list[str]:
-    """Everything below a widget that Qt might take for markup: tool tips, of cells too, and labels that are not plain."""
+    """Everything below a widget that Qt might take for markup: tool tips, of cells too, and labels that are not
+    plain."""
     found = [w.toolTip() for w in widget.findChildren(QWidget)]
     found += [w.text() for w in widget.findChildren(QLabel) if w.textFormat() != Qt.TextFormat.PlainText]
     found += [w.toHtml() for w in widget.findChildren(QTextEdit)]

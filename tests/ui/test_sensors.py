@@ -1,4 +1,5 @@
-"""The Sensors station, driven as a person would: what was found, its evidence, accepted, refused and put right otherwise."""
+"""The Sensors station, driven as a person would: what was found, its evidence, accepted, refused and put right
+otherwise."""
 
 from __future__ import annotations
 
@@ -225,11 +226,16 @@ def test_without_two_places_it_says_what_to_log(application: QApplication, absol
 
 
 FAULTY = {
-    "supply": Logger(20, gps=True, load_kpa=20.0), "pressure_clock": Logger(20, gps=True, pressure_slip_s=0.5),
-    "lateral_g_stuck": Logger(20, gps=True, stands=("Lateral acc",)), "references": Logger(20, gps=True, zero_kpa=30.0, filter_kpa=30.0),
-    "order": Logger(20, gps=True, filter_kpa=30.0), "steps": Logger(20, gps=True, steps_kpa=12.0), "vibration": Logger(50, gps=True, vibration_kpa=25.0),
-    "oil_temp_lag": Logger(20, gps=True, temperature_lag_s=60.0), "update_rate": Logger(5, gps=True),
-}  # fmt: skip
+    "supply": Logger(20, gps=True, load_kpa=20.0),
+    "pressure_clock": Logger(20, gps=True, pressure_slip_s=0.5),
+    "lateral_g_stuck": Logger(20, gps=True, stands=("Lateral acc",)),
+    "references": Logger(20, gps=True, zero_kpa=30.0, filter_kpa=30.0),
+    "order": Logger(20, gps=True, filter_kpa=30.0),
+    "steps": Logger(20, gps=True, steps_kpa=12.0),
+    "vibration": Logger(50, gps=True, vibration_kpa=25.0),
+    "oil_temp_lag": Logger(20, gps=True, temperature_lag_s=60.0),
+    "update_rate": Logger(5, gps=True),
+}
 
 
 @pytest.mark.parametrize("check_id", FAULTY)

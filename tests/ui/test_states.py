@@ -1,4 +1,5 @@
-"""No state without a way out: every station says why there is nothing to show, and what to do, and waits for nothing that is not coming."""
+"""No state without a way out: every station says why there is nothing to show, and what to do, and waits for nothing
+that is not coming."""
 
 from __future__ import annotations
 
@@ -53,9 +54,13 @@ def _gauge(folder: Path) -> Path:
 
 def _words(desk: Desk, station: str) -> str:
     return {
-        "sensors": lambda: desk.stations["sensors"].page.title, "normal": lambda: desk.stations["normal"].page._title.text(), "dips": lambda: desk.stations["dips"].page._title.text(),
-        "corners": lambda: desk.stations["corners"].page.title, "trial": lambda: desk.stations["trial"].page._title.text(), "recordings": lambda: " ".join(desk.stations["recordings"].page.columns.words),
-    }[station]()  # fmt: skip
+        "sensors": lambda: desk.stations["sensors"].page.title,
+        "normal": lambda: desk.stations["normal"].page._title.text(),
+        "dips": lambda: desk.stations["dips"].page._title.text(),
+        "corners": lambda: desk.stations["corners"].page.title,
+        "trial": lambda: desk.stations["trial"].page._title.text(),
+        "recordings": lambda: " ".join(desk.stations["recordings"].page.columns.words),
+    }[station]()
 
 
 def _look_at_all(application: QApplication, desk: Desk) -> dict[str, str]:

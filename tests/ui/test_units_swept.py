@@ -39,7 +39,8 @@ def _words(root: QWidget) -> Iterator[str]:
 
 
 def _left(desk: Desk) -> list[str]:
-    """What still speaks other units; the columns of a log are shown as it was written, and a label's viscosity is by 40 and 100 °C."""
+    """What still speaks other units; the columns of a log are shown as it was written, and a label's viscosity is by 40
+    and 100 °C."""
     as_logged = set(_words(desk.stations["recordings"].page.columns))
     return [w for w in _words(desk.window) if _OTHER.search(w) and w not in as_logged and "viscosity at" not in w]
 

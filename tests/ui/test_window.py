@@ -483,9 +483,13 @@ class TestJudging:
         assert desk.station == "recordings"
         panel = desk.stations["recordings"].page.columns
         for column, role in (
-            ("N1", Role.RPM), ("P3 gallery", Role.OIL_PRESSURE), ("T4", Role.OIL_TEMP), ("A", Role.LATERAL_G),
-            ("B", Role.LONGITUDINAL_G), ("D", Role.LAP),
-        ):  # fmt: skip
+            ("N1", Role.RPM),
+            ("P3 gallery", Role.OIL_PRESSURE),
+            ("T4", Role.OIL_TEMP),
+            ("A", Role.LATERAL_G),
+            ("B", Role.LONGITUDINAL_G),
+            ("D", Role.LAP),
+        ):
             panel.choose(column, role)
         panel.choose("P3 gallery", unit="psi")
         panel.use_button.click()

@@ -21,7 +21,8 @@ class Held:
 def hold_test(
     start_kpa: float, start_c: float, end_kpa: float, end_c: float, air_kpa: float = STANDARD_ATMOSPHERE_KPA
 ) -> Held:
-    """Pressure lost by leaking: at constant volume the absolute pressure falls with the absolute temperature (Gay-Lussac).
+    """Pressure lost by leaking: at constant volume the absolute pressure falls with the absolute temperature
+    (Gay-Lussac).
 
     Args:
         start_kpa, end_kpa: gauge pressures when the valve was closed and at the end.
@@ -32,9 +33,11 @@ def hold_test(
         InputError: a pressure below vacuum, or a temperature that no bottle has.
     """
     for value, name, low, high in (
-        (start_kpa, "pressure at the start", -air_kpa, 5000.0), (end_kpa, "pressure at the end", -air_kpa, 5000.0),
-        (start_c, "temperature at the start", -60.0, 200.0), (end_c, "temperature at the end", -60.0, 200.0),
-    ):  # fmt: skip
+        (start_kpa, "pressure at the start", -air_kpa, 5000.0),
+        (end_kpa, "pressure at the end", -air_kpa, 5000.0),
+        (start_c, "temperature at the start", -60.0, 200.0),
+        (end_c, "temperature at the end", -60.0, 200.0),
+    ):
         if not low < value < high:
             raise InputError(f"The {name} cannot be {value:g}; read it again.")
     expected = (start_kpa + air_kpa) * (end_c + _KELVIN) / (start_c + _KELVIN) - air_kpa

@@ -2,7 +2,8 @@
 
 1. :mod:`~basso.analysis.trusted`: the readings are checked; what can be put right is, as a layer over the recording.
 2. :mod:`~basso.analysis.located`: everything at the pressure's own sample times; laps, places, which side is left.
-3. :mod:`~basso.analysis.learned`: the normal pressure, from settled running or from before; its scale held against both.
+3. :mod:`~basso.analysis.learned`: the normal pressure, from settled running or from before; its scale held against
+both.
 4. :mod:`~basso.analysis.judged`: the floor, the dips below it, the cause of each, what the bearings were exposed to.
 """
 

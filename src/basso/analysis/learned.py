@@ -1,4 +1,5 @@
-"""The third step: the normal pressure, learned from settled running or taken from before, and the pressure's scale held against it."""
+"""The third step: the normal pressure, learned from settled running or taken from before, and the pressure's scale held
+against it."""
 
 from __future__ import annotations
 
@@ -125,7 +126,8 @@ def _held_against(
         return readings, ()
     impossible = next((c for c in readings.checks if c.id == "scale" and c.level == "fail"), None)
     if impossible is not None and (scale.correction is None or scale.offered):
-        # What no engine could show stays a reading that cannot be judged; by how much it is off is known better from before.
+        # What no engine could show stays a reading that cannot be judged; by how much it is off is known better from
+        # before.
         offer = scale.correction or impossible.correction
         scale = replace(
             impossible, correction=offer, offered=offer is not None, measured=scale.measured or impossible.measured
@@ -159,19 +161,23 @@ def _expected_kpa(
 def _drift_check(drift: Drift) -> Check:
     fallen = drift.fallen
     words = (
-        f"Without an oil temperature normal follows the pressure of calm running. What pump and bearings make had fallen by {fallen:.0%} at the "
-        "end since it was highest, as that of warming oil does: a pressure that is lost over minutes for another reason looks the same."
+        "Without an oil temperature normal follows the pressure of calm running. What pump and bearings "
+        f"make had fallen by {fallen:.0%} at the "
+        "end since it was highest, as that of warming oil does: a pressure that is lost over minutes "
+        "for another reason looks the same."
     )
     return Check("oil_drift", "note", words, measured=fallen)
 
 
 def _given_normal(options: JudgeOptions, temperature: FloatArray | None) -> tuple[ExpectedPressure | None, list[Check]]:
-    """The normal that a recording is held to other than its own, and what is to be said of it; None: it is held to its own."""
+    """The normal that a recording is held to other than its own, and what is to be said of it; None: it is held to its
+    own."""
     if options.normal is not None:
         if _can_hold(options.normal, temperature):
             return options.normal, []
         words = (
-            "The normal of the earlier recordings is by oil temperature, and this log has none: it is held to its own instead, by "
+            "The normal of the earlier recordings is by oil temperature, and this log has none: it is "
+            "held to its own instead, by "
             "engine speed only, and a loss that is there all the time does not show."
         )
         return None, [Check("expected", "warn", words)]
@@ -205,15 +211,18 @@ def _lean_rule_on_wide_clearances(options: JudgeOptions, clearance: str) -> list
     ):
         return []
     check = Check(
-        "clearance", "warn",
-        f"This engine's clearances are {clearance} on its card, and the 7 psi per 1000 rpm rule is for production ones: it asks too little "
+        "clearance",
+        "warn",
+        f"This engine's clearances are {clearance} on its card, and the 7 psi per 1000 rpm rule is for "
+        "production ones: it asks too little "
         "of this engine. Choose its floor (Floors).",
-    )  # fmt: skip
+    )
     return [check]
 
 
 def _follow_s(readings: Trusted) -> float:
-    """How long the gallery of this log takes to follow the rpm: 0.15 s, or longer where it was measured to be slower."""
+    """How long the gallery of this log takes to follow the rpm: 0.15 s, or longer where it was measured to be
+    slower."""
     delay = next((c for c in readings.checks if c.id == "delay"), None)
     if delay is None or delay.measured is None:
         return _FOLLOW_S

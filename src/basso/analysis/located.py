@@ -40,7 +40,8 @@ class Located:
 
 
 def located(readings: Trusted, options: JudgeOptions) -> Located:
-    """Where a recording with oil pressure was driven. A map of the circuit may prove its side, or turn its lateral g over."""
+    """Where a recording with oil pressure was driven. A map of the circuit may prove its side, or turn its lateral g
+    over."""
     frame = frame_on(readings.corrected, Role.OIL_PRESSURE)
     lateral, longitudinal, derived = g_channels(frame)
     readings = readings.with_checks(*derived)
@@ -75,7 +76,8 @@ def located(readings: Trusted, options: JudgeOptions) -> Located:
 
 
 def g_channels(frame: Frame) -> tuple[FloatArray | None, FloatArray | None, list[Check]]:
-    """Lateral and longitudinal g as logged, or worked out from path and speed, each of shape (n,); and what is to be said of it."""
+    """Lateral and longitudinal g as logged, or worked out from path and speed, each of shape (n,); and what is to be
+    said of it."""
     lateral, longitudinal = frame.get(Role.LATERAL_G), frame.get(Role.LONGITUDINAL_G)
     derived: list[Check] = []
     if lateral is None and (lateral := lateral_from_path_g(frame)) is not None:
@@ -94,7 +96,8 @@ def _side_by_map(track: TrackMap | None, options: JudgeOptions) -> Side | None:
 
 
 def _turned_over(readings: Trusted, by_map: Side, options: JudgeOptions) -> tuple[Check, Correction] | None:
-    """The check and the correction of a lateral g that lies on a map only when it is turned over; None where that was decided."""
+    """The check and the correction of a lateral g that lies on a map only when it is turned over; None where that was
+    decided."""
     check = next((c for c in readings.checks if c.id == SIDE_CHECK), None)
     if check is None or check.channel is None or (check.channel, "sign") in options.refused:
         return None

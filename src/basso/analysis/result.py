@@ -80,7 +80,8 @@ class Analysis:
     drift: Drift | None = None
     """What normal followed where no oil temperature told."""
     likely_kpa: FloatArray | None = None
-    """What the rest of the session leads to expect at each moment, starved or not; None where readings tell on their own."""
+    """What the rest of the session leads to expect at each moment, starved or not; None where readings tell on their
+    own."""
     side: Side = KNOWN
     """Whether it is proven which side is left, and by what."""
     lookalikes: tuple[Lookalike, ...] = ()

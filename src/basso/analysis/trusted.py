@@ -71,7 +71,8 @@ def trusted(recording: Recording, options: JudgeOptions) -> Trusted:
             Check(
                 "oil_temp",
                 "warn",
-                "There is no oil temperature: % of normal is by engine speed and calm running, and hot oil cannot be told from wear.",
+                "There is no oil temperature: % of normal is by engine speed and calm running, and hot "
+                "oil cannot be told from wear.",
             )
         )
     if not recording.has(Role.LATERAL_G) and not recording.has(Role.LONGITUDINAL_G):
@@ -102,7 +103,8 @@ def _said(check: Check, said: set[tuple[str, float]]) -> bool:
 
 def _looked_at(recording: Recording, options: JudgeOptions) -> tuple[list[Check], Recording]:
     """What the checks find, and the recording with what they found put right."""
-    # Each check sees the recording with what was found before it put right: clocks, then axes (bounds hold for g in its true
+    # Each check sees the recording with what was found before it put right: clocks, then axes (bounds hold for g in its
+    # true
     # unit), then values that cannot be.
     found: list[Check] = []
     sound = recording

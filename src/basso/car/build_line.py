@@ -37,9 +37,11 @@ def stages(history: CarHistory, units: DisplayUnits) -> list[Stage]:
     made = []
     for i, build in enumerate(ordered):
         until = ordered[i + 1].since if i + 1 < len(ordered) else ""
-        changed = tuple(
-            f"{d.what}: {d.b or 'none'}" for d in differences(ordered[i - 1], build, units, history.names)
-        ) if i else ()  # fmt: skip
+        changed = (
+            tuple(f"{d.what}: {d.b or 'none'}" for d in differences(ordered[i - 1], build, units, history.names))
+            if i
+            else ()
+        )
         caution = parts_caution(ordered[i - 1], build) if i else ""
         made.append(Stage(build, until, tuple(drives.get(build.id, ())), changed, caution, cards.get(build.id, ())))
     return made
@@ -87,7 +89,8 @@ def holding(engine: Engine, build: Build | None = None) -> Holding:
 
 
 def parts_caution(before: Build, build: Build) -> str:
-    """A caution when pan or pickup was changed without the other and the gap between them was not measured anew; else ""."""
+    """A caution when pan or pickup was changed without the other and the gap between them was not measured anew; else
+    ""."""
     pan, pickup = before.pan != build.pan, before.pickup != build.pickup
     if pan == pickup or (build.pickup_gap_mm is not None and build.pickup_gap_mm != before.pickup_gap_mm):
         return ""

@@ -1,6 +1,8 @@
-"""The card of a session: engine, build and conditions as they were on that day; and what two of them do not have in common.
+"""The card of a session: engine, build and conditions as they were on that day; and what two of them do not have in
+common.
 
-An engine's card is dated (:class:`basso.garage.records.Engine`), so a rebuild leaves the cards of earlier sessions alone.
+An engine's card is dated (:class:`basso.garage.records.Engine`), so a rebuild leaves the cards of earlier sessions
+alone.
 """
 
 from __future__ import annotations
@@ -35,7 +37,8 @@ def differences(a: R, b: R, units: DisplayUnits, names: Names = NO_NAMES) -> lis
 def cards_apart(
     a: Sequence[Session], b: Sequence[Session], history: CarHistory, units: DisplayUnits
 ) -> list[Difference]:
-    """What the cards of two sides of a trial do not have in common: the engine first, builds, then the sessions themselves."""
+    """What the cards of two sides of a trial do not have in common: the engine first, builds, then the sessions
+    themselves."""
     names = history.names
     engines_a, engines_b = (_each_once(history.card_of(s) for s in side) for side in (a, b))
     builds_a, builds_b = (_each_once(history.build_of(s) for s in side) for side in (a, b))

@@ -1,4 +1,5 @@
-"""The circuits of a car: each one's lasting map, made from its sessions' laps and kept with the names the team gives its corners."""
+"""The circuits of a car: each one's lasting map, made from its sessions' laps and kept with the names the team gives
+its corners."""
 
 from __future__ import annotations
 
@@ -48,7 +49,8 @@ def circuit_named(history: CarHistory, name: str) -> Circuit | None:
 def kept_circuit(
     history: CarHistory, session: Session, drives: Sequence[tuple[Session, TrackMap]], day: str
 ) -> Circuit:
-    """A session's circuit as it is to be kept: learned from the drives that were not in it yet, with the names its corners have.
+    """A session's circuit as it is to be kept: learned from the drives that were not in it yet, with the names its
+    corners have.
 
     Args:
         drives: sessions with where they went, the best first; those that lie elsewhere are left out.

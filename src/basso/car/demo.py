@@ -64,9 +64,16 @@ def demo_records(demo: Path) -> list[Record]:
     for drive in table["drive"]:
         log = logs[drive.pop("log")]
         sessions[log["title"]] = Session(
-            id=_id(log["title"]), build=builds[log["build"]].id, title=log["title"], circuit=log["circuit"], tyres="slick, hard",
-            log_name=log["log"], log_hash=drive.pop("hash"), **own, **drive,
-        )  # fmt: skip
+            id=_id(log["title"]),
+            build=builds[log["build"]].id,
+            title=log["title"],
+            circuit=log["circuit"],
+            tyres="slick, hard",
+            log_name=log["log"],
+            log_hash=drive.pop("hash"),
+            **own,
+            **drive,
+        )
     for drive in table["unlogged"]:
         build = builds[drive.pop("build")].id
         sessions[drive["title"]] = Session(id=_id(drive["title"]), build=build, **own, **drive)
@@ -92,15 +99,20 @@ def _circuits(demo: Path, sessions: dict[str, Session], own: dict[str, Any]) -> 
     surveyed = json.loads((demo / _CIRCUITS).read_text(encoding="utf-8"))
     return [
         Circuit(
-            id=_id(f"circuit {name}"), name=name, day=c["day"], survey=c["survey"],
-            sessions=tuple(sessions[title].id for title in c["sessions"]), **own,
+            id=_id(f"circuit {name}"),
+            name=name,
+            day=c["day"],
+            survey=c["survey"],
+            sessions=tuple(sessions[title].id for title in c["sessions"]),
+            **own,
         )
         for name, c in surveyed.items()
-    ]  # fmt: skip
+    ]
 
 
 def survey(demo: Path) -> dict[str, Any]:
-    """The demo's circuits as they are kept: each laid out from its sessions' logs, the team's names put on its places."""
+    """The demo's circuits as they are kept: each laid out from its sessions' logs, the team's names put on its
+    places."""
     from basso.analysis import analyse
     from basso.car.circuits import UNNAMED, with_map
     from basso.formats.registry import read_recording

@@ -14,9 +14,13 @@ from basso.units import UNITS
 _PSI_KPA = UNITS["psi"].to_base(1.0)
 LINES = MappingProxyType({"target": "Design target", "act_now": "Act now", "alarm": "Alarm"})
 """The three lines by their field, and what each is called."""
-USUAL_LINES: MappingProxyType[str, Floor] = MappingProxyType({
-    "target": Slope(10.0 * _PSI_KPA, 10.0 * _PSI_KPA), "act_now": Fixed(40.0 * _PSI_KPA), "alarm": Less(6.5 * _PSI_KPA),
-})  # fmt: skip
+USUAL_LINES: MappingProxyType[str, Floor] = MappingProxyType(
+    {
+        "target": Slope(10.0 * _PSI_KPA, 10.0 * _PSI_KPA),
+        "act_now": Fixed(40.0 * _PSI_KPA),
+        "alarm": Less(6.5 * _PSI_KPA),
+    }
+)
 """Where each begins (defaults): the full per-thousand rule; a back-off line of 40 psi; 5 to 8 psi under normal."""
 
 

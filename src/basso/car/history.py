@@ -59,7 +59,8 @@ class CarHistory:
 
     @property
     def arrival(self) -> Arrival | None:
-        """Where the car came from, as long as it was not accepted: until then nothing of it acts on a log judged here."""
+        """Where the car came from, as long as it was not accepted: until then nothing of it acts on a log judged
+        here."""
         return next(iter(self.arrivals), None)
 
     @property
@@ -134,7 +135,21 @@ def car_history(garage: Garage, car: Car) -> CarHistory:
         return tuple(garage.all(kind, car.id))
 
     return CarHistory(
-        car, own(Engine), own(Build), own(Session), own(OilEntry), own(OilSample), own(LevelPoint), own(Job), own(Attachment), own(Sensor),
-        own(Calibration), own(Normal), own(FloorChoice), own(OilSheet), own(Circuit), own(Ruling),
+        car,
+        own(Engine),
+        own(Build),
+        own(Session),
+        own(OilEntry),
+        own(OilSample),
+        own(LevelPoint),
+        own(Job),
+        own(Attachment),
+        own(Sensor),
+        own(Calibration),
+        own(Normal),
+        own(FloorChoice),
+        own(OilSheet),
+        own(Circuit),
+        own(Ruling),
         own(Arrival),
-    )  # fmt: skip
+    )

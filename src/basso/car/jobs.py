@@ -21,7 +21,8 @@ from basso.oil.life import needed
 from basso.units import UNITS, DisplayUnits, Quantity
 
 PRIMING_STEP, HOLD_STEP, NEW_STEP, START_STEP = "prime", "hold", "new", "start"
-"""Keys of steps that can be filled in: seconds of cranking until pressure, from a log; pressure lost, from readings; what
+"""Keys of steps that can be filled in: seconds of cranking until pressure, from a log; pressure lost, from readings;
+what
 was new, from the build line; the pressure 3 s after the start, from the same log as the cranking."""
 _SHOWN_IN = (Quantity.PRESSURE, Quantity.TEMPERATURE, Quantity.VOLUME, Quantity.LENGTH)
 _GRADE = re.compile(r"(?i)\b(\d+W-?\d+|SAE ?\d+)\b")
@@ -142,7 +143,8 @@ def _step(plain: Mapping[str, Any]) -> SheetStep:
 
 
 def begun(key: str, engine: Engine | None = None, build: Build | None = None) -> dict[str, Any]:
-    """The sheet that ships, as a job on this engine keeps it: a row for each of its bearings' shells, and the oil it takes."""
+    """The sheet that ships, as a job on this engine keeps it: a row for each of its bearings' shells, and the oil it
+    takes."""
     sheet = sheets()[key]
     cylinders = (engine.cylinders if engine is not None else None) or _USUAL_CYLINDERS
     mains = (engine.main_bearings if engine is not None else None) or _USUAL_MAINS
@@ -242,7 +244,8 @@ def earlier_primings(jobs: Iterable[Job], but: Job) -> list[float]:
 
 
 def ledger_of(job: Job, before: Iterable[OilEntry]) -> list[OilEntry]:
-    """What a signed-off oil change puts into the oil ledger: the drain, and the fill with its top-up; the oil as it was written down.
+    """What a signed-off oil change puts into the oil ledger: the drain, and the fill with its top-up; the oil as it was
+    written down.
 
     Args:
         job: just signed off.
@@ -266,10 +269,16 @@ def ledger_of(job: Job, before: Iterable[OilEntry]) -> list[OilEntry]:
             litres = float(value) + (float(more) if fill and isinstance(more, int | float) else 0.0)
             made.append(
                 OilEntry(
-                    car=job.car, day=day, kind=kind, volume_l=round(litres, 3), filter_new=fill,
-                    grade=grade[0].upper() if fill and grade else "", lot=can if fill else "", note="From the job sheet.",
+                    car=job.car,
+                    day=day,
+                    kind=kind,
+                    volume_l=round(litres, 3),
+                    filter_new=fill,
+                    grade=grade[0].upper() if fill and grade else "",
+                    lot=can if fill else "",
+                    note="From the job sheet.",
                 )
-            )  # fmt: skip
+            )
     return made
 
 

@@ -1,6 +1,7 @@
 """What the garage knows of the car behind a log: the card of its pressure sensor, and what its earlier sessions showed.
 
-The figures of an earlier session come from the samples that the garage keeps of it; once worked out they are kept by the
+The figures of an earlier session come from the samples that the garage keeps of it; once worked out they are kept by
+the
 log's fingerprint in the cache folder, so that they are there at once the next time.
 """
 
@@ -54,7 +55,8 @@ def sensor_at(history: CarHistory, day: str, channel: str) -> Sensor | None:
 
 
 def known_for_trial(history: CarHistory, recording: Recording) -> Known | None:
-    """What a trial uses of a log's car: its sensor's card and its circuit's map; quick. None where the garage has no session of the log.
+    """What a trial uses of a log's car: its sensor's card and its circuit's map; quick. None where the garage has no
+    session of the log.
 
     No earlier sessions: both sides are held to one normal, learned from them together.
     """
@@ -91,9 +93,13 @@ def known_of(
     sensor = known_sensor(card, history.calibrations, session.began) if card is not None else None
     engine = history.card_of(session)
     before = sorted(
-        (s for s in history.sessions if s.log_hash and (s.began, s.title) < (session.began, session.title) and s.log_hash != session.log_hash),
+        (
+            s
+            for s in history.sessions
+            if s.log_hash and (s.began, s.title) < (session.began, session.title) and s.log_hash != session.log_hash
+        ),
         key=lambda s: (s.began, s.title),
-    )[-MOST_SESSIONS:]  # fmt: skip
+    )[-MOST_SESSIONS:]
     found = []
     for i, s in enumerate(before):
         progress(i / len(before), f"looking at {s.title}")
@@ -165,11 +171,18 @@ def figures_of(analysis: Analysis, title: str, day: str, oil: Grade) -> Earlier:
     zero = next((c for c in analysis.checks if c.id == "zero"), None)
     channel = analysis.recording.channel(Role.OIL_PRESSURE)
     return Earlier(
-        title, day, analysis.expected, zero.measured if zero is not None else None, air_pressure_kpa(analysis.recording),
-        tuple(find_drops(analysis.corrected, oil)), cold_peak_kpa(analysis.pressure_kpa, analysis.temperature_c),
-        channel.name if channel is not None else "", channel.unit.symbol if channel is not None and channel.unit is not None else "",
-        idle=idle_of(analysis), heat=heat_of(analysis),
-    )  # fmt: skip
+        title,
+        day,
+        analysis.expected,
+        zero.measured if zero is not None else None,
+        air_pressure_kpa(analysis.recording),
+        tuple(find_drops(analysis.corrected, oil)),
+        cold_peak_kpa(analysis.pressure_kpa, analysis.temperature_c),
+        channel.name if channel is not None else "",
+        channel.unit.symbol if channel is not None and channel.unit is not None else "",
+        idle=idle_of(analysis),
+        heat=heat_of(analysis),
+    )
 
 
 def _own() -> Path:

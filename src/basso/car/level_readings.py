@@ -30,7 +30,8 @@ def sort_readings(points: Sequence[LevelPoint], stored_l: Callable[[LevelPoint],
     """Sort the readings of one pan and stick.
 
     Args:
-        stored_l: what the accumulator had taken out of the pan at a reading; None where nobody wrote down whether it was charged.
+        stored_l: what the accumulator had taken out of the pan at a reading; None where nobody wrote down whether it
+            was charged.
     """
     left: list[tuple[LevelPoint, str]] = []
     stances = Counter(_stance(p) for p in points if p.pan_l is not None and p.depth_mm is not None)

@@ -56,7 +56,8 @@ def title_of(history: CarHistory, normal: Normal) -> str:
 
 
 def normal_words(history: CarHistory, normal: Normal, units: DisplayUnits) -> str:
-    """A kept normal in a sentence: version, day, sessions, what it shows at the fast and hot end of where it is sure, why."""
+    """A kept normal in a sentence: version, day, sessions, what it shows at the fast and hot end of where it is sure,
+    why."""
     of_build = versions(history, normal.build)
     count = len(normal.sessions)
     words = (
@@ -105,10 +106,15 @@ def kept_normals(history: CarHistory, session: Session, oil: Grade) -> tuple[Kep
             continue
         found.append(
             KeptNormal(
-                title_of(history, normal), normal.day, curve.on_oil(oil), len(normal.sessions),
-                own_build and normal is of_build[-1], session.id in normal.sessions, _idle_of(normal),
+                title_of(history, normal),
+                normal.day,
+                curve.on_oil(oil),
+                len(normal.sessions),
+                own_build and normal is of_build[-1],
+                session.id in normal.sessions,
+                _idle_of(normal),
             )
-        )  # fmt: skip
+        )
     return tuple(found)
 
 
@@ -126,7 +132,8 @@ def _last_day(history: CarHistory, normal: Normal) -> str:
 def sessions_to_learn_from(history: CarHistory, build: str) -> tuple[list[Session], list[tuple[str, str]]]:
     """The sessions of a build that make its normal, oldest first, and the titles of the others with why they do not.
 
-    An armed accumulator pours oil in where the pump draws air: such a session hides what the pan does. One that was driven
+    An armed accumulator pours oil in where the pump draws air: such a session hides what the pan does. One that was
+    driven
     before a rebuild shows another engine.
     """
     own = sorted((s for s in history.sessions if s.build == build), key=lambda s: s.began)
@@ -208,7 +215,12 @@ def learn_build(
     # As it comes back from the disk: lists, no tuples.
     curve = json.loads(json.dumps({_FORM_KEY: _FORM, **expected.as_plain()}))
     record = Normal(
-        car=history.car.id, build=build.id, day=day, reason=reason, sessions=tuple(s.id for s, _ in read),
-        curve=curve, idle=asdict(idle) if idle is not None else {},
-    )  # fmt: skip
+        car=history.car.id,
+        build=build.id,
+        day=day,
+        reason=reason,
+        sessions=tuple(s.id for s, _ in read),
+        curve=curve,
+        idle=asdict(idle) if idle is not None else {},
+    )
     return Learned(record, expected, used, tuple(out))

@@ -1,4 +1,5 @@
-"""Which oil was in: the fills' labels, data sheets, what a laboratory measured; and up to what temperature each is used."""
+"""Which oil was in: the fills' labels, data sheets, what a laboratory measured; and up to what temperature each is
+used."""
 
 from __future__ import annotations
 
@@ -28,9 +29,11 @@ def ceilings(history: CarHistory) -> dict[str, float]:
 
 
 def oil_of(history: CarHistory, session: Session) -> Grade | None:
-    """The oil a session was driven on: as measured nearest in time on the same fill, else by its label; None if neither.
+    """The oil a session was driven on: as measured nearest in time on the same fill, else by its label; None if
+    neither.
 
-    A label stands for the oil's own data sheet where there is one, else for the usual figures of the grade. A sample counts
+    A label stands for the oil's own data sheet where there is one, else for the usual figures of the grade. A sample
+    counts
     for the sessions nearer to it than to the fill: fresh oil is what its label says.
     """
     day, build = session.began[:10], history.build_of(session)

@@ -15,15 +15,22 @@ def asked_of(history: CarHistory, session: Session, question: Question) -> Quest
     """The question, with what it leaves open filled in from the car's records."""
     engine = history.card_of(session)
     full = replace(
-        question, data_sheets={**data_sheets(history), **question.data_sheets}, ceilings={**ceilings(history), **question.ceilings},
+        question,
+        data_sheets={**data_sheets(history), **question.data_sheets},
+        ceilings={**ceilings(history), **question.ceilings},
         lines=question.lines or lines_of(choice_in_force(history)),
-    )  # fmt: skip
+    )
     if engine is None:
         return full
     window = (engine.window_low_kpa, engine.window_high_kpa)
     return replace(
-        full, listed=question.listed or engine.grades, pump_cm3=question.pump_cm3 or engine.pump_cm3,
-        window_kpa=window if question.window_kpa == (None, None) else question.window_kpa, target_c=question.target_c or engine.oil_target_c,
-        oil_l=question.oil_l or engine.full_l, clearance=question.clearance or engine.clearance, window_at=(engine.window_rpm, engine.window_c),
+        full,
+        listed=question.listed or engine.grades,
+        pump_cm3=question.pump_cm3 or engine.pump_cm3,
+        window_kpa=window if question.window_kpa == (None, None) else question.window_kpa,
+        target_c=question.target_c or engine.oil_target_c,
+        oil_l=question.oil_l or engine.full_l,
+        clearance=question.clearance or engine.clearance,
+        window_at=(engine.window_rpm, engine.window_c),
         maker_port=question.maker_port or engine.maker_port,
-    )  # fmt: skip
+    )

@@ -1,4 +1,5 @@
-"""The register of sensors: what sat where on a day, a sensor's life over every car, its newest calibration, its wiring."""
+"""The register of sensors: what sat where on a day, a sensor's life over every car, its newest calibration, its
+wiring."""
 
 from __future__ import annotations
 
@@ -60,13 +61,31 @@ def life(cards: Iterable[Sensor], sensor: str, cars: Mapping[str, str]) -> list[
 
 
 def moved(card: Sensor, car: str, day: str) -> tuple[Sensor, Sensor]:
-    """The two cards that a move to another car makes: off here, on there; there it has still to be said how it is fitted."""
+    """The two cards that a move to another car makes: off here, on there; there it has still to be said how it is
+    fitted."""
     off = replace(card, id=new_id(), since=day, fitted=False, reason="Moved to another car", note="")
     on = replace(
-        card, id=new_id(), car=car, since=day, reason="Moved from another car", channel="", mount="unknown", line_m=None, rises=False,
-        lamp="not looked at", tee_turns=None, belt_mm=None, supply_pin="", fuse="", signal_pin="", return_pin="", return_with="",
-        return_ma=None, return_ohm=None, note="",
-    )  # fmt: skip
+        card,
+        id=new_id(),
+        car=car,
+        since=day,
+        reason="Moved from another car",
+        channel="",
+        mount="unknown",
+        line_m=None,
+        rises=False,
+        lamp="not looked at",
+        tee_turns=None,
+        belt_mm=None,
+        supply_pin="",
+        fuse="",
+        signal_pin="",
+        return_pin="",
+        return_with="",
+        return_ma=None,
+        return_ohm=None,
+        note="",
+    )
     return off, on
 
 
@@ -96,7 +115,8 @@ def ground_of(card: Sensor) -> float | None:
 
 
 def line_delay_of(card: Sensor) -> float | None:
-    """What the line of a sensor delays with warm oil (0.02 Pa·s), s; None for one that hangs on none, or none that is known."""
+    """What the line of a sensor delays with warm oil (0.02 Pa·s), s; None for one that hangs on none, or none that is
+    known."""
     if card.mount != "on a flexible line" or card.line_m is None or not card.bore_mm:
         return None
     return line_delay_s(card.line_m, card.bore_mm, line_viscosity_pas(WARM_LINE_C))
@@ -106,10 +126,18 @@ def known_sensor(card: Sensor, calibrations: Sequence[Calibration], day: str = "
     """What a card says for the checks of a log of a day, with the newest calibration until then."""
     place = places().get(card.place)
     known = KnownSensor(
-        card.name, card.reference, card.mount, card.place, place.tells if place is not None else "",
-        place.trust if place is not None else "note", card.lamp, card.high_kpa,
-        ground_kpa=ground_of(card), line_s=line_delay_of(card), rises=card.rises,
-    )  # fmt: skip
+        card.name,
+        card.reference,
+        card.mount,
+        card.place,
+        place.tells if place is not None else "",
+        place.trust if place is not None else "note",
+        card.lamp,
+        card.high_kpa,
+        ground_kpa=ground_of(card),
+        line_s=line_delay_of(card),
+        rises=card.rises,
+    )
     for calibration in reversed(calibrations_of(calibrations, card.sensor)):
         if calibration.day[:10] > day[:10]:
             continue
@@ -118,13 +146,19 @@ def known_sensor(card: Sensor, calibrations: Sequence[Calibration], day: str = "
         except InputError:
             continue
         return replace(
-            known, calibrated_on=calibration.day[:10], gain=line.gain, gain_error=line.gain_error, gain_off=line.is_off, bent=line.bent
-        )  # fmt: skip
+            known,
+            calibrated_on=calibration.day[:10],
+            gain=line.gain,
+            gain_error=line.gain_error,
+            gain_off=line.is_off,
+            bent=line.bent,
+        )
     return known
 
 
 def sensor_of_channel(fitted: Sequence[Sensor], channel: str) -> Sensor | None:
-    """The sensor that feeds the oil pressure's column: the one whose card names it, else the only one that can be meant."""
+    """The sensor that feeds the oil pressure's column: the one whose card names it, else the only one that can be
+    meant."""
     pressures = [c for c in fitted if c.measures == "pressure"]
     named = [c for c in pressures if c.channel and _plain(c.channel) == _plain(channel)]
     if named:
@@ -157,7 +191,8 @@ def read_differently(a: Sequence[Sequence[Sensor]], b: Sequence[Sequence[Sensor]
         sensors_a, sensors_b = ({c.sensor for c in side[column]} for side in (on_a, on_b))
         if places_a != places_b:
             said.append(
-                f"The pressure was taken at the {' or '.join(sorted(places_a))} on A and at the {' or '.join(sorted(places_b))} on B: they differ by "
+                f"The pressure was taken at the {' or '.join(sorted(places_a))} on A and at the "
+                f"{' or '.join(sorted(places_b))} on B: they differ by "
                 "what lies between, whatever the change did."
             )
         elif sensors_a != sensors_b:
@@ -178,7 +213,8 @@ def mates(fitted: Sequence[Sensor]) -> list[str]:
     if "gauge" in kinds and kinds & {"sealed", "absolute"}:
         counted = " and ".join(f"{c.name} ({c.reference})" for c in pressures if c.reference != "unknown")
         said.append(
-            f"{counted} count from different things: no difference between them means anything before each zero is taken off."
+            f"{counted} count from different things: no difference between them means anything before "
+            "each zero is taken off."
         )
     by_channel: dict[str, list[Sensor]] = {}
     for card in fitted:
@@ -187,7 +223,8 @@ def mates(fitted: Sequence[Sensor]) -> list[str]:
     for cards in by_channel.values():
         if len(cards) > 1:
             said.append(
-                f"{' and '.join(c.name for c in cards)} name the same column of the log, {cards[0].channel}: only one can feed it."
+                f"{' and '.join(c.name for c in cards)} name the same column of the log, "
+                f"{cards[0].channel}: only one can feed it."
             )
     by_pin: dict[str, list[Sensor]] = {}
     for card in fitted:
@@ -196,6 +233,7 @@ def mates(fitted: Sequence[Sensor]) -> list[str]:
     for cards in by_pin.values():
         if len(cards) > 1:
             said.append(
-                f"{' and '.join(c.name for c in cards)} share the return at pin {cards[0].return_pin}: unplug one and see whether the other moves."
+                f"{' and '.join(c.name for c in cards)} share the return at pin {cards[0].return_pin}: "
+                "unplug one and see whether the other moves."
             )
     return said

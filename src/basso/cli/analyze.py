@@ -87,7 +87,8 @@ def _judge(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> A
 
 
 def _in_parallel(arguments: argparse.Namespace, workers: int) -> list[JudgedLog]:
-    """Every log by itself; they share nothing. One worker is this process, which need not be begun first, the others are new ones.
+    """Every log by itself; they share nothing. One worker is this process, which need not be begun first, the others
+    are new ones.
 
     Raises:
         InputError: a log cannot be used; what is not begun by then is left.
@@ -151,7 +152,8 @@ def _get_ready() -> None:
 
 
 def _told(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> JudgedLog | str:
-    """A log as its document, or the sentence that says why it cannot be used: an error's parts do not travel, its words do."""
+    """A log as its document, or the sentence that says why it cannot be used: an error's parts do not travel, its words
+    do."""
     from basso.report.several import judged_log
 
     try:
@@ -165,7 +167,8 @@ def _report(document: Document) -> None:
     judged = document["judged"]
     running = f"{exposure['running_s'] / 60:.1f} min of running"
     found = (
-        f"{len(events)} dips in {judged['minutes']:.1f} min judged of {running}, {exposure['below_floor_s']:.1f} s below the floor"
+        f"{len(events)} dips in {judged['minutes']:.1f} min judged of {running}, "
+        f"{exposure['below_floor_s']:.1f} s below the floor"
         if judged["minutes"] > 0
         else f"nothing was judged of {running}"
     )

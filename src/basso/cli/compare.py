@@ -80,7 +80,8 @@ def run(arguments: argparse.Namespace) -> int:
     for r in comparison.corners:
         if r.effect is None and r.a_min_kpa is not None and r.b_min_kpa is not None:
             print(
-                f"  {r.place.label:<18} {r.a_min_kpa:6.0f} → {r.b_min_kpa:6.0f} kPa   too few    {r.passes_a} · {r.passes_b} passes"
+                f"  {r.place.label:<18} {r.a_min_kpa:6.0f} → {r.b_min_kpa:6.0f} kPa   too few    "
+                f"{r.passes_a} · {r.passes_b} passes"
             )
         elif r.effect is not None:
             print(
@@ -93,7 +94,8 @@ def run(arguments: argparse.Namespace) -> int:
 def _known(
     folder: str | None, recordings: Sequence[Recording]
 ) -> tuple[dict[str, Known], Grade | None, tuple[Floor, ...]]:
-    """What the garage that is named, or one's own, knows of the logs' car; nothing where there is none or it cannot be read."""
+    """What the garage that is named, or one's own, knows of the logs' car; nothing where there is none or it cannot be
+    read."""
     from basso.garage.place import FILE, default_folder
     from basso.workflow import known_for_trial
 

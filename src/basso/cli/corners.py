@@ -9,7 +9,8 @@ from basso.errors import InputError
 
 HELP = "where on the circuit it happens, and from which g on"
 DESCRIPTION = """\
-Go through every corner and braking zone lap by lap, rank them by exposure, and find from all passes from which g on, and held
+Go through every corner and braking zone lap by lap, rank them by exposure, and find from all passes from which g on,
+and held
 for how long, the pressure begins to fall in each direction, with a 95 % interval.
 
   basso corners run2.csv
@@ -51,21 +52,24 @@ def run(arguments: argparse.Namespace) -> int:
     told = find_corners(judge(recording, options.judged_by(arguments, judging, recording, known)))
     if told is None:
         raise InputError(
-            f"{arguments.log}: nothing can be said of corners: oil pressure or engine speed is missing, or the engine hardly ran warm; "
+            f"{arguments.log}: nothing can be said of corners: oil pressure or engine speed is missing, "
+            "or the engine hardly ran warm; "
             "'basso import' shows what is in it."
         )
     if arguments.json:
         print(dump(corners_document(told)))
         return 0
     print(
-        f"{told.analysis.recording.path}: {len(told.places)} places, {len(told.ranked)} of them below the floor at times"
+        f"{told.analysis.recording.path}: {len(told.places)} places, {len(told.ranked)} of them below "
+        "the floor at times"
     )
     if told.places:
         print("  place            what it is               passes  below  lowest  worst  below s  lowest in")
     for p in told.places:
         lowest, worst = (f"{100 * v:5.0f}%" if v == v else "    –" for v in (p.lowest, p.worst))
         print(
-            f"  {p.place.label:<16} {place_words(p):<24} {len(p.passes):6d} {p.dips:6d}  {lowest} {worst}  {p.below_s:7.2f}  {p.phase or '–'}"
+            f"  {p.place.label:<16} {place_words(p):<24} {len(p.passes):6d} {p.dips:6d}  {lowest} "
+            f"{worst}  {p.below_s:7.2f}  {p.phase or '–'}"
         )
     for words in (
         *(threshold_words(t, told.analysis.side) for t in told.thresholds),

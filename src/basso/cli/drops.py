@@ -10,7 +10,8 @@ from basso.cli import options
 
 HELP = "what cooler and filter take of the pressure"
 DESCRIPTION = """\
-The drop across the parts between the places where oil pressure is logged, at one engine speed and one viscosity; the last
+The drop across the parts between the places where oil pressure is logged, at one engine speed and one viscosity; the
+last
 log is held against those named before it. A filter that clogs is named, with what it costs at redline.
 
   basso drops spring.csv summer.csv today.csv --oil 10W-40 --redline 7200"""
@@ -56,6 +57,7 @@ def run(arguments: argparse.Namespace) -> int:
         print(change.words)
     if not changes:
         print(
-            f"{arguments.logs[-1]}: oil pressure is logged at fewer than two places, or the engine hardly ran warm; no drop can be told."
+            f"{arguments.logs[-1]}: oil pressure is logged at fewer than two places, or the engine "
+            "hardly ran warm; no drop can be told."
         )
     return 0

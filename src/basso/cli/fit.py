@@ -10,7 +10,8 @@ from basso.errors import InputError
 
 HELP = "which parts lead from a port to a sensor"
 DESCRIPTION = """\
-The fit planner: the shortest chain of adapters, tee and flexible line from the engine's port to the sensor in which every
+The fit planner: the shortest chain of adapters, tee and flexible line from the engine's port to the sensor in which
+every
 joint is one thread, with the parts list, the steps and what to beware of. Or, with --measured, which thread it is.
 
   basso fit --port "female 1/8 NPT" --sensor "male M10x1" --switch "male 1/8 NPT"
@@ -68,12 +69,19 @@ def run(arguments: argparse.Namespace) -> int:
         print(
             dump(
                 {
-                    "schema": "basso.fit/1", "possible": plan.possible, "parts": [str(p) for p in plan.parts], "overhang_mm": plan.overhang_mm,
-                    "purchase": plan.purchase, "place": arguments.place, "place_tells": tells or None,
-                    "missing": plan.missing, "cautions": list(plan.cautions), "steps": list(plan.steps),
+                    "schema": "basso.fit/1",
+                    "possible": plan.possible,
+                    "parts": [str(p) for p in plan.parts],
+                    "overhang_mm": plan.overhang_mm,
+                    "purchase": plan.purchase,
+                    "place": arguments.place,
+                    "place_tells": tells or None,
+                    "missing": plan.missing,
+                    "cautions": list(plan.cautions),
+                    "steps": list(plan.steps),
                 }
             )
-        )  # fmt: skip
+        )
         return 0
     if tells:
         print(f"At the {arguments.place}: {tells}\n")

@@ -15,7 +15,8 @@ if TYPE_CHECKING:
 
 HELP = "the cars, their builds, oil and sessions"
 DESCRIPTION = """\
-The garage: cars with their engines, builds, sessions, oil, level readings and jobs. It is kept in your data folder, or in
+The garage: cars with their engines, builds, sessions, oil, level readings and jobs. It is kept in your data folder, or
+in
 the folder that --folder names.
 
   basso garage list
@@ -35,10 +36,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         dest="verb", metavar="list|show|normal|export|import|accept|backup|restore", required=True
     )
     for verb, help_text in (
-        ("list", "every car with what it has"), ("show", "one car with everything of it"),
-        ("normal", "learn a build's normal from its sessions"), ("export", "write a car as one file"),
-        ("import", "import a car from a bundle"), ("accept", "let a car from elsewhere act on logs"), ("backup", "make a dated backup now"), ("restore", "put a backup back"),
-    ):  # fmt: skip
+        ("list", "every car with what it has"),
+        ("show", "one car with everything of it"),
+        ("normal", "learn a build's normal from its sessions"),
+        ("export", "write a car as one file"),
+        ("import", "import a car from a bundle"),
+        ("accept", "let a car from elsewhere act on logs"),
+        ("backup", "make a dated backup now"),
+        ("restore", "put a backup back"),
+    ):
         sub = verbs.add_parser(verb, help=help_text)
         sub.add_argument("--json", action="store_true", help="one JSON document on standard output")
         # Said before or after the verb: without a default here the one above is kept.
@@ -140,7 +146,8 @@ def _import(arguments: argparse.Namespace, garage: Garage) -> int:
     words = f"{car.name} is here already, just like this."
     if edit is not None:
         words = (
-            f'{car.name} was imported. Until you accept it (basso garage accept "{car.name}"), its sensor cards, oils, floors, '
+            f'{car.name} was imported. Until you accept it (basso garage accept "{car.name}"), its '
+            "sensor cards, oils, floors, "
             "saved normals and decisions do not act on any log."
         )
     return _say(arguments, {**car_document(garage, car), "new": edit is not None}, words)

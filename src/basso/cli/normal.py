@@ -15,9 +15,12 @@ if TYPE_CHECKING:
 
 HELP = "what this engine's pressure should be, and which oil it wants"
 DESCRIPTION = """\
-Learn the expected pressure from one log, or pooled from several of the same build: parameters and a table with intervals, what
-each school of floor would flag, up to which oil temperature each grade holds the floor at racing speed, warm-up and hot idle.
-With --normal the last log is held against earlier ones, and what changed is named; with --garage against the car's earlier
+Learn the expected pressure from one log, or pooled from several of the same build: parameters and a table with
+intervals, what
+each school of floor would flag, up to which oil temperature each grade holds the floor at racing speed, warm-up and hot
+idle.
+With --normal the last log is held against earlier ones, and what changed is named; with --garage against the car's
+earlier
 sessions and the normals kept of its builds, and the engine's card, oils and lines are read there.
 
   basso normal run2.csv --oil 10W-40
@@ -41,9 +44,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--listed", action="append", default=[], metavar="GRADE", help="a grade the maker lists; repeatable"
     )
     group.add_argument(
-        "--sheet", action="append", default=[], metavar="GRADE=V40,V100",
+        "--sheet",
+        action="append",
+        default=[],
+        metavar="GRADE=V40,V100",
         help="an oil's own viscosities at 40 and 100 °C in mm²/s, by its data sheet; repeatable",
-    )  # fmt: skip
+    )
     group.add_argument("--pump", type=float, metavar="CM3", help="oil pump, cm³ a turn of the crank (default 11)")
     group.add_argument("--target", type=float, metavar="C", help="oil temperature wanted, for the cooler (default 110)")
     group.add_argument("--litres", type=float, metavar="L", help="oil in the engine, for the cooler (default 4.5)")
@@ -84,7 +90,8 @@ def run(arguments: argparse.Namespace) -> int:
     told = find_normal(judge(last, own), question, earlier)
     if told is None:
         raise InputError(
-            f"{arguments.logs[-1]}: nothing can be said of normal: oil pressure or engine speed is missing, or the engine hardly ran warm over "
+            f"{arguments.logs[-1]}: nothing can be said of normal: oil pressure or engine speed is "
+            "missing, or the engine hardly ran warm over "
             f"{judging.rules.rpm_gate:.0f} rpm; 'basso import' shows what is in it."
         )
     if arguments.json:
@@ -187,7 +194,8 @@ def _report(told: NormalFindings, pooled: int) -> None:
             band = f"({temperature_words(g.low_c, units)} to {temperature_words(g.high_c, units)})"
             mark = "" if g.listed is not False else "  not listed"
             print(
-                f"  {g.grade.name:<8}  {to:<10} {band:<26}{g.at_hot_kpa:5.0f}  {g.over_kpa:+10.0f}  {g.pump_kw:8.2f}  {g.start_mm2ps:10.0f}{mark}"
+                f"  {g.grade.name:<8}  {to:<10} {band:<26}{g.at_hot_kpa:5.0f}  {g.over_kpa:+10.0f}  "
+                f"{g.pump_kw:8.2f}  {g.start_mm2ps:10.0f}{mark}"
             )
         lightest = told.advice.lightest
         print(f"  lightest that holds: {lightest.grade.name if lightest is not None else 'none'}")
@@ -217,9 +225,13 @@ def _report(told: NormalFindings, pooled: int) -> None:
         )
         print(f"  normal falls to the floor at: {met}")
     for words in (
-        port_words(told), seasons_words(told.seasons, units), cooler_words(told.cooler, units), ceiling_words(told, units),
-        cooler_oil_words(told.cooler_oil, told.analysis.options.oil.name, units), flow_words(told.flow, units),
-    ):  # fmt: skip
+        port_words(told),
+        seasons_words(told.seasons, units),
+        cooler_words(told.cooler, units),
+        ceiling_words(told, units),
+        cooler_oil_words(told.cooler_oil, told.analysis.options.oil.name, units),
+        flow_words(told.flow, units),
+    ):
         if words:
             print(f"  {words}")
     for held in told.history if len(told.history) > 1 else ():

@@ -54,7 +54,8 @@ def add_judging(parser: argparse.ArgumentParser) -> None:
         default=[],
         metavar="RULE",
         help="slope:BASE,PER1000 (kPa at 0 rpm and per 1000 rpm), fixed:KPA, table:RPM=KPA,… or share:FRACTION of the "
-        "expected pressure or less:KPA under it; repeatable, the highest applies (default: slope:0,48.3 and share:0.70)",
+        "expected pressure or less:KPA under it; repeatable, the highest applies (default: slope:0,48.3 "
+        "and share:0.70)",
     )
     group.add_argument(
         "--rpm-gate", type=float, default=1500.0, metavar="RPM", help="judge only above this (default 1500)"
@@ -81,7 +82,8 @@ def add_judging(parser: argparse.ArgumentParser) -> None:
         action="append",
         default=[],
         metavar="CHANNEL=KIND:VALUE",
-        help="make a correction by this much instead, in the unit the output gives it in ('Oil pressure=offset:-98'); repeatable",
+        help="make a correction by this much instead, in the unit the output gives it in ('Oil "
+        "pressure=offset:-98'); repeatable",
     )
     group.add_argument(
         "--oil", metavar="OIL", help="grade (10W-40), or viscosity at 40 and 100 °C in mm²/s as measured (93,14.1)"
@@ -95,7 +97,8 @@ def add_garage(parser: argparse.ArgumentParser) -> None:
         nargs="?",
         const="",
         metavar="FOLDER",
-        help="hold the log against the sensor's card and the car's earlier sessions in your garage, or in the one in FOLDER",
+        help="hold the log against the sensor's card and the car's earlier sessions in your garage, or in "
+        "the one in FOLDER",
     )
 
 
@@ -130,7 +133,8 @@ def known(arguments: argparse.Namespace, recordings: Sequence[Recording]) -> dic
         kept = found.get(recording.content_hash)
         if kept is None or kept.in_force is None:
             raise InputError(
-                f"{recording.path}: the garage keeps no normal of its build; make one with 'basso garage normal CAR --keep', or leave "
+                f"{recording.path}: the garage keeps no normal of its build; make one with 'basso garage "
+                "normal CAR --keep', or leave "
                 "--by-kept out."
             )
     # An oil that was named goes before what the garage says.
@@ -140,7 +144,8 @@ def known(arguments: argparse.Namespace, recordings: Sequence[Recording]) -> dic
 def judged_by(
     arguments: argparse.Namespace, judging: JudgeOptions, recording: Recording, known: Known | None = None
 ) -> JudgeOptions:
-    """How one log is judged: by what is asked for now, what was decided before, and what the garage that was asked for knows."""
+    """How one log is judged: by what is asked for now, what was decided before, and what the garage that was asked for
+    knows."""
     from basso.workflow import options_for
 
     return options_for(recording, judging, memory(), known, follow_car=not arguments.floor)
@@ -201,10 +206,13 @@ def judging(arguments: argparse.Namespace) -> JudgeOptions:
             raise InputError(f"--{name.replace('_', '-')} {value}: give a number of 0 or more.")
     floors = tuple(parse_floor(t) for t in arguments.floor) or DEFAULT_FLOORS
     options = JudgeOptions(
-        floors=floors, rules=DipRules(rpm_gate=arguments.rpm_gate, least_s=arguments.min_duration),
-        oil=parse_oil(arguments.oil) if arguments.oil else usual(), refused=frozenset(_correction(t)[:2] for t in arguments.refuse),
-        edited=frozenset(_corrected(t) for t in arguments.correct), by_kept=getattr(arguments, "by_kept", False),
-    )  # fmt: skip
+        floors=floors,
+        rules=DipRules(rpm_gate=arguments.rpm_gate, least_s=arguments.min_duration),
+        oil=parse_oil(arguments.oil) if arguments.oil else usual(),
+        refused=frozenset(_correction(t)[:2] for t in arguments.refuse),
+        edited=frozenset(_corrected(t) for t in arguments.correct),
+        by_kept=getattr(arguments, "by_kept", False),
+    )
     if not arguments.normal:
         return options
     read = reading(arguments)

@@ -6,7 +6,8 @@ import argparse
 from pathlib import Path
 
 HELP = "a car's sensors: what sits where, calibrations, wiring"
-DESCRIPTION = """The register of the sensors on a car in the garage: range, type, place, how each is held, its calibration with what is left
+DESCRIPTION = """The register of the sensors on a car in the garage: range, type, place, how each is held, its
+calibration with what is left
 over, where it has been, and its wiring. What does not go together is said.
 
   basso sensors "Car 31"

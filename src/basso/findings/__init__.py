@@ -1,1 +1,2 @@
-"""What is found about a judged session and told on its page: normal, corners; and where symptoms without a log point."""
+"""What is found about a judged session and told on its page: normal, corners; and where symptoms without a log
+point."""

@@ -97,10 +97,16 @@ def interview(answers: Mapping[str, str]) -> Interview:
         share = standings[cause.key] / total
         suspects.append(
             Suspect(
-                cause.key, cause.name, share, _standing(share, len(causes), bool(given)), cause.test, cause.effort,
-                tuple(words[k] for k, w in weights.items() if w > 1.0), tuple(words[k] for k, w in weights.items() if w < 0.5),
+                cause.key,
+                cause.name,
+                share,
+                _standing(share, len(causes), bool(given)),
+                cause.test,
+                cause.effort,
+                tuple(words[k] for k, w in weights.items() if w > 1.0),
+                tuple(words[k] for k, w in weights.items() if w < 0.5),
             )
-        )  # fmt: skip
+        )
     stop = _stop(given)
     if stop:
         return Interview(stop, _engine_off(suspects, {c.key: c.off for c in causes}))
@@ -110,7 +116,8 @@ def interview(answers: Mapping[str, str]) -> Interview:
 
 
 def _engine_off(suspects: list[Suspect], off: Mapping[str, Mapping[str, Any]]) -> tuple[Suspect, ...]:
-    """After a stop only checks with the engine off follow: level first, then pickup, then pan; what needs a running engine waits."""
+    """After a stop only checks with the engine off follow: level first, then pickup, then pan; what needs a running
+    engine waits."""
     made = []
     for s in suspects:
         check = off[s.key]

@@ -1,4 +1,5 @@
-"""A sensor read against known pressures: the line through the points, what is left over, and whether a line is right at all."""
+"""A sensor read against known pressures: the line through the points, what is left over, and whether a line is right at
+all."""
 
 from __future__ import annotations
 
@@ -91,8 +92,16 @@ def fit_line(
         gain_error = sure / float(np.sqrt(spread))
         zero_error = sure * float(np.sqrt(1.0 / n + middle**2 / spread))
     return CalibrationLine(
-        applied, read, gain, gain_error, zero, zero_error, residual, _is_bent(applied, residual), _sticks(applied, residual)
-    )  # fmt: skip
+        applied,
+        read,
+        gain,
+        gain_error,
+        zero,
+        zero_error,
+        residual,
+        _is_bent(applied, residual),
+        _sticks(applied, residual),
+    )
 
 
 def _is_bent(applied: FloatArray, residual: FloatArray) -> bool:
@@ -112,7 +121,10 @@ def _is_bent(applied: FloatArray, residual: FloatArray) -> bool:
 def _sticks(applied: FloatArray, residual: FloatArray) -> float | None:
     """Largest distance between going up and coming down at one pressure."""
     top = int(np.argmax(applied))
-    up, down = dict(zip(applied[: top + 1], residual[: top + 1], strict=True)), dict(zip(applied[top + 1 :], residual[top + 1 :], strict=True))  # fmt: skip
+    up, down = (
+        dict(zip(applied[: top + 1], residual[: top + 1], strict=True)),
+        dict(zip(applied[top + 1 :], residual[top + 1 :], strict=True)),
+    )
     both = [abs(float(up[p] - down[p])) for p in up.keys() & down.keys()]
     return max(both) if both else None
 
@@ -128,9 +140,15 @@ def calibration_words(line: CalibrationLine, units: DisplayUnits) -> str:
 
     n = line.applied_kpa.size
     if n == 2:
-        said = f"Two points make a line and prove nothing: {line.gain:.3f} of what is applied. Take five, up and down again."
+        said = (
+            f"Two points make a line and prove nothing: {line.gain:.3f} of what is applied. Take five, up "
+            "and down again."
+        )
     elif line.bent:
-        said = f"The points lie on a bend, up to {pressure(line.worst_kpa)} off a line: no single factor puts this sensor right."
+        said = (
+            f"The points lie on a bend, up to {pressure(line.worst_kpa)} off a line: no single factor puts "
+            "this sensor right."
+        )
     else:
         sure = "its scale is off" if line.is_off else "its scale is sound"
         said = (

@@ -1,7 +1,9 @@
 """The shortest sound chain of parts from a port to a sensor.
 
-A shortest-path search over open ends: every joint is one thread and one size, male into female; what does not mate is no edge, so
-no chain with a mismatched taper can come out. Fewest parts first, then the least length that hangs off the port before the line.
+A shortest-path search over open ends: every joint is one thread and one size, male into female; what does not mate is
+no edge, so
+no chain with a mismatched taper can come out. Fewest parts first, then the least length that hangs off the port before
+the line.
 """
 
 from __future__ import annotations
@@ -49,7 +51,8 @@ class Part:
 
 @dataclass(frozen=True, slots=True)
 class Placed:
-    """A part as it is turned in the chain: ``enters`` the end before it; ``leads`` on; ``branch`` of a tee with what is on it."""
+    """A part as it is turned in the chain: ``enters`` the end before it; ``leads`` on; ``branch`` of a tee with what is
+    on it."""
 
     part: Part
     enters: End
@@ -231,17 +234,30 @@ def _missing(
     """What would make it possible: the first requirement that fails by itself, in words."""
     if room_mm is not None and (longer := _search(port, sensor, switch, on_line, parts)) is not None:
         out = Plan(port, sensor, switch, True, tuple(longer)).overhang_mm
-        return f"There is room for {room_mm:g} mm of stiff parts; the shortest chain sticks out {out:g} mm. Shorter adapters, or another port, would."
+        return (
+            f"There is room for {room_mm:g} mm of stiff parts; the shortest chain sticks out {out:g} mm. "
+            "Shorter adapters, or another port, would."
+        )
     if _search(port, sensor, None, False, parts) is None:
-        return f"No chain of these parts leads from the {port} port to the {sensor} sensor; an adapter {port.mate} to {sensor.mate} would."
+        return (
+            f"No chain of these parts leads from the {port} port to the {sensor} sensor; an adapter "
+            f"{port.mate} to {sensor.mate} would."
+        )
     if on_line and _search(port, sensor, None, True, parts) is None:
-        return f"No flexible line fits between the {port} port and the {sensor} sensor; a line {port.mate} to {sensor.mate} would."
-    return f"No tee takes the {switch} warning switch here; a tee {port.mate}, {port} and {switch.mate if switch else ''} would."
+        return (
+            f"No flexible line fits between the {port} port and the {sensor} sensor; a line {port.mate} to "
+            f"{sensor.mate} would."
+        )
+    return (
+        f"No tee takes the {switch} warning switch here; a tee {port.mate}, {port} and "
+        f"{switch.mate if switch else ''} would."
+    )
 
 
 _DENSITY_KG_M3 = 870.0
 COLD_LINE_C, WARM_LINE_C = 10.0, 60.0
-"""Oil in a line does not flow: it is as cold as the air about it, on a cold morning and beside a hot engine (defaults)."""
+"""Oil in a line does not flow: it is as cold as the air about it, on a cold morning and beside a hot engine
+(defaults)."""
 
 
 def line_viscosity_pas(temperature_c: float, oil: Grade | None = None) -> float:
@@ -254,7 +270,8 @@ def line_delay_s(
 ) -> float:
     """Time constant of a line with a sensor at its end, s: resistance by compliance.
 
-    Resistance 128 μL/(πd⁴) (Hagen and Poiseuille); compliance of braided hose 3e−13 m³/Pa a metre (default) and of trapped air
+    Resistance 128 μL/(πd⁴) (Hagen and Poiseuille); compliance of braided hose 3e−13 m³/Pa a metre (default) and of
+    trapped air
     V/p, p absolute. The oil in a line is as cold as the air about it: see :func:`line_viscosity_pas`.
     """
     resistance = 128.0 * viscosity_pas * length_m / (3.141592653589793 * (bore_mm / 1000.0) ** 4)
@@ -266,11 +283,13 @@ def _cautions(plan: Plan, on_line: bool) -> list[str]:
     said = []
     if not on_line:
         said.append(
-            f"The sensor hangs on the block, {plan.overhang_mm:.0f} mm from it: vibration kills it. A flexible line keeps it alive."
+            f"The sensor hangs on the block, {plan.overhang_mm:.0f} mm from it: vibration kills it. A "
+            "flexible line keeps it alive."
         )
     elif plan.overhang_mm > 90.0:
         said.append(
-            f"{plan.overhang_mm:.0f} mm of stiff parts hang off the port before the line: look for room to belts and exhaust."
+            f"{plan.overhang_mm:.0f} mm of stiff parts hang off the port before the line: look for room "
+            "to belts and exhaust."
         )
     for placed in plan.chain:
         if placed.part.line and placed.part.bore_mm is not None:

@@ -68,7 +68,8 @@ def parse_end(text: str) -> End:
     found = known.get(name.lower().replace(" ", "").replace("×", "x").replace(",", "."))
     if gender.lower() not in GENDERS or found is None:
         raise InputError(
-            f"'{text}': write male or female and the thread, such as 'female 1/8 NPT'; known are {', '.join(threads())}."
+            f"'{text}': write male or female and the thread, such as 'female 1/8 NPT'; known are "
+            f"{', '.join(threads())}."
         )
     return End(gender.lower(), found)
 

@@ -82,9 +82,14 @@ def headings_of(names: Sequence[str], units: Sequence[str] | None) -> list[Headi
 
 
 def assemble(
-    path: Path, kind: str, columns: Sequence[RawColumn], options: ReadOptions, notes: list[str],
-    facts: Mapping[str, str], started: str = "",
-) -> Recording:  # fmt: skip
+    path: Path,
+    kind: str,
+    columns: Sequence[RawColumn],
+    options: ReadOptions,
+    notes: list[str],
+    facts: Mapping[str, str],
+    started: str = "",
+) -> Recording:
     """Make the recording.
 
     Args:
@@ -147,13 +152,21 @@ def assemble(
     for role in _NEEDED:
         if not any(c.role is role for c in channels):
             notes.append(
-                f'No column was recognised as {role.words}; say which one it is, under Columns or with --role {role}="NAME".'
+                f"No column was recognised as {role.words}; say which one it is, under Columns or with "
+                f'--role {role}="NAME".'
             )
     return Recording(
-        path, kind, tuple(channels), tuple(plain(n, _LONGEST_NOTE) for n in notes[:_MOST_NOTES]),
-        MappingProxyType({plain(k, LONGEST_NAME): plain(v, LONGEST_NAME) for k, v in list(facts.items())[:_MOST_NOTES]}), started=started or started_of(facts),
-        manual=facts.get("Kind", "").lower() == MANUAL_KIND, shape=shape,
-    )  # fmt: skip
+        path,
+        kind,
+        tuple(channels),
+        tuple(plain(n, _LONGEST_NOTE) for n in notes[:_MOST_NOTES]),
+        MappingProxyType(
+            {plain(k, LONGEST_NAME): plain(v, LONGEST_NAME) for k, v in list(facts.items())[:_MOST_NOTES]}
+        ),
+        started=started or started_of(facts),
+        manual=facts.get("Kind", "").lower() == MANUAL_KIND,
+        shape=shape,
+    )
 
 
 def _with_written_roles(
@@ -172,9 +185,15 @@ def _channel(column: RawColumn, heading: Heading, found: Recognition) -> Channel
     if found.role is Role.TIME:
         # A time column may double as the recording's time; it is given in seconds from the first sample.
         return Channel(
-            heading.name, Role.TIME, UNITS["s"], heading.unit is None, column.time_s, column.time_s, found.confidence,
+            heading.name,
+            Role.TIME,
+            UNITS["s"],
+            heading.unit is None,
+            column.time_s,
+            column.time_s,
+            found.confidence,
             found.why,
-        )  # fmt: skip
+        )
     base = np.ascontiguousarray(column.values, dtype=np.float64)
     column.values = np.empty(0)
     unit = found.unit
@@ -186,9 +205,16 @@ def _channel(column: RawColumn, heading: Heading, found: Recognition) -> Channel
         if unit.offset != 0.0:
             base += unit.offset
     return Channel(
-        heading.name, found.role, unit, found.unit_assumed, column.time_s, base,
-        found.confidence, found.why, found.doubt,
-    )  # fmt: skip
+        heading.name,
+        found.role,
+        unit,
+        found.unit_assumed,
+        column.time_s,
+        base,
+        found.confidence,
+        found.why,
+        found.doubt,
+    )
 
 
 _FAR, _FEW = 50.0, 0.05
@@ -213,7 +239,8 @@ def _without_nonsense(channel: Channel, notes: list[str]) -> Channel:
         return channel
     first = float(channel.time_s[int(np.argmax(wild))])
     notes.append(
-        f"'{channel.name}' holds {count} {'reading' if count == 1 else 'readings'} far beyond what {role.words} can be (the first at "
+        f"'{channel.name}' holds {count} {'reading' if count == 1 else 'readings'} far beyond what "
+        f"{role.words} can be (the first at "
         f"{first:.1f} s), as in a damaged file; {'it was' if count == 1 else 'they were'} taken as missing."
     )
     return replace(channel, values=np.where(wild, np.nan, channel.values))
@@ -259,7 +286,7 @@ def parse_start(text: str) -> str | None:
     for date in _DATES:
         for clock in _TIMES:
             try:
-                made = datetime.strptime(plain, date + clock)  # noqa: DTZ007: loggers write local time without a zone
+                made = datetime.strptime(plain, date + clock)  # loggers write local time without a zone
             except ValueError:
                 continue
             if 1980 <= made.year <= 2100:

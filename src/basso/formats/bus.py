@@ -31,7 +31,8 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
     progress(0.7, f"decoding {path.name}")
     if database_file is None:
         notes.append(
-            f"No database was given, so the {len(frames)} identifiers are shown byte by byte; name one with --dbc FILE, "
+            f"No database was given, so the {len(frames)} identifiers are shown byte by byte; name one "
+            "with --dbc FILE, "
             "or put it beside the log."
         )
         columns = [c for key, f in sorted(frames.items())[:_MOST_RAW] for c in _raw(key, f, first, notes)]

@@ -16,10 +16,17 @@ _BATCH = 1 << 16
 _ZONE = re.compile(r"\s*(Z|[+-]\d{2}:?\d{2}|UTC)$")
 _PATTERNS = (
     None,
-    "%d/%m/%Y %H:%M:%S%.f", "%m/%d/%Y %H:%M:%S%.f", "%Y/%m/%d %H:%M:%S%.f", "%d.%m.%Y %H:%M:%S%.f",
-    "%d-%m-%Y %H:%M:%S%.f", "%Y.%m.%d %H:%M:%S%.f", "%d/%m/%Y %H:%M", "%m/%d/%Y %I:%M:%S%.f %p",
-    "%d/%m/%Y %I:%M:%S%.f %p", "%Y-%m-%d %I:%M:%S%.f %p",
-)  # fmt: skip
+    "%d/%m/%Y %H:%M:%S%.f",
+    "%m/%d/%Y %H:%M:%S%.f",
+    "%Y/%m/%d %H:%M:%S%.f",
+    "%d.%m.%Y %H:%M:%S%.f",
+    "%d-%m-%Y %H:%M:%S%.f",
+    "%Y.%m.%d %H:%M:%S%.f",
+    "%d/%m/%Y %H:%M",
+    "%m/%d/%Y %I:%M:%S%.f %p",
+    "%d/%m/%Y %I:%M:%S%.f %p",
+    "%Y-%m-%d %I:%M:%S%.f %p",
+)
 
 
 def clock_seconds(column: pl.Series) -> tuple[FloatArray | None, str]:

@@ -148,7 +148,8 @@ def _text_bytes(path: Path, raw: bytes, notes: list[str]) -> tuple[bytes, str]:
 
 
 def _from_utf16(raw: bytes) -> bytes:
-    """UTF-16 as UTF-8. Below the head there are as a rule only digits, which need no decoder: half of each pair is zero."""
+    """UTF-16 as UTF-8. Below the head there are as a rule only digits, which need no decoder: half of each pair is
+    zero."""
     import numpy as np
 
     codec = "utf-16-le" if raw[:2] == b"\xff\xfe" else "utf-16-be"

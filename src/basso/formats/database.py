@@ -1,7 +1,8 @@
 """Bus databases: which files are taken for one, whether what they say can be, and frames decoded by them.
 
 A database comes from a stranger as a log does. Only four kinds are opened, told by content and name before any library
-sees them; what a signal claims is checked before anything is decoded; and loading one has a time limit. Decoding is done
+sees them; what a signal claims is checked before anything is decoded; and loading one has a time limit. Decoding is
+done
 here, a whole signal at a time, because frame by frame an hour's log would take minutes.
 """
 
@@ -122,15 +123,19 @@ def _check_claims(path: Path, text: str, kind: str) -> None:
     for name, start, bits in _DBC_LAYOUT.findall(text):
         if len(bits) > 4 or len(start) > 5 or int(bits) > _LONGEST_SIGNAL_BITS:
             raise FormatError(
-                path, f"gives the signal '{plain(name, 60)}' {plain(bits, 20)} bits from bit {plain(start, 20)} on, and a frame "
-                f"has {_LONGEST_SIGNAL_BITS}", "correct it or export the database again",
-            )  # fmt: skip
+                path,
+                f"gives the signal '{plain(name, 60)}' {plain(bits, 20)} bits from bit "
+                f"{plain(start, 20)} on, and a frame "
+                f"has {_LONGEST_SIGNAL_BITS}",
+                "correct it or export the database again",
+            )
     for name, ranges in _DBC_RANGES.findall(text):
         if any(len(b) > 9 or int(b) - int(a) > _WIDEST_RANGE for a, b in _RANGE.findall(ranges) if len(a) < 10):
             raise FormatError(
-                path, f"lets '{plain(name, 60)}' stand for more multiplexer values than there are",
+                path,
+                f"lets '{plain(name, 60)}' stand for more multiplexer values than there are",
                 "correct it or export the database again",
-            )  # fmt: skip
+            )
 
 
 def decode(
@@ -228,7 +233,8 @@ def _sharing_times(columns: list[RawColumn]) -> list[RawColumn]:
 
 
 def _selected_by(by_name: dict[str, Signal], signal: Signal) -> list[tuple[str, list[int]]] | None:
-    """Multiplexers that must show certain values for a signal to be there, up the chain; None where it goes in a circle."""
+    """Multiplexers that must show certain values for a signal to be there, up the chain; None where it goes in a
+    circle."""
     chain: list[tuple[str, list[int]]] = []
     seen = {signal.name}
     while signal.multiplexer_signal is not None and signal.multiplexer_ids is not None:

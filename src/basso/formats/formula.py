@@ -37,13 +37,33 @@ _VARIABLE = frozenset({"X", "X1", "x", "x1"})
 _CONSTANTS = MappingProxyType({"pi": np.pi, "inf": np.inf, "nan": np.nan})
 _FUNCTIONS: MappingProxyType[str, Callable[[FloatArray], FloatArray]] = MappingProxyType(
     {
-        "abs": np.abs, "sqrt": np.sqrt, "exp": np.exp, "ln": np.log, "log": np.log, "log10": np.log10, "log2": np.log2,
-        "sin": np.sin, "cos": np.cos, "tan": np.tan, "asin": np.arcsin, "acos": np.arccos, "atan": np.arctan,
-        "arcsin": np.arcsin, "arccos": np.arccos, "arctan": np.arctan, "arcos": np.arccos, "sinh": np.sinh,
-        "cosh": np.cosh, "tanh": np.tanh, "floor": np.floor, "ceil": np.ceil, "round": np.round, "sgn": np.sign,
+        "abs": np.abs,
+        "sqrt": np.sqrt,
+        "exp": np.exp,
+        "ln": np.log,
+        "log": np.log,
+        "log10": np.log10,
+        "log2": np.log2,
+        "sin": np.sin,
+        "cos": np.cos,
+        "tan": np.tan,
+        "asin": np.arcsin,
+        "acos": np.arccos,
+        "atan": np.arctan,
+        "arcsin": np.arcsin,
+        "arccos": np.arccos,
+        "arctan": np.arctan,
+        "arcos": np.arccos,
+        "sinh": np.sinh,
+        "cosh": np.cosh,
+        "tanh": np.tanh,
+        "floor": np.floor,
+        "ceil": np.ceil,
+        "round": np.round,
+        "sgn": np.sign,
         "sign": np.sign,
     }
-)  # fmt: skip
+)
 _OF_TWO: MappingProxyType[str, Callable[[FloatArray, FloatArray], FloatArray]] = MappingProxyType(
     {"pow": np.power, "min": np.minimum, "max": np.maximum, "atan2": np.arctan2, "arctan2": np.arctan2}
 )

@@ -290,7 +290,8 @@ def _blf_frames(raw: IO[bytes], size: int, losses: _Losses) -> Iterator[_Frame]:
     start = _BLF_HEADER
     if size < whole < 1 << 50:
         losses.end = (
-            f"The file is cut short: {100.0 * size / whole:.0f} % of it is there ({size:,} of {whole:,} bytes), and the rest of "
+            f"The file is cut short: {100.0 * size / whole:.0f} % of it is there ({size:,} of {whole:,} "
+            "bytes), and the rest of "
             "the drive is missing."
         )
     last, broken = 0.0, False
@@ -315,7 +316,8 @@ def _blf_frames(raw: IO[bytes], size: int, losses: _Losses) -> Iterator[_Frame]:
 
 
 def _blf_reader(file: _BlfFile, resumes: bool) -> Iterable[can.Message]:
-    """The library's reader. One that resumes after damage begins with the first whole object: the one before it began in a
+    """The library's reader. One that resumes after damage begins with the first whole object: the one before it began
+    in a
     block that is lost."""
     import can
 
@@ -332,7 +334,8 @@ def _blf_reader(file: _BlfFile, resumes: bool) -> Iterable[can.Message]:
 
 
 def _without_circles(frames: Iterator[_Frame], raw: IO[bytes]) -> Iterator[_Frame]:
-    """Frames of a reader that a damaged length can send round in a circle, within one block, with or without giving any."""
+    """Frames of a reader that a damaged length can send round in a circle, within one block, with or without giving
+    any."""
     at, given = -1, 0
     while True:
         batch: list[_Frame] = []

@@ -46,7 +46,8 @@ def gauge_csv(
             base = unit.to_base(value) if unit is not None else value
             if not low <= base <= 1.5 * high:
                 raise InputError(
-                    f"Reading {i + 1}: {value:g} {unit.symbol if unit is not None else 'rpm'} is no {role.words} an engine shows; "
+                    f"Reading {i + 1}: {value:g} {unit.symbol if unit is not None else 'rpm'} is no "
+                    f"{role.words} an engine shows; "
                     "look at the number and the unit."
                 )
     out = io.StringIO()

@@ -39,8 +39,11 @@ def read_isolated(path: Path, kind: str, packed: bool, options: ReadOptions, pro
     if kind in _WITH_DATABASE:
         options = replace(options, database=database_for(path, options))
     request = {
-        "path": os.fsdecode(path.absolute()), "kind": kind, "packed": packed, "options": options_as_plain(options),
-    }  # fmt: skip
+        "path": os.fsdecode(path.absolute()),
+        "kind": kind,
+        "packed": packed,
+        "options": options_as_plain(options),
+    }
     bounds = Bounds(READING_MEMORY_BYTES, seconds_for(size), 2 * MOST_BINARY_BYTES)
 
     def heard(told: dict[str, Any]) -> None:

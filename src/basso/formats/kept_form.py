@@ -113,14 +113,28 @@ def _recording(samples: FloatArray, path: Path, summary: Summary, where: list[An
 
     channels = tuple(
         Channel(
-            c.name, Role(c.role) if c.role is not None else None, unit(c.unit), c.unit_assumed, view(times), view(values),
-            c.confidence, c.why, c.doubt,
+            c.name,
+            Role(c.role) if c.role is not None else None,
+            unit(c.unit),
+            c.unit_assumed,
+            view(times),
+            view(values),
+            c.confidence,
+            c.why,
+            c.doubt,
         )
         for c, (times, values) in zip(summary.channels, where, strict=True)
-    )  # fmt: skip
+    )
     if any(c.time_s.size != c.values.size for c in channels):
         raise ValueError(path)
     return Recording(
-        path, summary.format, channels, summary.notes, MappingProxyType(dict(summary.facts)), summary.content_hash,
-        summary.started, summary.manual, summary.shape,
-    )  # fmt: skip
+        path,
+        summary.format,
+        channels,
+        summary.notes,
+        MappingProxyType(dict(summary.facts)),
+        summary.content_hash,
+        summary.started,
+        summary.manual,
+        summary.shape,
+    )

@@ -1,7 +1,8 @@
 """Reading ASAM measurement files (MDF 3 and 4); bus frames inside them are decoded with a database.
 
 Meant for a process of its own (:mod:`basso.formats.reading_child`): the library's native code can bring the process
-down over a damaged file. The library hands a conversion that is a formula to an evaluator of program text; here it never
+down over a damaged file. The library hands a conversion that is a formula to an evaluator of program text; here it
+never
 gets that far: formulas are worked out by :mod:`basso.formats.formula`, wherever a conversion stands.
 """
 
@@ -159,7 +160,8 @@ class _Taken:
         if self._refused > _TOLD_ONE_BY_ONE:
             return
         self.notes.append(
-            f"Channel '{plain(name, 60)}' was left out: its conversion is the formula '{refused.formula}', which is not plain "
+            f"Channel '{plain(name, 60)}' was left out: its conversion is the formula "
+            f"'{refused.formula}', which is not plain "
             f"arithmetic ({plain(refused.why, 60)})."
         )
 
@@ -191,7 +193,8 @@ class _Taken:
             share, at = max((share, at) for _, share, at in self._lost)
             some = ", ".join(f"'{plain(n, 60)}'" for n, _, _ in self._lost[:_TOLD_ONE_BY_ONE])
             self.notes.append(
-                f"A damaged block of the file takes up to {share:.0%} of {some}{' …' if len(self._lost) > _TOLD_ONE_BY_ONE else ''} "
+                f"A damaged block of the file takes up to {share:.0%} of "
+                f"{some}{' …' if len(self._lost) > _TOLD_ONE_BY_ONE else ''} "
                 f"with it, from {at:.1f} s on; the rest was read."
             )
         if self._damaged:
@@ -213,9 +216,12 @@ def _facts(file: MDF) -> dict[str, str]:
     """What the file's header says of the measurement; its "subject" is what was measured."""
     head = file.header
     named = {
-        "Vehicle": head.subject, "Project": head.project, "Author": head.author, "Department": head.department,
+        "Vehicle": head.subject,
+        "Project": head.project,
+        "Author": head.author,
+        "Department": head.department,
         "Comment": head.description,
-    }  # fmt: skip
+    }
     texts = {k: str(value or "").strip("\x00 \n") for k, value in named.items()}
     return {k: v for k, v in texts.items() if v and not v.startswith("<")}  # markup is nothing to read
 
@@ -248,7 +254,8 @@ _Read = tuple[str, str, Any, FloatArray]
 
 
 def _read_channel(file: MDF, group: int, index: int, taken: _Taken) -> _Read | None:
-    """One channel, whole or what damage has left of it; None where nothing is left, or it is no numbers (both noted)."""
+    """One channel, whole or what damage has left of it; None where nothing is left, or it is no numbers (both
+    noted)."""
     channel = file.groups[group].channels[index]
     words = _mixes_words_and_numbers(channel.conversion)
     get: Any = file.get  # whose overloads do not take keywords by name

@@ -61,11 +61,13 @@ class ReadOptions:
 def options_as_plain(options: ReadOptions) -> dict[str, Any]:
     """Plain values for another process."""
     return {
-        "roles": {r.value: n for r, n in options.roles.items()}, "units": {n: u.symbol for n, u in options.units.items()},
-        "ignored": sorted(options.ignored), "rate": options.rate_hz,
+        "roles": {r.value: n for r, n in options.roles.items()},
+        "units": {n: u.symbol for n, u in options.units.items()},
+        "ignored": sorted(options.ignored),
+        "rate": options.rate_hz,
         "database": None if options.database is None else os.fsdecode(options.database.absolute()),
         "confirmed": {shape: c.as_plain() for shape, c in options.confirmed.items()},
-    }  # fmt: skip
+    }
 
 
 def options_from_plain(plain: dict[str, Any]) -> ReadOptions:

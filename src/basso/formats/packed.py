@@ -38,9 +38,10 @@ def unpacked(path: Path, packed: IO[bytes], size: int, most: int) -> Iterator[by
                     raise FormatError(path, f"unpacks to more than {most // 1_000_000} MB", SPLIT)
                 if total > FREE_UNPACKED_BYTES and total > MOST_UNPACKED_RATIO * size:
                     raise FormatError(
-                        path, f"unpacks to more than {MOST_UNPACKED_RATIO} times its size, as no log does",
+                        path,
+                        f"unpacks to more than {MOST_UNPACKED_RATIO} times its size, as no log does",
                         "unpack it yourself if you trust it",
-                    )  # fmt: skip
+                    )
                 yield piece
     except (OSError, EOFError, zlib.error):
         raise FormatError(path, "is a damaged gzip file", "copy it from the logger again") from None

@@ -1,4 +1,5 @@
-"""Which reader reads which file. A new format is one module with ``read(path, options, progress)`` and one line in :mod:`basso.formats.kinds`."""
+"""Which reader reads which file. A new format is one module with ``read(path, options, progress)`` and one line in
+:mod:`basso.formats.kinds`."""
 
 from __future__ import annotations
 
@@ -20,8 +21,21 @@ if TYPE_CHECKING:
 
 
 LOG_SUFFIXES = (
-    ".csv", ".txt", ".tsv", ".log", ".gz", ".parquet", ".arrow", ".feather", ".ipc", ".mf4", ".mdf", ".asc", ".blf", ".trc",
-)  # fmt: skip
+    ".csv",
+    ".txt",
+    ".tsv",
+    ".log",
+    ".gz",
+    ".parquet",
+    ".arrow",
+    ".feather",
+    ".ipc",
+    ".mf4",
+    ".mdf",
+    ".asc",
+    ".blf",
+    ".trc",
+)
 """Endings a folder is searched for; a file named by the user is read whatever its ending."""
 
 

@@ -1,4 +1,5 @@
-"""The rate that rows come at: stated in a file's head, wandered about by stamps put on late, drifted off by a bad clock.
+"""The rate that rows come at: stated in a file's head, wandered about by stamps put on late, drifted off by a bad
+clock.
 
 A clock is believed unless there is evidence against it. Rows that were sampled evenly and stamped on arrival show it
 in their signals: read at even times they run smoothly, read at their stamps they do not. A clock whose own rate comes
@@ -40,7 +41,8 @@ def stated_rate(facts: Mapping[str, str]) -> float | None:
 
 
 def looks_uneven(seconds: FloatArray) -> bool:
-    """True when many steps (those in the middle of the log are looked at) are off the usual one by a quarter and more."""
+    """True when many steps (those in the middle of the log are looked at) are off the usual one by a quarter and
+    more."""
     some = seconds[max(0, seconds.size // 2 - 2000) :][:4000]
     usual = _usual_step(some)
     return bool(np.count_nonzero(np.abs(np.diff(some) - usual) > 0.25 * usual) > 0.2 * some.size)
@@ -69,7 +71,8 @@ def steadied(seconds: FloatArray, columns: Sequence[FloatArray], notes: list[str
     if not _smoother_at(even, seconds, columns):
         return seconds
     notes.append(
-        f"The time stamps wander by {1000.0 * float(np.quantile(moved, 0.9)):.3g} ms about a steady {1.0 / usual:.4g} rows a "
+        f"The time stamps wander by {1000.0 * float(np.quantile(moved, 0.9)):.3g} ms about a steady "
+        f"{1.0 / usual:.4g} rows a "
         "second; the signals run smoothly row by row, so the rows were placed evenly."
     )
     return even
@@ -89,7 +92,8 @@ def held_to_rate(seconds: FloatArray, rate_hz: float, notes: list[str]) -> Float
     off = 1.0 / (usual * rate_hz) - 1.0
     if abs(off) > 0.05:
         notes.append(
-            f"The file's head states {rate_hz:g} Hz, but by their stamps the rows come at {1.0 / usual:.4g} Hz; the stamps were used."
+            f"The file's head states {rate_hz:g} Hz, but by their stamps the rows come at "
+            f"{1.0 / usual:.4g} Hz; the stamps were used."
         )
         return seconds
     parts = list(_sections(seconds, usual))
@@ -101,13 +105,15 @@ def held_to_rate(seconds: FloatArray, rate_hz: float, notes: list[str]) -> Float
             start = 0.0 if before is None else kept[before.stop - 1] + seconds[part.start] - seconds[before.stop - 1]
             kept[part] = start + np.arange(part.stop - part.start) / rate_hz
         notes.append(
-            f"The clock drifts (between {low:.4g} and {high:.4g} rows a second); the file's head states {rate_hz:g} Hz, "
+            f"The clock drifts (between {low:.4g} and {high:.4g} rows a second); the file's head states "
+            f"{rate_hz:g} Hz, "
             "so the rows were placed at that rate."
         )
         return kept
     if abs(off) > 0.002:
         notes.append(
-            f"By their stamps the rows come at {1.0 / usual:.4g} Hz, by the file's head at {rate_hz:g} Hz; the stamps were used. "
+            f"By their stamps the rows come at {1.0 / usual:.4g} Hz, by the file's head at {rate_hz:g} "
+            "Hz; the stamps were used. "
             f"With --rate {rate_hz:g} the rows are counted instead."
         )
     return seconds

@@ -1,4 +1,5 @@
-"""From a table with one row a sample to columns at their own times: finding the clock, and blanks between slow samples."""
+"""From a table with one row a sample to columns at their own times: finding the clock, and blanks between slow
+samples."""
 
 from __future__ import annotations
 
@@ -25,7 +26,8 @@ if TYPE_CHECKING:
     import polars as pl
 
 _COUNTER = re.compile(
-    r"^(reading|sample|samples|index|row|rows|record|no|nr|num|number|count|counter|id|n|i)( (no|nr|number|index|count|id))?$"
+    r"^(reading|sample|samples|index|row|rows|record|no|nr|num|number|count|counter|id|n|i)( "
+    r"(no|nr|number|index|count|id))?$"
 )
 _BETWEEN_READINGS_S = 60.0
 """Gauge readings are placed this far apart: wider than anything is drawn or worked out across."""

@@ -25,9 +25,31 @@ _PIECE_BYTES = 1 << 20
 _GROUPED = (r"^[+-]?\d{1,3}([,' \u2009\u00a0]\d{3})+(\.\d*)?$", r"^[+-]?\d{1,3}([.' \u2009\u00a0]\d{3})+(,\d*)?$")
 """Numbers with their thousands set apart, by whether the decimal mark is a comma."""
 _NO_READING = (
-    "err", "error", "inv", "invalid", "no data", "nodata", "n.a.", "open", "short", "ol", "over", "under", "overrange",
-    "underrange", "off", "void", "missing", "#value!", "#div/0!", "#ref!", "#num!", "----", "***", "****",
-)  # fmt: skip
+    "err",
+    "error",
+    "inv",
+    "invalid",
+    "no data",
+    "nodata",
+    "n.a.",
+    "open",
+    "short",
+    "ol",
+    "over",
+    "under",
+    "overrange",
+    "underrange",
+    "off",
+    "void",
+    "missing",
+    "#value!",
+    "#div/0!",
+    "#ref!",
+    "#num!",
+    "----",
+    "***",
+    "****",
+)
 """Words in the place of a number that say there was none."""
 _GROUPS = (r"[,' \u2009\u00a0]", r"[.' \u2009\u00a0]")
 
@@ -113,7 +135,8 @@ def _frame(
 
     if not quoted_commas:
         with suppress(pl.exceptions.PolarsError):
-            # Without a list of words for "missing" the parser is twice as quick; a file that has them comes round again.
+            # Without a list of words for "missing" the parser is twice as quick; a file that has them comes round
+            # again.
             return load(schema)
     if not is_utf8(body):
         body = body.decode("latin-1").encode()
@@ -185,7 +208,8 @@ def _mend_numbers(
         notes.append(
             f"Row {layout.data_line + first + 1}{f' and {count - 1} more' if count > 1 else ''} "
             f"{'hold' if count > 1 else 'holds'} words instead of readings (the first begins "
-            f"'{str(next((c for c in frame.row(first) if c), ''))[:30]}') and {'were' if count > 1 else 'was'} left out."
+            f"'{str(next((c for c in frame.row(first) if c), ''))[:30]}') and "
+            f"{'were' if count > 1 else 'was'} left out."
         )
         if count > 0.5 * frame.height:
             words = pl.Series([False] * frame.height)  # a column is told of below
@@ -210,7 +234,8 @@ def _as_numbers(text: pl.Series, decimal_comma: bool) -> pl.Series:
 
 
 def _tell_bad(path: Path, text: pl.Series, bad: pl.Series, name: str, layout: TextLayout, notes: list[str]) -> None:
-    """Report a column's cells that are no numbers; many of them are refused unless they say that there was no reading."""
+    """Report a column's cells that are no numbers; many of them are refused unless they say that there was no
+    reading."""
     count = int(bad.sum())
     if not count:
         return

@@ -96,8 +96,10 @@ def _continued(seconds: FloatArray, columns: Sequence[FloatArray], notes: list[s
         seconds[at:] += seconds[at - 1] + pause - seconds[at]
         words = "back" if jump < 0 else "ahead"
         notes.append(
-            f"At row {at + 1} of the data the clock jumps {_span(abs(jump))} {words}; the rows go on, so what follows was "
-            f"placed {'one step' if little else f'{pause:.0f} s'} later{'' if little else ' (the true pause is not known)'}."
+            f"At row {at + 1} of the data the clock jumps {_span(abs(jump))} {words}; the rows go on, so "
+            "what follows was "
+            f"placed {'one step' if little else f'{pause:.0f} s'} "
+            f"later{'' if little else ' (the true pause is not known)'}."
         )
         start = at
     return seconds
@@ -154,7 +156,8 @@ def _shared_stamps(
         return seconds, columns  # written twice: the second copies go
     spread = _spread(seconds[starts], counts)
     notes.append(
-        f"The clock is coarser than the rows ({np.median(counts):.0f} rows share each time); they were spread evenly in between."
+        f"The clock is coarser than the rows ({np.median(counts):.0f} rows share each time); they were "
+        "spread evenly in between."
     )
     return spread, columns
 

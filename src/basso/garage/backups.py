@@ -128,7 +128,8 @@ def has_plain_schema(connection: sqlite3.Connection) -> bool:
 
 
 def finish_restore(folder: Path) -> tuple[str, ...]:
-    """Finish putting a backup back where that was interrupted; what is said about it. Nobody else has the garage open."""
+    """Finish putting a backup back where that was interrupted; what is said about it. Nobody else has the garage
+    open."""
     marker, fresh = folder / _RESTORING, folder / f".{FILE}.restored"
     if not marker.exists():
         for left in (fresh, fresh.with_name(f"{fresh.name}-journal"), fresh.with_name(f"{fresh.name}-wal")):
@@ -144,11 +145,13 @@ def finish_restore(folder: Path) -> tuple[str, ...]:
         _put_in_place(folder, aside)
     except OSError as error:
         raise InputError(
-            f"{folder}: a backup was being put back when Basso was stopped, and that cannot be finished ({error.strerror}); "
+            f"{folder}: a backup was being put back when Basso was stopped, and that cannot be finished "
+            f"({error.strerror}); "
             "free the disk and open the garage again. Nothing is lost."
         ) from None
     return (
-        f"{backup} was being put back when Basso was stopped; that is finished now. What was there before is {aside.name}.",
+        f"{backup} was being put back when Basso was stopped; that is finished now. What was there "
+        f"before is {aside.name}.",
     )
 
 
@@ -186,7 +189,8 @@ def _to_disk(file: Path) -> None:
 
 
 def sweep_parts(folder: Path) -> None:
-    """Remove halves of backups and of files that were being written when a process was killed; nobody else is at work."""
+    """Remove halves of backups and of files that were being written when a process was killed; nobody else is at
+    work."""
     for path in (*(folder / "backups").glob(f"*{_PART}*"), *folder.glob(".incoming-*"), *folder.glob(f".{FILE}.*.tmp")):
         with suppress(OSError):
             shutil.rmtree(path) if path.is_dir() else path.unlink()

@@ -9,7 +9,8 @@
     samples/HASH.parquet  the samples of a session's log, named by the fingerprint of the log
     files/NAME            attached photos and papers, named by the SHA-256 of their content
 
-A bundle comes from a stranger. Everything is checked before anything is taken in, in bounded memory; it comes in whole or
+A bundle comes from a stranger. Everything is checked before anything is taken in, in bounded memory; it comes in whole
+or
 not at all; names in it never become paths; and what came from elsewhere acts on nothing before the user accepts it.
 """
 
@@ -68,11 +69,24 @@ _DECISIONS = "records/decisions.json"
 _PIECE_BYTES = 1 << 20
 _DEEPEST = 30
 _DAMAGE = (
-    zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, lzma.LZMAError, struct.error, NotImplementedError, RuntimeError,
-    EOFError, OSError, ValueError, OverflowError, KeyError, IndexError, AttributeError,
-)  # fmt: skip
+    zipfile.BadZipFile,
+    zipfile.LargeZipFile,
+    zlib.error,
+    lzma.LZMAError,
+    struct.error,
+    NotImplementedError,
+    RuntimeError,
+    EOFError,
+    OSError,
+    ValueError,
+    OverflowError,
+    KeyError,
+    IndexError,
+    AttributeError,
+)
 """What a damaged zip raises, by where the damage lies."""
-_README = """A car's history, written by Basso. Open formats throughout: records/*.json are lists of records, samples/*.parquet the
+_README = """A car's history, written by Basso. Open formats throughout: records/*.json are lists of records,
+samples/*.parquet the
 logs (open them with any Parquet reader), files/ holds photos and papers. bundle.json lists the SHA-256 of every part; a
 part that was changed by hand is refused until its entry there is changed too.
 """
@@ -119,9 +133,11 @@ def export_car(garage: Garage, car: Car, path: Path, decisions: Decisions) -> No
                     part.write(piece)
             sums[name] = digest.hexdigest()
         head = {
-            "schema": SCHEMA, "car": car.name, "written": datetime.now().isoformat(timespec="seconds"),
+            "schema": SCHEMA,
+            "car": car.name,
+            "written": datetime.now().isoformat(timespec="seconds"),
             "contents": dict(sorted(sums.items())),
-        }  # fmt: skip
+        }
         for name, data in {"README.txt": _README.encode(), "bundle.json": _json(head), **records}.items():
             zipped.writestr(name, data, zipfile.ZIP_DEFLATED)
 
@@ -163,9 +179,11 @@ def import_car(garage: Garage, path: Path, name: str = "") -> tuple[Car, int | N
             )
         assert not arrived
         arrival = Arrival(
-            car=car.id, day=date.today().isoformat(), source=plain(path.name, 80),
+            car=car.id,
+            day=date.today().isoformat(),
+            source=plain(path.name, 80),
             decisions={log: d.as_plain() for log, d in decided.items()},
-        )  # fmt: skip
+        )
         return car, _take_in(garage, parts, car, [*records, arrival])
 
 
@@ -195,7 +213,8 @@ def _take_in(garage: Garage, parts: _Parts, car: Car, records: list[Record]) -> 
 
 
 def accept_car(garage: Garage, car: Car, decisions: Decisions) -> int | None:
-    """Let a car that came from elsewhere act like one's own: its cards, oils, floors and saved normals, and what was decided
+    """Let a car that came from elsewhere act like one's own: its cards, oils, floors and saved normals, and what was
+    decided
     about its logs where nothing was decided here.
 
     Returns:
@@ -267,7 +286,8 @@ def _checked_parts(path: Path, folder: Path) -> _Parts:
                         found = _copied(zipped, names[name], out)
                 if found != digest:
                     raise InputError(
-                        f"{path}: the part {name} was changed or damaged since it was written; export the car again, or put its "
+                        f"{path}: the part {name} was changed or damaged since it was written; export "
+                        "the car again, or put its "
                         "SHA-256 into bundle.json if the change was meant."
                     )
                 if name.startswith("files/") and PurePosixPath(name).name[:64] != found:
@@ -289,7 +309,8 @@ def _listed(path: Path, zipped: zipfile.ZipFile) -> dict[str, zipfile.ZipInfo]:
     names = {i.filename: i for i in infos}
     if len(infos) > MOST_BUNDLE_PARTS or sum(i.file_size for i in infos) > MOST_BUNDLE_BYTES:
         raise InputError(
-            f"{path}: unpacks to more than {MOST_BUNDLE_BYTES // 1_000_000} MB or {MOST_BUNDLE_PARTS:,} parts and was not "
+            f"{path}: unpacks to more than {MOST_BUNDLE_BYTES // 1_000_000} MB or {MOST_BUNDLE_PARTS:,} "
+            "parts and was not "
             "opened; export the car without its largest logs."
         )
     if "bundle.json" not in names:
@@ -298,7 +319,8 @@ def _listed(path: Path, zipped: zipfile.ZipFile) -> dict[str, zipfile.ZipInfo]:
         proportion = info.file_size > FREE_UNPACKED_BYTES and info.file_size > MOST_UNPACKED_RATIO * info.compress_size
         if info.file_size > MOST_BUNDLE_PART_BYTES or proportion:
             raise InputError(
-                f"{path}: the part {plain(info.filename, 80)} unpacks to {info.file_size / 1e6:.0f} MB, which no part of a car "
+                f"{path}: the part {plain(info.filename, 80)} unpacks to {info.file_size / 1e6:.0f} MB, "
+                "which no part of a car "
                 "does; it was not opened."
             )
     return names
@@ -307,7 +329,8 @@ def _listed(path: Path, zipped: zipfile.ZipFile) -> dict[str, zipfile.ZipInfo]:
 def _small(path: Path, zipped: zipfile.ZipFile, info: zipfile.ZipInfo) -> bytes:
     if info.file_size > MOST_RECORDS_BYTES:
         raise InputError(
-            f"{path}: the part {plain(info.filename, 80)} holds more than {MOST_RECORDS_BYTES // 1_000_000} MB of records; "
+            f"{path}: the part {plain(info.filename, 80)} holds more than "
+            f"{MOST_RECORDS_BYTES // 1_000_000} MB of records; "
             "it was not opened."
         )
     return zipped.read(info)

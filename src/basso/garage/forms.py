@@ -1,6 +1,7 @@
 """Records of earlier forms, brought up to the form of today one step at a time.
 
-A form is what the fields of the records were at one step of the database (``migrations/versions``); bundles say theirs in
+A form is what the fields of the records were at one step of the database (``migrations/versions``); bundles say theirs
+in
 their schema. What stands here for a step that was released is never changed.
 """
 
@@ -15,7 +16,8 @@ FORM = 6
 
 
 def _second(table: str, plain: dict[str, Any]) -> dict[str, Any]:
-    """Engines got dated cards; jobs keep the sheet they were begun on; an attachment may be about a part of a record."""
+    """Engines got dated cards; jobs keep the sheet they were begun on; an attachment may be about a part of a
+    record."""
     added: dict[str, dict[str, Any]] = {
         "engines": {"engine": plain.get("id"), "since": "", "reason": "", "cylinders": None, "main_bearings": None},
         "jobs": {"begun_on": {}},

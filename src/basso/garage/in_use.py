@@ -1,4 +1,5 @@
-"""Who has a garage open: windows share it, putting a backup back wants it alone. Ends with the process, however it ends."""
+"""Who has a garage open: windows share it, putting a backup back wants it alone. Ends with the process, however it
+ends."""
 
 from __future__ import annotations
 
@@ -61,7 +62,8 @@ def alone(folder: Path) -> Iterator[None]:
         with suppress(OSError):  # a disk without locks
             if held is not None and not try_lock(held, fcntl.LOCK_EX):
                 raise InputError(
-                    f"{folder}: is open in another window, which would write into what is put back; close that window first. "
+                    f"{folder}: is open in another window, which would write into what is put back; "
+                    "close that window first. "
                     "Nothing was changed."
                 )
         yield

@@ -67,9 +67,14 @@ class Record:
 
 
 _TYPES: dict[str, tuple[type, ...]] = {
-    "str": (str,), "float | None": (int, float, type(None)), "int | None": (int, type(None)), "bool": (bool,),
-    "tuple[str, ...]": (list, tuple), "tuple[tuple[float, float], ...]": (list, tuple), "dict[str, Any]": (dict,),
-}  # fmt: skip
+    "str": (str,),
+    "float | None": (int, float, type(None)),
+    "int | None": (int, type(None)),
+    "bool": (bool,),
+    "tuple[str, ...]": (list, tuple),
+    "tuple[tuple[float, float], ...]": (list, tuple),
+    "dict[str, Any]": (dict,),
+}
 
 
 def _typed(cls: type[Record], plain: dict[str, Any], name: str, kind: str) -> Any:
@@ -88,7 +93,8 @@ def _typed(cls: type[Record], plain: dict[str, Any], name: str, kind: str) -> An
     if not good:
         wanted = "a fingerprint" if name in _HASHES else _WORDS[kind]
         raise InputError(
-            f"{cls.noun} {str(plain.get('id', '?'))[:60]}: '{name}' is {_short(value)}, and should be {wanted}; correct it."
+            f"{cls.noun} {str(plain.get('id', '?'))[:60]}: '{name}' is {_short(value)}, and should be "
+            f"{wanted}; correct it."
         )
     if kind == "float | None" and value is not None:
         return float(value)
@@ -108,10 +114,14 @@ def _short(value: object) -> str:
 
 
 _WORDS = {
-    "str": "text", "float | None": "a number or null", "int | None": "a whole number or null", "bool": "true or false",
-    "tuple[str, ...]": "a list of texts", "tuple[tuple[float, float], ...]": "a list of pairs of numbers",
+    "str": "text",
+    "float | None": "a number or null",
+    "int | None": "a whole number or null",
+    "bool": "true or false",
+    "tuple[str, ...]": "a list of texts",
+    "tuple[tuple[float, float], ...]": "a list of pairs of numbers",
     "dict[str, Any]": "an object",
-}  # fmt: skip
+}
 
 
 LOG_HASH, FILE_HASH = re.compile("[0-9A-Za-z]{1,96}"), re.compile(r"[0-9a-f]{64}(\.[a-z0-9]{1,12})?")
@@ -141,7 +151,8 @@ class Car(Record):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Engine(Record):
-    """The card of an engine from a day on, until its next card: an engine is rebuilt, the sessions before it keep theirs.
+    """The card of an engine from a day on, until its next card: an engine is rebuilt, the sessions before it keep
+    theirs.
 
     Attributes:
         engine: which engine; every card of one engine has the same, and builds name it.
@@ -151,7 +162,8 @@ class Engine(Record):
         main_mm, rod_mm: bearing clearances on the diameter.
         pump_cm3: displacement of the oil pump per revolution of the engine.
         maker_points: the maker's least pressures, (rpm, kPa).
-        window_low_kpa, window_high_kpa: the maker's window when running; ``window_rpm``, ``window_c``: at which engine speed and
+        window_low_kpa, window_high_kpa: the maker's window when running; ``window_rpm``, ``window_c``: at which engine
+            speed and
             oil temperature it is quoted; ``maker_port``: where on the oil's way the maker's figures are read.
         grades: oil grades the maker lists.
         full_l: in the pan at the full mark; ``filter_l`` and the rest: what each holds besides.
@@ -363,7 +375,8 @@ class Job(Record):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Attachment(Record):
-    """A note or a file about another record (``about``: its id), or about a ``part`` of it ("rods: 2 upper"; "" the whole)."""
+    """A note or a file about another record (``about``: its id), or about a ``part`` of it ("rods: 2 upper"; "" the
+    whole)."""
 
     table: ClassVar[str] = "attachments"
     noun: ClassVar[str] = "attachment"
@@ -455,7 +468,8 @@ class Calibration(Record):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Normal(Record):
-    """What the engine shows on one build with its pickup covered, as it was learned on a day: a version of the build's normal.
+    """What the engine shows on one build with its pickup covered, as it was learned on a day: a version of the build's
+    normal.
 
     The newest of a build holds; the others stay, so that what was judged by them can be understood.
 
@@ -486,7 +500,8 @@ class FloorChoice(Record):
 
     Attributes:
         floors: what sessions are judged by; the highest wins.
-        target: what the oil system is built to hold; ``act_now``: below it the driver lifts; ``alarm``: what the warning is
+        target: what the oil system is built to hold; ``act_now``: below it the driver lifts; ``alarm``: what the
+            warning is
             set to. Three lines, apart on purpose.
     """
 
@@ -546,7 +561,8 @@ class Circuit(Record):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Ruling(Record):
-    """What the owner decided to do after a session, and why: nobody can say what an engine survives, so it is theirs to decide.
+    """What the owner decided to do after a session, and why: nobody can say what an engine survives, so it is theirs to
+    decide.
 
     Attributes:
         session: id of the session it was decided on.
@@ -567,7 +583,8 @@ class Ruling(Record):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Arrival(Record):
-    """A car came from elsewhere and was not accepted yet: it is shown, and nothing of it acts on a log that is judged here.
+    """A car came from elsewhere and was not accepted yet: it is shown, and nothing of it acts on a log that is judged
+    here.
 
     Attributes:
         day: when it came; ``source``: the name of the bundle, for people.
@@ -584,8 +601,23 @@ class Arrival(Record):
 
 
 KINDS: tuple[type[Record], ...] = (
-    Car, Engine, Build, Session, OilEntry, OilSample, LevelPoint, Job, Attachment, Sensor, Calibration,
-    Normal, FloorChoice, OilSheet, Circuit, Ruling, Arrival,
-)  # fmt: skip
+    Car,
+    Engine,
+    Build,
+    Session,
+    OilEntry,
+    OilSample,
+    LevelPoint,
+    Job,
+    Attachment,
+    Sensor,
+    Calibration,
+    Normal,
+    FloorChoice,
+    OilSheet,
+    Circuit,
+    Ruling,
+    Arrival,
+)
 """Every kind, each after those it points to."""
 BY_TABLE = MappingProxyType({k.table: k for k in KINDS})

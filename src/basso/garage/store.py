@@ -1,6 +1,7 @@
 """Keeping the garage: one SQLite database, the samples of its logs beside it, dated backups.
 
-Every edit is one transaction: all of it is on the disk when :meth:`Garage.edit` returns, or none of it ever was. What it
+Every edit is one transaction: all of it is on the disk when :meth:`Garage.edit` returns, or none of it ever was. What
+it
 changed is kept with it, so that each edit can be taken back, now or next week. Several windows may have the same garage
 open; an edit that rests on what another has changed meanwhile is refused.
 """
@@ -240,7 +241,8 @@ class Garage:
             return ()
         many = len(unnamed) > 1
         return (
-            f"{len(unnamed)} {'files' if many else 'file'} that an interrupted import or export left in the garage's folder "
+            f"{len(unnamed)} {'files' if many else 'file'} that an interrupted import or export left in "
+            "the garage's folder "
             f"{'were' if many else 'was'} removed.",
         )
 
@@ -280,7 +282,8 @@ class Garage:
             return
         if self.read_only:
             raise InputError(
-                f"{self.file}: is of an earlier Basso and its folder may only be read; free the folder, or copy it elsewhere and "
+                f"{self.file}: is of an earlier Basso and its folder may only be read; free the folder, "
+                "or copy it elsewhere and "
                 "name the copy with --folder."
             )
         if version is not None:
@@ -438,7 +441,8 @@ class Garage:
             except ConflictError:
                 way = "taken back" if back else "made again"
                 raise ConflictError(
-                    f"'{row.label}' cannot be {way}: what it changed has been changed since; see to the later edits first."
+                    f"'{row.label}' cannot be {way}: what it changed has been changed since; see to the "
+                    "later edits first."
                 ) from None
             connection.execute(EDITS.update().where(EDITS.c.id == edit).values(undone=back))
             return str(row.label)

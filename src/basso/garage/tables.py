@@ -21,8 +21,11 @@ def _column(record: type[Record], name: str, kind: str) -> sa.Column[object]:
     if name in _POINTS:
         points = [sa.ForeignKey(f"{_POINTS[name]}.id", deferrable=True, initially="DEFERRED")]
     types: dict[str, type[sa.types.TypeEngine[Any]]] = {
-        "str": sa.String, "float | None": sa.Float, "int | None": sa.Integer, "bool": sa.Boolean,
-    }  # fmt: skip
+        "str": sa.String,
+        "float | None": sa.Float,
+        "int | None": sa.Integer,
+        "bool": sa.Boolean,
+    }
     optional = "None" in kind or (name == "build" and record.table == "jobs")
     return sa.Column(name, types.get(kind, sa.JSON), *points, nullable=optional, index=name == "car")
 

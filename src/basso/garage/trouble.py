@@ -12,10 +12,12 @@ from basso.errors import InputError
 
 RECOVERABLE = frozenset(
     {
-        sqlite3.SQLITE_READONLY_ROLLBACK, sqlite3.SQLITE_READONLY_RECOVERY, sqlite3.SQLITE_READONLY_CANTINIT,
+        sqlite3.SQLITE_READONLY_ROLLBACK,
+        sqlite3.SQLITE_READONLY_RECOVERY,
+        sqlite3.SQLITE_READONLY_CANTINIT,
         sqlite3.SQLITE_CANTOPEN,
     }
-)  # fmt: skip
+)
 """What opening without writing meets after a process was killed in the middle of writing; opening to write mends it."""
 _CORRUPT = frozenset({sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_FORMAT})
 _OF_A_BUSY_ONE = "is in use by another program just now; close that one, or wait and try again"

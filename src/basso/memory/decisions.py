@@ -1,4 +1,5 @@
-"""What the user decided about corrections, kept with each log by its content: refused, or put right by another amount."""
+"""What the user decided about corrections, kept with each log by its content: refused, or put right by another
+amount."""
 
 from __future__ import annotations
 
@@ -59,7 +60,8 @@ class Decisions:
         return Decision(own.refused, own.edited | signs)
 
     def keep_log(self, recording: Recording, decision: Decision) -> None:
-        """Keep what was decided about a log; which way a channel is positive is the logger's, and holds for every log with these columns.
+        """Keep what was decided about a log; which way a channel is positive is the logger's, and holds for every log
+        with these columns.
 
         Raises:
             InputError: it cannot be written.

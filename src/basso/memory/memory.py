@@ -15,7 +15,8 @@ if TYPE_CHECKING:
 
 
 class Memory:
-    """Confirmed columns, decisions about readings, and parts. ``folder`` None: nothing is remembered, and nothing will be."""
+    """Confirmed columns, decisions about readings, and parts. ``folder`` None: nothing is remembered, and nothing will
+    be."""
 
     def __init__(self, folder: Path | None = None) -> None:
         self._folder = folder

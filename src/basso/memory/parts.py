@@ -1,4 +1,5 @@
-"""The user's own catalogue of parts: what is on the shelf, at what cost, how soon. Without one the parts that ship are used."""
+"""The user's own catalogue of parts: what is on the shelf, at what cost, how soon. Without one the parts that ship are
+used."""
 
 from __future__ import annotations
 
@@ -32,7 +33,8 @@ class Parts:
             raise InputError(f"{file}: a newer Basso wrote it; update Basso, or remove it to use the parts that ship.")
         if state == "damaged":
             raise InputError(
-                f"{file}: is no catalogue of parts that can be read; put a copy back, or remove it to use the parts that ship."
+                f"{file}: is no catalogue of parts that can be read; put a copy back, or remove it to "
+                "use the parts that ship."
             )
         return tuple(_part(file, i, row) for i, row in enumerate(self._kept.read(), 1))
 
@@ -59,20 +61,30 @@ class Parts:
                     file.replace(file.with_suffix(".damaged.json"))
             rows = [
                 {
-                    "name": p.name, "ends": [str(e) for e in p.ends], "length_mm": p.length_mm, "line": p.line, "bore_mm": p.bore_mm,
-                    "cost": p.cost, "lead_days": p.lead_days,
+                    "name": p.name,
+                    "ends": [str(e) for e in p.ends],
+                    "length_mm": p.length_mm,
+                    "line": p.line,
+                    "bore_mm": p.bore_mm,
+                    "cost": p.cost,
+                    "lead_days": p.lead_days,
                 }
                 for p in parts
-            ]  # fmt: skip
+            ]
             self._kept.write(rows, "free the disk or the folder.")
 
 
 def _part(file: Path, number: int, row: Any) -> Part:
     try:
         return made_part(
-            str(row["name"]), [str(e) for e in row["ends"]], float(row["length_mm"]), _number(row.get("bore_mm")), _number(row.get("cost")),
-            _number(row.get("lead_days")), bool(row.get("line")),
-        )  # fmt: skip
+            str(row["name"]),
+            [str(e) for e in row["ends"]],
+            float(row["length_mm"]),
+            _number(row.get("bore_mm")),
+            _number(row.get("cost")),
+            _number(row.get("lead_days")),
+            bool(row.get("line")),
+        )
     except InputError as error:
         raise InputError(f"{file}, part {number}: {error}") from None
     except (KeyError, TypeError, ValueError, AttributeError):

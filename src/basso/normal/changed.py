@@ -9,7 +9,8 @@ Each cause leaves its own pattern over engine speed and oil temperature:
 - *clogging filter*: lost in proportion to flow and viscosity, and to the square of the flow;
 - *sensor's zero*: the same pressure everywhere; *sensor's scale*: the same share everywhere, on the plateau too.
 
-Each is fitted by its one number to the log ratio of the two, with what both normals cannot know as correlated error, and
+Each is fitted by its one number to the log ratio of the two, with what both normals cannot know as correlated error,
+and
 the evidences (likelihood averaged over the number's own range) are compared: Bayesian model selection, as in MacKay,
 *Information Theory, Inference, and Learning Algorithms*, ch. 28.
 """
@@ -35,7 +36,8 @@ _NAMED = 0.50
 """A cause is named where it is likelier than all others together; how likely is said with it."""
 SURE = 0.90
 _COMMON = 0.008
-"""Both normals together may be off by this share everywhere: thermometers that lag differently, what is left of a zero."""
+"""Both normals together may be off by this share everywhere: thermometers that lag differently, what is left of a
+zero."""
 _ROUGH, _ROUGH_LOG_RPM, _ROUGH_C = 0.003, 0.4, 14.0
 """And bend otherwise by this much over these reaches."""
 _ONE_VISIT = 0.010
@@ -43,7 +45,8 @@ _AT_40 = 1.3
 _Z90 = 1.645
 _OTHER_OIL = ("thin_oil", "thick_oil")
 _FREE_SD, _FREE_BEND = 0.02, 0.10
-"""Of the pressure without a relief valve where it was always capped: level, and bend over a factor e of engine speed (default)."""
+"""Of the pressure without a relief valve where it was always capped: level, and bend over a factor e of engine speed
+(default)."""
 OIL_SD = 0.05
 """Standard deviation of the log viscosity of an oil about its label, batch to batch and sheared with use (default)."""
 _PRIOR_NONE = 4.0
@@ -108,23 +111,69 @@ def _steps(low: float, high: float, count: int = 33) -> tuple[float, ...]:
 PATTERNS: tuple[Pattern, ...] = (
     Pattern(NONE, "no change", "nothing beyond what two sessions differ by", "", (0.0,)),
     Pattern(
-        "relief_low", "relief valve opens sooner", "the plateau is lower, what lies under it is as it was", "of its pressure before", _steps(0.5, 0.97),
+        "relief_low",
+        "relief valve opens sooner",
+        "the plateau is lower, what lies under it is as it was",
+        "of its pressure before",
+        _steps(0.5, 0.97),
     ),
     Pattern(
-        "relief_high", "relief valve opens later or sticks shut", "the plateau is higher, what lies under it is as it was", "of its pressure before", _steps(1.03, 2.0),
+        "relief_high",
+        "relief valve opens later or sticks shut",
+        "the plateau is higher, what lies under it is as it was",
+        "of its pressure before",
+        _steps(1.03, 2.0),
     ),
     Pattern(
-        "leak", "relief valve held open, or a leak", "flow is lost at every pressure: worst at low engine speed, whatever the oil temperature", "of the pump's flow at 4000 rpm", _steps(0.01, 0.4),
+        "leak",
+        "relief valve held open, or a leak",
+        "flow is lost at every pressure: worst at low engine speed, whatever the oil temperature",
+        "of the pump's flow at 4000 rpm",
+        _steps(0.01, 0.4),
     ),
     Pattern(
-        "worn_bearings", "worn bearings", "low at hot idle and wherever the bearings set the pressure, and more so the hotter the oil", "times the bearing flow before", _steps(1.03, 2.5),
+        "worn_bearings",
+        "worn bearings",
+        "low at hot idle and wherever the bearings set the pressure, and more so the hotter the oil",
+        "times the bearing flow before",
+        _steps(1.03, 2.5),
     ),
-    Pattern("thin_oil", "thinner oil: another grade, or fuel in it", "as if the oil were hotter than it is, the more so the colder it is", "of the viscosity at 100 °C before", _steps(0.45, 0.98, 28)),
-    Pattern("thick_oil", "thicker oil than before", "as if the oil were colder than it is, the more so the colder it is", "of the viscosity at 100 °C before", _steps(1.02, 2.0, 28)),
-    Pattern("clogged_filter", "a filter or cooler that clogs", "lost in step with flow and viscosity", "kPa at 5000 rpm and 15 mm²/s", _steps(3.0, 150.0)),
-    Pattern("sensor_zero", "the sensor's zero", "the same pressure everywhere", "kPa", (*_steps(-60.0, -3.0, 20), *_steps(3.0, 60.0, 20))),
-    Pattern("sensor_scale", "the sensor's scale", "the same share everywhere, on the plateau too", "times", (*_steps(0.75, 0.97, 20), *_steps(1.03, 1.3, 20))),
-)  # fmt: skip
+    Pattern(
+        "thin_oil",
+        "thinner oil: another grade, or fuel in it",
+        "as if the oil were hotter than it is, the more so the colder it is",
+        "of the viscosity at 100 °C before",
+        _steps(0.45, 0.98, 28),
+    ),
+    Pattern(
+        "thick_oil",
+        "thicker oil than before",
+        "as if the oil were colder than it is, the more so the colder it is",
+        "of the viscosity at 100 °C before",
+        _steps(1.02, 2.0, 28),
+    ),
+    Pattern(
+        "clogged_filter",
+        "a filter or cooler that clogs",
+        "lost in step with flow and viscosity",
+        "kPa at 5000 rpm and 15 mm²/s",
+        _steps(3.0, 150.0),
+    ),
+    Pattern(
+        "sensor_zero",
+        "the sensor's zero",
+        "the same pressure everywhere",
+        "kPa",
+        (*_steps(-60.0, -3.0, 20), *_steps(3.0, 60.0, 20)),
+    ),
+    Pattern(
+        "sensor_scale",
+        "the sensor's scale",
+        "the same share everywhere, on the plateau too",
+        "times",
+        (*_steps(0.75, 0.97, 20), *_steps(1.03, 1.3, 20)),
+    ),
+)
 BY_KEY = {p.key: p for p in PATTERNS}
 
 
@@ -138,7 +187,8 @@ def changed_normal(
 ) -> NormalChange:
     """Hold a session's settled running against an earlier normal; arrays of shape (n,).
 
-    ``oil_sd``: standard deviation of the log viscosity of the oil between the two, where the earlier normal was moved to
+    ``oil_sd``: standard deviation of the log viscosity of the oil between the two, where the earlier normal was moved
+    to
     another oil by labels or laboratories (:data:`OIL_SD`).
     """
     if not before.valid or before.temperature_range_c is None or temperature_c is None:
@@ -190,9 +240,12 @@ def normals_apart(before: ExpectedPressure, after: ExpectedPressure) -> Apart | 
     sd = np.sqrt(before.spread_at(rpm, heat) ** 2 + after.spread_at(rpm, heat) ** 2 + _COMMON**2)
     offset, error = float(np.mean(newer - older)), _Z90 * float(np.mean(sd * older))
     return Apart(
-        offset, offset - error, offset + error, (float(rpm.min()), float(rpm.max())),
+        offset,
+        offset - error,
+        offset + error,
+        (float(rpm.min()), float(rpm.max())),
         (float(heat.min()), float(heat.max())) if heat is not None else None,
-    )  # fmt: skip
+    )
 
 
 def _shared(a: tuple[float, float], b: tuple[float, float]) -> tuple[float, float]:
@@ -201,9 +254,7 @@ def _shared(a: tuple[float, float], b: tuple[float, float]) -> tuple[float, floa
 
 def _cannot_tell(reason: str) -> NormalChange:
     nothing = np.empty(0)
-    return NormalChange(
-        "", reason, (), float("nan"), float("nan"), float("nan"), nothing, nothing, nothing
-    )  # fmt: skip
+    return NormalChange("", reason, (), float("nan"), float("nan"), float("nan"), nothing, nothing, nothing)
 
 
 def _told(before: ExpectedPressure, cells: Cells, heat: FloatArray, oil_sd: float) -> NormalChange:
@@ -230,7 +281,8 @@ def _told(before: ExpectedPressure, cells: Cells, heat: FloatArray, oil_sd: floa
             # Another oil is as often one that is sold as one that is anything (sheared, or with fuel in it).
             sold = _sold(pattern.key, before, cells, rpm, heat, shared, too_small)
             likely = float(np.logaddexp(likely, sold)) - float(np.log(2.0))
-        # A cause that lowers the pressure is not why it is clearly higher, however little is known where it would lead to.
+        # A cause that lowers the pressure is not why it is clearly higher, however little is known where it would lead
+        # to.
         way = _way(pattern.key, pattern.values[int(np.argmax(weights))])
         evidences.append(likely if abs(offset) <= error or way * offset >= 0.0 else -np.inf)
         numbers.append(_interval(np.array(pattern.values), weights))
@@ -247,10 +299,11 @@ def _told(before: ExpectedPressure, cells: Cells, heat: FloatArray, oil_sd: floa
     if best.probability < _NAMED and cause != NONE:
         second = candidates[1]
         cause = ""
-        reason = f"{best.pattern.words} ({100.0 * best.probability:.0f} %) and {second.pattern.words} ({100.0 * second.probability:.0f} %) would look alike in what was driven"
-    return NormalChange(
-        cause, reason, candidates, offset, offset - error, offset + error, cells.log_rpm, heat, ratio
-    )  # fmt: skip
+        reason = (
+            f"{best.pattern.words} ({100.0 * best.probability:.0f} %) and {second.pattern.words} "
+            f"({100.0 * second.probability:.0f} %) would look alike in what was driven"
+        )
+    return NormalChange(cause, reason, candidates, offset, offset - error, offset + error, cells.log_rpm, heat, ratio)
 
 
 def _fit(
@@ -263,7 +316,8 @@ def _fit(
     errors: FloatArray,
     shared: FloatArray,
 ) -> tuple[FloatArray, FloatArray]:
-    """Squared misfit by the errors, and the log determinant of those, for each value of a pattern's number; shape (values,)."""
+    """Squared misfit by the errors, and the log determinant of those, for each value of a pattern's number; shape
+    (values,)."""
     if pattern.key in ("relief_low", "relief_high"):
         return _fit_relief(pattern, before, cells, rpm, heat, base, errors)
     if pattern.key not in _AS_IF:
@@ -289,7 +343,8 @@ def _sold(
     shared: FloatArray,
     too_small: float,
 ) -> float:
-    """Log evidence that the oil is one of the grades that are thinner, or thicker, than the one that normal is told for."""
+    """Log evidence that the oil is one of the grades that are thinner, or thicker, than the one that normal is told
+    for."""
     thinner = cause == "thin_oil"
     oils = [
         g
@@ -327,7 +382,8 @@ def _fit_relief(
     base: FloatArray,
     errors: FloatArray,
 ) -> tuple[FloatArray, FloatArray]:
-    """As :func:`_fit`. Where the relief valve used to cap the pressure, what pump and bearings would make is only known from
+    """As :func:`_fit`. Where the relief valve used to cap the pressure, what pump and bearings would make is only known
+    from
     elsewhere: by the form, with the spread of its parameters."""
     sd = before.parameter_sd or (0.05, 0.05, 0.05, 0.05)
     log_rpm, log_v = (
@@ -349,7 +405,8 @@ def _fit_relief(
 
 
 def _errors(before: ExpectedPressure, cells: Cells, rpm: FloatArray, heat: FloatArray) -> FloatArray:
-    """Covariance of the log ratio: each cell's own, what both normals may bend by, and what they may be off by everywhere."""
+    """Covariance of the log ratio: each cell's own, what both normals may bend by, and what they may be off by
+    everywhere."""
     apart = ((cells.log_rpm[:, None] - cells.log_rpm[None, :]) / _ROUGH_LOG_RPM) ** 2
     apart = apart + ((heat[:, None] - heat[None, :]) / _ROUGH_C) ** 2
     # What no log shows of itself is alike in both: the same thermometer, the same line.

@@ -1,8 +1,11 @@
 """How an engine departs from the physical form of the expected pressure, and how sure that is.
 
-The form of four parameters bends a little otherwise than a real pump, relief valve and set of bearings do. What is left is
-learned from the cells of settled running as a smooth surface over engine speed and oil temperature (Gaussian process with
-the form's own parameters as explicit basis: Rasmussen and Williams, *Gaussian Processes for Machine Learning*, 2.7). Its
+The form of four parameters bends a little otherwise than a real pump, relief valve and set of bearings do. What is left
+is
+learned from the cells of settled running as a smooth surface over engine speed and oil temperature (Gaussian process
+with
+the form's own parameters as explicit basis: Rasmussen and Williams, *Gaussian Processes for Machine Learning*, 2.7).
+Its
 standard deviation grows away from what was driven: from it come the intervals and where normal is valid at all.
 """
 
@@ -21,12 +24,14 @@ _NEAR_LOG_RPM, _NEAR_C = 0.15, 6.0
 _SCATTERS = (0.006, 0.015, 0.035, 0.08)
 _ALWAYS = 0.002
 UNSEEN = 0.008
-"""What no log shows of itself: a thermometer that follows late, what is left of a zero (a share of the pressure, default)."""
+"""What no log shows of itself: a thermometer that follows late, what is left of a zero (a share of the pressure,
+default)."""
 
 
 @dataclass(frozen=True, slots=True)
 class Freedom:
-    """How freely an engine may depart: over what log rpm and temperature a departure stays alike, and how large it may be."""
+    """How freely an engine may depart: over what log rpm and temperature a departure stays alike, and how large it may
+    be."""
 
     log_rpm: float
     heat_c: float
@@ -43,7 +48,8 @@ class Departure:
     """A surface in log pressure over log rpm and temperature.
 
     Attributes:
-        log_rpm: shape (r,), of rpm ÷ 4000; ``temperature_c``: shape (t,), one only where normal is by engine speed alone.
+        log_rpm: shape (r,), of rpm ÷ 4000; ``temperature_c``: shape (t,), one only where normal is by engine speed
+            alone.
         mean, sd: shape (r, t), natural log of pressure over the physical form's.
         apart: shape (r, t), how far the nearest settled running is, 1 being as far as it still counts.
     """
@@ -67,9 +73,12 @@ class Departure:
     def as_plain(self) -> dict[str, Any]:
         """As JSON holds it."""
         return {
-            "log_rpm": self.log_rpm.tolist(), "temperature_c": self.temperature_c.tolist(),
-            "mean": self.mean.tolist(), "sd": self.sd.tolist(), "apart": self.apart.tolist(),
-        }  # fmt: skip
+            "log_rpm": self.log_rpm.tolist(),
+            "temperature_c": self.temperature_c.tolist(),
+            "mean": self.mean.tolist(),
+            "sd": self.sd.tolist(),
+            "apart": self.apart.tolist(),
+        }
 
     @classmethod
     def from_plain(cls, plain: dict[str, Any]) -> Departure:
@@ -92,7 +101,8 @@ def _between(values: FloatArray, knots: FloatArray) -> tuple[np.ndarray, FloatAr
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Points:
-    """Where a departure was seen or is asked for: (n,) log rpm, temperature (or None), and the form's basis there (n, k).
+    """Where a departure was seen or is asked for: (n,) log rpm, temperature (or None), and the form's basis there (n,
+    k).
 
     ``visits``: how often what was seen there was seen anew.
     """
@@ -133,7 +143,8 @@ def fit_departure(
     """Learn the departure from cells, and how sure the form's parameters are (standard deviations, (k,)).
 
     Args:
-        seen: the cells; ``off``: log of their pressure over the form's, shape (n,); ``noise``: its standard deviation, inf
+        seen: the cells; ``off``: log of their pressure over the form's, shape (n,); ``noise``: its standard deviation,
+            inf
             for a cell that has no say.
         prior_mean, prior_sd: of the changes of the form's parameters, shape (k,).
         log_rpm, temperature_c: evenly spaced edges of the table that is made.

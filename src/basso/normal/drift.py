@@ -1,8 +1,11 @@
 """Normal over a session without oil temperature: what calm running shows of the oil's thickness, minute by minute.
 
-Oil warms and cools slowly, and its pressure with it. Where no temperature tells, the settled running itself does: the same form as
-with temperature (:mod:`basso.normal.form`), in which a curve over time that bends little stands for the viscosity. What changes
-within seconds (a dip) stays what it is. What changes over minutes is taken for the oil's warmth, so that a slow loss of pressure is no
+Oil warms and cools slowly, and its pressure with it. Where no temperature tells, the settled running itself does: the
+same form as
+with temperature (:mod:`basso.normal.form`), in which a curve over time that bends little stands for the viscosity. What
+changes
+within seconds (a dip) stays what it is. What changes over minutes is taken for the oil's warmth, so that a slow loss of
+pressure is no
 dip either: it has to be told by itself.
 """
 
@@ -35,7 +38,8 @@ _LEAST_SAMPLES = 3
 _LEAST_BINS = 6
 _MOST_BINS, _MOST_CELLS = 180, 1500
 _BEND = 0.006
-"""By how much the slope of the log changes from one bin of 20 s to the next, as oil does that warms up over minutes (default)."""
+"""By how much the slope of the log changes from one bin of 20 s to the next, as oil does that warms up over minutes
+(default)."""
 _THICK = 0.5
 """How far the log strays over a session, about: from 70 to 110 °C (default)."""
 _BY_SPEED = 0.2
@@ -70,7 +74,8 @@ class Drift:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Seen:
-    """The middle of the settled running by bin and engine speed; shape (n,): log rpm, log pressure, bin, weight up to 1."""
+    """The middle of the settled running by bin and engine speed; shape (n,): log rpm, log pressure, bin, weight up to
+    1."""
 
     log_rpm: FloatArray
     log_p: FloatArray
@@ -99,7 +104,8 @@ def fit_drifting(
     drift = Drift(np.asarray(began + bin_s * (np.arange(thicker.size) + 0.5)), thicker, by_speed)
     log_rpm, nothing = np.log(np.maximum(rpm, 200.0) / REFERENCE_RPM), np.zeros(rpm.shape)
     taken = log_pressure(x, log_rpm, nothing, drift.at(time_s, rpm)) - log_pressure(x, log_rpm, nothing)
-    # The valve may have opened only while the oil was cold: what is left of the pressure does not show it, so the form is kept.
+    # The valve may have opened only while the oil was cold: what is left of the pressure does not show it, so the form
+    # is kept.
     return fit_expected(pressure_kpa * np.exp(-taken), rpm, None, settled, oil, x), drift
 
 
@@ -120,7 +126,8 @@ def _seen(place: FloatArray, log_rpm: FloatArray, log_p: FloatArray) -> _Seen:
 
 
 def _together(s: _Seen, top_kpa: float, bend: float) -> tuple[FloatArray, FloatArray, float]:
-    """The form's parameters, the drift by bin, and how it grows with speed, that meet what was seen; the drift's middle is 0."""
+    """The form's parameters, the drift by bin, and how it grows with speed, that meet what was seen; the drift's middle
+    is 0."""
     size, own = int(s.bin.max()) + 1, list(BY_SPEED_ONLY)
     count, nothing = len(own) + 1, np.zeros(s.log_rpm.shape)
     turns = np.diff(np.eye(size), 2, axis=0) / bend

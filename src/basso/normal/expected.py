@@ -5,7 +5,8 @@
 with ν from ASTM D341. Air, churning and a bare pickup only ever lower the pressure, so the fit is one-sided:
 medians over a grid of rpm × temperature of settled running, then least squares in log pressure in which a point
 far *under* the curve loses its say and a point over it keeps it. Weak priors on b, c and the relief hold what
-a session does not show (an oil that never changed temperature cannot tell c). How this engine departs from the form, and how
+a session does not show (an oil that never changed temperature cannot tell c). How this engine departs from the form,
+and how
 sure the expectation is, is learned from the same cells (:mod:`basso.normal.departure`).
 """
 
@@ -54,7 +55,8 @@ _SHOULDER = 0.10
 _COLDER_C = 3.0
 """As far below the coldest oil that was driven the curve is followed; colder oil is taken as that."""
 _FAR, _MOST_FAR = 0.05, 0.10
-"""As much of the settled running may lie this far off the form without air to explain it, before the form does not fit (default)."""
+"""As much of the settled running may lie this far off the form without air to explain it, before the form does not fit
+(default)."""
 _MOST_SPREAD = 0.025
 """Normal is valid where its own standard deviation is no more (default)."""
 
@@ -64,7 +66,8 @@ class ExpectedPressure:
     """A fitted normal, with what it rests on.
 
     Attributes:
-        method: "physical" or "from the data" (where the form does not fit), and by what: "rpm and oil temperature" or "rpm only";
+        method: "physical" or "from the data" (where the form does not fit), and by what: "rpm and oil temperature" or
+            "rpm only";
             or "none".
         log_k: natural log of the unlimited pressure in kPa at 4000 rpm and the reference viscosity.
         b, c: exponents of rpm and of viscosity.
@@ -109,13 +112,18 @@ class ExpectedPressure:
     def from_plain(cls, plain: dict[str, Any]) -> ExpectedPressure:
         """Back from JSON; raises KeyError, TypeError or ValueError where it is something else."""
         heat, departure, with_oil = plain["temperature_range_c"], plain["departure"], plain.get("learned_with")
-        return cls(**{
-            **plain, "oil": Grade(**plain["oil"]), "rpm_range": tuple(plain["rpm_range"]),
-            "bends": tuple(plain["bends"]), "temperature_range_c": tuple(heat) if heat is not None else None,
-            "parameter_sd": tuple(plain["parameter_sd"]) if plain["parameter_sd"] is not None else None,
-            "departure": Departure.from_plain(departure) if departure is not None else None,
-            "learned_with": Grade(**with_oil) if with_oil is not None else None,
-        })  # fmt: skip
+        return cls(
+            **{
+                **plain,
+                "oil": Grade(**plain["oil"]),
+                "rpm_range": tuple(plain["rpm_range"]),
+                "bends": tuple(plain["bends"]),
+                "temperature_range_c": tuple(heat) if heat is not None else None,
+                "parameter_sd": tuple(plain["parameter_sd"]) if plain["parameter_sd"] is not None else None,
+                "departure": Departure.from_plain(departure) if departure is not None else None,
+                "learned_with": Grade(**with_oil) if with_oil is not None else None,
+            }
+        )
 
     def at(self, rpm: FloatArray, temperature_c: FloatArray | None, thicker: FloatArray | float = 0.0) -> FloatArray:
         """Expected pressure in kPa at each sample; NaN where it is not valid or an input is missing.
@@ -143,7 +151,8 @@ class ExpectedPressure:
         return np.exp(self.sharpness * (held - free - thicker))
 
     def parts_at(self, rpm: float, temperature_c: float | None, thicker: float = 0.0) -> tuple[float, float, float]:
-        """What pump and bearings alone would make, what the relief valve lets stand (both kPa), and the engine's own factor."""
+        """What pump and bearings alone would make, what the relief valve lets stand (both kPa), and the engine's own
+        factor."""
         heat = np.array([temperature_c]) if temperature_c is not None else None
         log_rpm, known_heat, log_v = self._coordinates(np.array([rpm]), heat)
         free, capped = free_and_capped(self._form, log_rpm, log_v)
@@ -171,7 +180,8 @@ class ExpectedPressure:
         return self.learned_with or self.oil
 
     def down_to(self, coldest_c: float) -> ExpectedPressure:
-        """The same curve followed to colder oil than it was learned with, where it is not taken as the coldest any more."""
+        """The same curve followed to colder oil than it was learned with, where it is not taken as the coldest any
+        more."""
         if self.temperature_range_c is None:
             return self
         low, high = self.temperature_range_c
@@ -275,8 +285,10 @@ def fit_expected(
 ) -> ExpectedPressure:
     """Fit the expected pressure to the settled samples; arrays of shape (n,).
 
-    ``oil`` gives the viscosity curve; 10W-40 where it is not known. Without temperature the fit is by rpm only. With fewer than six filled cells, under 1000 rpm of range or
-    about three seconds of data the answer is :func:`no_expectation`. ``form``: its parameters, where they are known from elsewhere.
+    ``oil`` gives the viscosity curve; 10W-40 where it is not known. Without temperature the fit is by rpm only. With
+    fewer than six filled cells, under 1000 rpm of range or
+    about three seconds of data the answer is :func:`no_expectation`. ``form``: its parameters, where they are known
+    from elsewhere.
     """
     oil = oil or usual()
     use = is_settled & np.isfinite(pressure_kpa) & np.isfinite(rpm) & (pressure_kpa > 5.0)
@@ -337,9 +349,11 @@ def _departure(
     range_c: tuple[float, float] | None,
     oil: Grade,
 ) -> tuple[Departure, FloatArray, bool]:
-    """How the engine departs from the form with the parameters ``x``, how sure those are, and whether the form fits at all.
+    """How the engine departs from the form with the parameters ``x``, how sure those are, and whether the form fits at
+    all.
 
-    Cells that lie far under the form at speed have no say. At low engine speed a cell is believed as it is: with the pan
+    Cells that lie far under the form at speed have no say. At low engine speed a cell is believed as it is: with the
+    pan
     level nothing but the engine makes it lie where it lies.
     """
 
@@ -398,7 +412,8 @@ def _sagging(cells: Cells) -> NDArray[np.bool_]:
 
 
 def _upper_spread(log_ratio: FloatArray) -> float:
-    """Spread of the healthy samples about the curve: of what lies over their half-sample mode, for what lies under may be air."""
+    """Spread of the healthy samples about the curve: of what lies over their half-sample mode, for what lies under may
+    be air."""
     ordered = np.sort(log_ratio)
     half = max(2, ordered.size // 2)
     best = int(np.argmin(ordered[half - 1 :] - ordered[: ordered.size - half + 1]))

@@ -1,10 +1,14 @@
 """The physical form of gallery pressure, and its one-sided fit to cells of settled running.
 
-    p = softmin(p_relief · n^r, k · n^b · v^c · exp(d·ln²n + e·ln n·ln v + f·ln²v)),   softmin(a, b) = (a^−m + b^−m)^(−1/m)
+    p = softmin(p_relief · n^r, k · n^b · v^c · exp(d·ln²n + e·ln n·ln v + f·ln²v)),   softmin(a, b) = (a^−m +
+    b^−m)^(−1/m)
 
-Pump flow against bearing clearance and viscosity, capped by the relief valve; n is rpm ÷ 4000 and v viscosity over that at
-95 °C by ASTM D341. The exponents are not quite the same from idle to redline, for jets pass oil by √p and bearings heat with
-speed: d, e and f let them change a little. A valve has to open wider the more it spills, so its pressure rises a little with
+Pump flow against bearing clearance and viscosity, capped by the relief valve; n is rpm ÷ 4000 and v viscosity over that
+at
+95 °C by ASTM D341. The exponents are not quite the same from idle to redline, for jets pass oil by √p and bearings heat
+with
+speed: d, e and f let them change a little. A valve has to open wider the more it spills, so its pressure rises a little
+    with
 engine speed (r). The parameters go as one vector of :data:`PARAMETERS`.
 """
 
@@ -23,7 +27,8 @@ BY_SPEED_ONLY = (0, 1, 3, 4, 5, 6)
 """Those that are left without oil temperature."""
 CENTRE = np.array([0.0, 0.85, 0.75, 0.0, np.log(9.0), 0.10, 0.0, 0.0, 0.0])
 WIDTH = np.array([np.inf, 0.25, 0.35, np.inf, 0.5, 0.12, 0.15, 0.15, 0.15])
-"""Prior mean and standard deviation. Flow through clearances gives b and c of 1, jets and heating bearings pull both down;
+"""Prior mean and standard deviation. Flow through clearances gives b and c of 1, jets and heating bearings pull both
+down;
 engines fall between 0.4 and 1.0 (default)."""
 LEAST_CELLS = 6
 _INLIER = 0.025
@@ -37,7 +42,8 @@ def fit_form(
     """One-sided robust least squares in log pressure; returns the parameters and each cell's say.
 
     Froth that sets in at high rpm bends a fit down and hides in it. So the fit is started from all cells and
-    from the lower half and two thirds of the rpm alone, and the start that most cells agree with wins. ``slow``: cells that
+    from the lower half and two thirds of the rpm alone, and the start that most cells agree with wins. ``slow``: cells
+    that
     are believed as they are, (n,).
     """
     best: tuple[float, FloatArray, FloatArray] | None = None
@@ -57,7 +63,8 @@ def fit_form(
 def _reweighted(
     cells: Cells, robust: FloatArray, top_kpa: float, with_temperature: bool, slow: NDArray[np.bool_]
 ) -> tuple[FloatArray, FloatArray]:
-    """Iterate least squares in which a cell far under the curve loses its say; returns the parameters and each cell's say."""
+    """Iterate least squares in which a cell far under the curve loses its say; returns the parameters and each cell's
+    say."""
     near = cells.log_p - CENTRE[1] * cells.log_rpm - CENTRE[2] * cells.log_v
     x = CENTRE.copy()
     x[0], x[3] = float(np.percentile(near, 70)), np.log(top_kpa * 1.05)
@@ -69,8 +76,12 @@ def _reweighted(
         x = damped_least_squares(
             lambda y: log_curve(y, cells.log_rpm, cells.log_v),
             lambda y: log_pressure(y, cells.log_rpm, cells.log_v),
-            cells.log_p, robust * np.sqrt(cells.weight), x, bounds, prior,
-        )  # fmt: skip
+            cells.log_p,
+            robust * np.sqrt(cells.weight),
+            x,
+            bounds,
+            prior,
+        )
         robust = say_of(cells.log_p - log_pressure(x, cells.log_rpm, cells.log_v), robust, slow)
     return x, robust
 
@@ -83,7 +94,8 @@ def bounds_of(top_kpa: float) -> tuple[FloatArray, FloatArray]:
 
 
 def say_of(error: FloatArray, say: FloatArray, slow: NDArray[np.bool_]) -> FloatArray:
-    """The say of each cell after a fit that it lies ``error`` over, shape (n,): what lies far under loses its own (air does that)."""
+    """The say of each cell after a fit that it lies ``error`` over, shape (n,): what lies far under loses its own (air
+    does that)."""
     above = np.abs(error[(error > 0) & (say > 0.05)])
     scale = max(_NOISE, float(np.median(above)) / 0.6745) if above.size else 0.03
     under = np.clip(-error / (3.5 * scale), 0.0, 1.0)
@@ -92,7 +104,8 @@ def say_of(error: FloatArray, say: FloatArray, slow: NDArray[np.bool_]) -> Float
 
 
 def free_and_capped(x: FloatArray, log_rpm: FloatArray, log_v: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """Natural log of what pump and bearings alone would make, and of what the relief valve lets stand, at each place."""
+    """Natural log of what pump and bearings alone would make, and of what the relief valve lets stand, at each
+    place."""
     bent = x[6] * log_rpm**2 + (x[7] * log_rpm + x[8] * log_v) * log_v
     return x[0] + x[1] * log_rpm + x[2] * log_v + bent, x[3] + x[5] * log_rpm
 
@@ -121,10 +134,19 @@ def log_curve(
     unlimited = np.exp(-m * free - both)  # how much the free curve, not the relief, sets the pressure
     limited = 1.0 - unlimited
     by_m = both / m + unlimited * free + limited * capped
-    jacobian = np.column_stack([
-        unlimited, unlimited * log_rpm, unlimited * log_v, limited, by_m, limited * log_rpm,
-        unlimited * log_rpm**2, unlimited * log_rpm * log_v, unlimited * log_v**2,
-    ])  # fmt: skip
+    jacobian = np.column_stack(
+        [
+            unlimited,
+            unlimited * log_rpm,
+            unlimited * log_v,
+            limited,
+            by_m,
+            limited * log_rpm,
+            unlimited * log_rpm**2,
+            unlimited * log_rpm * log_v,
+            unlimited * log_v**2,
+        ]
+    )
     return -both / m, jacobian
 
 
@@ -137,7 +159,8 @@ def damped_least_squares(
     bounds: tuple[FloatArray, FloatArray],
     prior: tuple[FloatArray, FloatArray],
 ) -> FloatArray:
-    """Levenberg–Marquardt with an exact Jacobian over bounded parameters and their priors; from the start ``x``, shape (k,).
+    """Levenberg–Marquardt with an exact Jacobian over bounded parameters and their priors; from the start ``x``, shape
+    (k,).
 
     (SciPy's general solver does the same; importing it takes six times as long as a whole fit.)
 

@@ -32,7 +32,8 @@ class WarmUp:
     """How a session warmed its oil.
 
     Attributes:
-        start_c: oil when the engine started; ``ready_s``: running time until the oil was ready, None where it never was, 0
+        start_c: oil when the engine started; ``ready_s``: running time until the oil was ready, None where it never
+            was, 0
             where it was at once.
         cold_load_s: seconds over :data:`LOAD_RPM` before it was ready; ``cold_top_rpm``: highest engine speed then.
     """
@@ -45,7 +46,8 @@ class WarmUp:
 
 @dataclass(frozen=True, slots=True)
 class HotIdle:
-    """Idling hot, as the triple that can be compared: pressure with its scatter, engine speed, oil temperature; over so long."""
+    """Idling hot, as the triple that can be compared: pressure with its scatter, engine speed, oil temperature; over so
+    long."""
 
     kpa: float
     scatter_kpa: float
@@ -100,7 +102,8 @@ def hot_idle(
     temperature_c: FloatArray | None,
     still: NDArray[np.bool_],
 ) -> HotIdle | None:
-    """The hot idle of a session; ``still``: where the car does not move and the engine's speed is steady. None without four seconds of it."""
+    """The hot idle of a session; ``still``: where the car does not move and the engine's speed is steady. None without
+    four seconds of it."""
     if temperature_c is None:
         return None
     low, high = _IDLE_RPM
@@ -116,7 +119,8 @@ def hot_idle(
 
 
 def heating(time_s: FloatArray, rpm: FloatArray, temperature_c: FloatArray | None) -> Heating | None:
-    """Where the oil's temperature is heading, from the driving (over 2000 rpm, pauses of a minute end it). None without it."""
+    """Where the oil's temperature is heading, from the driving (over 2000 rpm, pauses of a minute end it). None without
+    it."""
     if temperature_c is None:
         return None
     driven = np.flatnonzero((np.nan_to_num(rpm) > 2000.0) & np.isfinite(temperature_c))
@@ -137,7 +141,8 @@ def heating(time_s: FloatArray, rpm: FloatArray, temperature_c: FloatArray | Non
 
 
 def _exponential(t: FloatArray, heat: FloatArray, rate: float) -> Heating:
-    """Over a grid of time constants the two other parameters are linear; the interval is by the likelihood over the grid."""
+    """Over a grid of time constants the two other parameters are linear; the interval is by the likelihood over the
+    grid."""
     taus = np.geomspace(40.0, 2400.0, 60)
     cost, steady = np.empty(taus.size), np.empty(taus.size)
     for i, tau in enumerate(taus):
@@ -181,9 +186,12 @@ class OilHeat:
         """Back from JSON; raises KeyError or TypeError where it is something else."""
         warm, rise = plain["warm_up"], plain["heating"]
         return cls(
-            plain["hot_c"], plain["pace_rpm"], plain["air_c"], WarmUp(**warm) if warm is not None else None,
+            plain["hot_c"],
+            plain["pace_rpm"],
+            plain["air_c"],
+            WarmUp(**warm) if warm is not None else None,
             Heating(**rise) if rise is not None else None,
-        )  # fmt: skip
+        )
 
 
 def oil_heat(
@@ -196,14 +204,18 @@ def oil_heat(
     if driven.sum() < 100:
         return None
     return OilHeat(
-        float(np.percentile(temperature_c[driven], 95)), float(np.median(rpm[driven])), air_c,
-        warm_up(time_s, rpm, temperature_c), heating(time_s, rpm, temperature_c),
-    )  # fmt: skip
+        float(np.percentile(temperature_c[driven], 95)),
+        float(np.median(rpm[driven])),
+        air_c,
+        warm_up(time_s, rpm, temperature_c),
+        heating(time_s, rpm, temperature_c),
+    )
 
 
 @dataclass(frozen=True, slots=True)
 class ToShed:
-    """What a cooler must shed beyond what is shed now to hold a temperature, kW, with the range its unknowns make of it."""
+    """What a cooler must shed beyond what is shed now to hold a temperature, kW, with the range its unknowns make of
+    it."""
 
     target_c: float
     kw: float
@@ -212,10 +224,13 @@ class ToShed:
 
 
 def to_shed(found: Heating | None, target_c: float, oil_l: float) -> ToShed | None:
-    """Heat to be shed to hold ``target_c`` at this pace; None where it is not known where the oil would settle by itself.
+    """Heat to be shed to hold ``target_c`` at this pace; None where it is not known where the oil would settle by
+    itself.
 
-    First-order heat balance: the oil settles where what it takes up equals G·(T − surroundings), with G = C/τ. C is the oil's
-    own m·c (0.86 kg/L, 2.0 kJ/(kg K), handbook values at 100 °C) and the metal that warms with it, taken as 1 to 3 times that
+    First-order heat balance: the oil settles where what it takes up equals G·(T − surroundings), with G = C/τ. C is the
+    oil's
+    own m·c (0.86 kg/L, 2.0 kJ/(kg K), handbook values at 100 °C) and the metal that warms with it, taken as 1 to 3
+    times that
     (default 2). To stand lower by T∞ − target, G·(T∞ − target) has to go elsewhere. 0 where it stays below by itself.
     """
     if found is None or found.steady_c is None or found.tau_s is None or found.low_c is None or found.high_c is None:
@@ -234,7 +249,8 @@ class WaterAndOil:
 
     Attributes:
         water_c, oil_c: medians over the hottest third of the driving.
-        holds_c: where the thermostat holds the water while the oil still rises; None where the water rises with the oil.
+        holds_c: where the thermostat holds the water while the oil still rises; None where the water rises with the
+            oil.
         rises: °C that the water rises for each that the oil does, once the oil is warm.
     """
 

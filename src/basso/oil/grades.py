@@ -56,7 +56,8 @@ def measured(at_40_mm2ps: float, at_100_mm2ps: float, name: str) -> Grade:
     """
     if not 2.0 < at_100_mm2ps < at_40_mm2ps < 2000.0:
         raise InputError(
-            f"Viscosities of {at_40_mm2ps:g} mm²/s at 40 °C and {at_100_mm2ps:g} at 100 °C belong to no oil; the first is the greater one."
+            f"Viscosities of {at_40_mm2ps:g} mm²/s at 40 °C and {at_100_mm2ps:g} at 100 °C belong to no "
+            "oil; the first is the greater one."
         )
     return Grade(name, at_40_mm2ps, at_100_mm2ps)
 

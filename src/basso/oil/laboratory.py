@@ -10,14 +10,21 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 _FROM = {
-    "Fe": "iron: cylinders, crank, timing gear", "Pb": "lead: bearing overlay", "Cu": "copper: bearings, bushes, cooler",
-    "Sn": "tin: bearing overlay, pistons", "Al": "aluminium: pistons, or dust together with silicon", "Cr": "chromium: rings",
-    "Ag": "silver: bearing plating", "Si": "silicon: dust, or sealant after a rebuild", "Na": "sodium: coolant or salt",
+    "Fe": "iron: cylinders, crank, timing gear",
+    "Pb": "lead: bearing overlay",
+    "Cu": "copper: bearings, bushes, cooler",
+    "Sn": "tin: bearing overlay, pistons",
+    "Al": "aluminium: pistons, or dust together with silicon",
+    "Cr": "chromium: rings",
+    "Ag": "silver: bearing plating",
+    "Si": "silicon: dust, or sealant after a rebuild",
+    "Na": "sodium: coolant or salt",
     "K": "potassium: coolant",
-}  # fmt: skip
+}
 BEARING_METALS = ("Pb", "Cu", "Sn", "Ag")
 _MOVED_SHARE, _MOVED_LEAST = 0.5, 0.5
-"""A metal has moved when its rate changed by half and by 0.5 mg/kg an hour (default): less is within what two bottles of
+"""A metal has moved when its rate changed by half and by 0.5 mg/kg an hour (default): less is within what two bottles
+of
 one oil differ by."""
 _FUEL_PERCENT, _WATER_PERCENT, _THINNED = 2.0, 0.2, 0.15
 
@@ -86,9 +93,13 @@ def findings(samples: Sequence[Sampled], new_v100: float | None = None, new_bn: 
             else "oxidation, soot, or a heavier oil than was written down"
         )
         found.append(
-            Finding("warn", "v100", f"At 100 °C it is {100 * abs(v100 / new_v100 - 1):.0f} % {way} than new "
-                    f"({v100:.1f} against {new_v100:.1f} mm²/s): {why}.")
-        )  # fmt: skip
+            Finding(
+                "warn",
+                "v100",
+                f"At 100 °C it is {100 * abs(v100 / new_v100 - 1):.0f} % {way} than new "
+                f"({v100:.1f} against {new_v100:.1f} mm²/s): {why}.",
+            )
+        )
     if fuel is not None and fuel >= _FUEL_PERCENT:
         found.append(
             Finding("warn", "fuel", f"{fuel:.1f} % fuel (2 % and more thins it: default); pressure falls with it.")

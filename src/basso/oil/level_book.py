@@ -1,7 +1,8 @@
 """What a stick's reading means in litres, fitted to pours and drains; what the marks really hold.
 
 A stick is calibrated by pouring (or draining) known volumes and reading it each time. Volume over depth is a straight
-line in a pan with upright walls and bends where the pan widens; the fit takes the bend only when the readings ask for it.
+line in a pan with upright walls and bends where the pan widens; the fit takes the bend only when the readings ask for
+it.
 """
 
 from __future__ import annotations
@@ -56,7 +57,8 @@ class LevelFit:
         reach = 0.1 * (self.highest_mm - self.lowest_mm)
         if not self.lowest_mm - reach <= depth_mm <= self.highest_mm + reach:
             raise InputError(
-                f"{depth_mm:.0f} mm lies outside what was calibrated ({self.lowest_mm:.0f} to {self.highest_mm:.0f} mm); pour and "
+                f"{depth_mm:.0f} mm lies outside what was calibrated ({self.lowest_mm:.0f} to "
+                f"{self.highest_mm:.0f} mm); pour and "
                 "read there first."
             )
         powers = np.array([depth_mm**k for k in range(len(self.coefficients))])
@@ -81,7 +83,8 @@ class LevelFit:
 
 
 def fit_level(readings: Sequence[Reading]) -> LevelFit | None:
-    """Fit volume against depth; None with fewer than three readings or all at one depth, or when more oil reads lower."""
+    """Fit volume against depth; None with fewer than three readings or all at one depth, or when more oil reads
+    lower."""
     if len(readings) < _LEAST_READINGS:
         return None
     depth = np.array([r.depth_mm for r in readings])
@@ -108,24 +111,31 @@ def _poly(depth: np.ndarray, litres: np.ndarray, degree: int) -> LevelFit:
     scatter = max(math.sqrt(float(left @ left) / freedom), _CAUTIOUS_MM * slope / math.sqrt(3.0))
     inverse = np.linalg.pinv(powers.T @ powers)
     return LevelFit(
-        tuple(coefficients.tolist()), float(depth.min()), float(depth.max()), scatter, int(depth.size),
+        tuple(coefficients.tolist()),
+        float(depth.min()),
+        float(depth.max()),
+        scatter,
+        int(depth.size),
         tuple(tuple(row) for row in inverse.tolist()),
-    )  # fmt: skip
+    )
 
 
 def drunk_l(fit: LevelFit, before_mm: float, after_mm: float) -> tuple[float, float]:
-    """What filter, cooler and lines took between two readings with nothing poured: litres and ± of the 95 % interval."""
+    """What filter, cooler and lines took between two readings with nothing poured: litres and ± of the 95 %
+    interval."""
     (a, da), (b, db) = fit.litres(before_mm), fit.litres(after_mm)
     return a - b, math.hypot(da, db)
 
 
 def mixed_parts(mark_l: float, within_l: float, pan_l: float) -> str:
-    """A warning when the full mark holds something else than the pan should; "" when they agree within what is known."""
+    """A warning when the full mark holds something else than the pan should; "" when they agree within what is
+    known."""
     if abs(mark_l - pan_l) <= max(0.3, within_l):
         return ""
     way = "less" if mark_l < pan_l else "more"
     danger = "the pickup is uncovered early" if mark_l < pan_l else "the crank may sweep the oil"
     return (
-        f"The stick's full mark holds {mark_l:.1f} L (± {within_l:.1f}), {abs(mark_l - pan_l):.1f} L {way} than the pan's "
+        f"The stick's full mark holds {mark_l:.1f} L (± {within_l:.1f}), {abs(mark_l - pan_l):.1f} L "
+        f"{way} than the pan's "
         f"{pan_l:.1f} L: stick, tube and pan may not belong together, and {danger}. Measure before the next start."
     )

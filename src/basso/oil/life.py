@@ -1,6 +1,7 @@
 """How long an oil has been in: volumes, use since the fill, what is due, consumption.
 
-Works on anything that looks like the records of the garage (see :class:`Poured` and :class:`Use`), in time order or not.
+Works on anything that looks like the records of the garage (see :class:`Poured` and :class:`Use`), in time order or
+not.
 """
 
 from __future__ import annotations
@@ -72,7 +73,8 @@ class Needed:
 
 
 WEIGHTS = {"track": 1.0, "runs": 1.0, "dyno": 1.0, "road": 0.5}
-"""What an hour of each kind of use counts against an interval in hours (default); time over 100 °C counts half again."""
+"""What an hour of each kind of use counts against an interval in hours (default); time over 100 °C counts half
+again."""
 HOT_WEIGHT = 0.5
 
 
@@ -134,7 +136,8 @@ def needed(
     Args:
         holding: volumes of the parts.
         filter_new: the filter is empty; ``cooler_empty``: cooler and lines were drained; ``dry``: galleries too, as
-            after a rebuild (else they keep their oil through a change); ``accumulator_empty``: it was vented for the change.
+            after a rebuild (else they keep their oil through a change); ``accumulator_empty``: it was vented for the
+            change.
     """
     wanted = [("pan", holding.pan_l)]
     away: list[tuple[str, float | None]] = []
@@ -183,19 +186,31 @@ def oil_state(
     limits = (("h", weighted, hours), ("km", distance, km), ("sessions", float(len(since)), events))
     due = sorted((Due(u, used, limit) for u, used, limit in limits if limit), key=lambda d: -d.share)
     return OilState(
-        grade=last.grade, lot=last.lot, since=last.day[:10], filled_l=last.volume_l, running_h=running,
-        hot_h=hot, weighted_h=weighted, distance_km=distance, sessions=len(since),
+        grade=last.grade,
+        lot=last.lot,
+        since=last.day[:10],
+        filled_l=last.volume_l,
+        running_h=running,
+        hot_h=hot,
+        weighted_h=weighted,
+        distance_km=distance,
+        sessions=len(since),
         heat_cycles=sum(1 for s in since if (s.peak_oil_c or 0.0) >= _WARM_C),
-        unknown=sum(1 for s in since if s.running_s is None), by_kind=tuple(sorted(kinds.items(), key=lambda k: -k[1])),
-        added_l=added, per_hour_l=added / running if running > 0 else None,
-        per_1000_km_l=1000.0 * added / distance if distance > 0 else None, due=tuple(due),
-    )  # fmt: skip
+        unknown=sum(1 for s in since if s.running_s is None),
+        by_kind=tuple(sorted(kinds.items(), key=lambda k: -k[1])),
+        added_l=added,
+        per_hour_l=added / running if running > 0 else None,
+        per_1000_km_l=1000.0 * added / distance if distance > 0 else None,
+        due=tuple(due),
+    )
 
 
 def gone_l(entries: Sequence[Poured], holding: Holding) -> float | None:
-    """Oil that was used up over the fill before the one that is in, by what came out of it; None where that is not known.
+    """Oil that was used up over the fill before the one that is in, by what came out of it; None where that is not
+    known.
 
-    What came out is a drain on the day of the change. Filter, cooler, lines and galleries keep what they hold, and all of
+    What came out is a drain on the day of the change. Filter, cooler, lines and galleries keep what they hold, and all
+    of
     them have to be measured for the sum to mean anything.
     """
     past = sorted(entries, key=lambda e: e.day)

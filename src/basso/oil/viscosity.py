@@ -32,7 +32,8 @@ class Walther:
         return viscosity
 
     def temperature_c(self, viscosity_mm2ps: FloatArray) -> FloatArray:
-        """Temperature in °C at which the oil has each viscosity in mm²/s (over 0.3): the equation the other way round."""
+        """Temperature in °C at which the oil has each viscosity in mm²/s (over 0.3): the equation the other way
+        round."""
         log_log = np.log10(np.log10(np.asarray(viscosity_mm2ps, dtype=np.float64) + 0.7))
         temperature: FloatArray = 10.0 ** ((self.a - log_log) / self.b) - _KELVIN
         return temperature

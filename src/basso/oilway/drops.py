@@ -1,8 +1,10 @@
 """What the oil loses on its way: the drop across cooler, filter and galleries, and whether it has grown.
 
-With pressures logged at several places the drop between two of them is that of the parts between. It grows with flow and with
+With pressures logged at several places the drop between two of them is that of the parts between. It grows with flow
+and with
 viscosity, so that two sessions are held against each other only at one engine speed and one viscosity:
-``drop = a · (n/5000) · (ν/15 mm²/s) + b · (n/5000)²``, laminar and turbulent share, both not negative (Hagen and Poiseuille; orifice).
+``drop = a · (n/5000) · (ν/15 mm²/s) + b · (n/5000)²``, laminar and turbulent share, both not negative (Hagen and
+Poiseuille; orifice).
 The flow is that of a positive-displacement pump, in proportion to the engine speed.
 """
 
@@ -76,7 +78,8 @@ class Change:
 
 
 def find_drops(recording: Recording, oil: Grade | None = None) -> list[Drop]:
-    """The drops a recording shows, in the order of the oil's way; none with fewer than two places or too little warm running."""
+    """The drops a recording shows, in the order of the oil's way; none with fewer than two places or too little warm
+    running."""
     places = [role for role in ORDER if recording.has(role)]
     if len(places) < 2 or not recording.has(Role.RPM):
         return []

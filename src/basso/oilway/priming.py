@@ -1,4 +1,5 @@
-"""Priming read off a cranking log: bursts and rests of the starter, seconds to pressure, and the start that followed."""
+"""Priming read off a cranking log: bursts and rests of the starter, seconds to pressure, and the start that
+followed."""
 
 from __future__ import annotations
 
@@ -121,9 +122,14 @@ def priming_of(time_s: FloatArray, rpm: FloatArray, pressure_kpa: FloatArray) ->
         wanted = [s for s in (1.0, 3.0, 10.0) if started + s <= time_s[-1]]
         after = tuple((s, float(np.interp(started + s, time_s, pressure_kpa))) for s in wanted)
     made = Priming(
-        tuple(bursts), float(turned[-1]), float(turned[first]) if first >= 0 else None,
-        float(turned[steady]) if steady >= 0 else None, started, after, (),
-    )  # fmt: skip
+        tuple(bursts),
+        float(turned[-1]),
+        float(turned[first]) if first >= 0 else None,
+        float(turned[steady]) if steady >= 0 else None,
+        started,
+        after,
+        (),
+    )
     return replace(made, cautions=tuple(_cautions(made)))
 
 
@@ -183,5 +189,8 @@ def against_history(first_s: float, earlier: Sequence[float]) -> str:
         return f"{first_s:.1f} s of cranking to pressure; too few earlier ones to compare with."
     usual, spread = float(np.median(earlier)), float(np.ptp(earlier))
     if first_s > usual + max(2.0, 2.0 * spread):
-        return f"{first_s:.1f} s of cranking to pressure, against {usual:.1f} s usual here ({len(earlier)} before): slower. Look for air, level or filter."
+        return (
+            f"{first_s:.1f} s of cranking to pressure, against {usual:.1f} s usual here ({len(earlier)} "
+            "before): slower. Look for air, level or filter."
+        )
     return f"{first_s:.1f} s of cranking to pressure, as usual here ({usual:.1f} s, {len(earlier)} before)."

@@ -64,10 +64,17 @@ def run_child(
     own = {"parent": os.getpid(), "memory": bounds.memory_bytes, "seconds": bounds.seconds, "file": bounds.file_bytes}
     (folder / "request.json").write_text(json.dumps({"bounds": own, "request": request}), encoding="utf-8")
     environment = {
-        **{k: v for k, v in os.environ.items() if k in ("PATH", "HOME", "LANG", "LC_ALL", "TZ", "XDG_CACHE_HOME", "PYTHONPATH")},
-        "TMPDIR": str(folder), "OPENBLAS_NUM_THREADS": "1", "PYTHONDONTWRITEBYTECODE": "1", "RAYON_NUM_THREADS": "2",
+        **{
+            k: v
+            for k, v in os.environ.items()
+            if k in ("PATH", "HOME", "LANG", "LC_ALL", "TZ", "XDG_CACHE_HOME", "PYTHONPATH")
+        },
+        "TMPDIR": str(folder),
+        "OPENBLAS_NUM_THREADS": "1",
+        "PYTHONDONTWRITEBYTECODE": "1",
+        "RAYON_NUM_THREADS": "2",
         "POLARS_MAX_THREADS": "2",
-    }  # fmt: skip
+    }
     command = [sys.executable, "-P", "-m", module, str(folder)]
     answer: dict[str, Any] | None = None
     ended_for = ""

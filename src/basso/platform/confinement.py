@@ -27,14 +27,16 @@ _PR_SET_PDEATHSIG, _PR_SET_NO_NEW_PRIVS, _PR_SET_SECCOMP = 1, 38, 22
 _SECCOMP_MODE_FILTER = 2
 _OPEN_FILES = 256
 
-# Source: the kernel's tables of system calls (arch/x86/entry/syscalls/syscall_64.tbl, include/uapi/asm-generic/unistd.h).
+# Source: the kernel's tables of system calls (arch/x86/entry/syscalls/syscall_64.tbl,
+# include/uapi/asm-generic/unistd.h).
 _MACHINES = MappingProxyType(
     {
         "x86_64": (0xC000003E, {"clone": 56, "clone3": 435, "refused": (41, 53, 57, 58, 59, 101, 310, 311, 322, 425)}),
         "aarch64": (0xC00000B7, {"clone": 220, "clone3": 435, "refused": (117, 198, 199, 221, 270, 271, 281, 425)}),
     }
 )
-"""By machine: its audit number, and the calls that are refused: socket, socketpair, fork, vfork, execve, execveat, ptrace,
+"""By machine: its audit number, and the calls that are refused: socket, socketpair, fork, vfork, execve, execveat,
+ptrace,
 process_vm_readv and _writev, io_uring_setup (which opens sockets past a filter)."""
 _CLONE_THREAD = 0x00010000
 _ALLOW, _ERRNO = 0x7FFF0000, 0x00050000
@@ -86,9 +88,22 @@ def confine(folder: Path) -> list[str]:
 
 _WRITING = os.O_WRONLY | os.O_RDWR | os.O_CREAT | os.O_TRUNC | os.O_APPEND
 _REFUSED = (
-    "socket.", "subprocess.", "os.system", "os.exec", "os.fork", "os.posix_spawn", "os.spawn", "os.startfile", "pty.",
-    "ftplib.", "http.", "smtplib.", "urllib.", "webbrowser.", "os.kill",
-)  # fmt: skip
+    "socket.",
+    "subprocess.",
+    "os.system",
+    "os.exec",
+    "os.fork",
+    "os.posix_spawn",
+    "os.spawn",
+    "os.startfile",
+    "pty.",
+    "ftplib.",
+    "http.",
+    "smtplib.",
+    "urllib.",
+    "webbrowser.",
+    "os.kill",
+)
 _CHANGING = (
     "os.remove",
     "os.rename",
@@ -178,7 +193,8 @@ def _seccomp(libc: ctypes.CDLL) -> bool:
 
 
 def _filter(audit: int, calls: dict[str, Any]) -> bytes:
-    """The filter's steps: refused calls end in EPERM, clone3 in ENOSYS (the C library then uses clone), threads are fine."""
+    """The filter's steps: refused calls end in EPERM, clone3 in ENOSYS (the C library then uses clone), threads are
+    fine."""
     load, equal, all_set, give = 0x20, 0x15, 0x45, 0x06
     refused = list(calls["refused"])
 

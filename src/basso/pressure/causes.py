@@ -47,7 +47,8 @@ class Cause:
     """The cause of a dip: its name in the contract's words, how sure, and why.
 
     Attributes:
-        name: one of right_turn, left_turn, turn, braking, acceleration, high_rpm, hot_oil, low_everywhere, sensor, unknown;
+        name: one of right_turn, left_turn, turn, braking, acceleration, high_rpm, hot_oil, low_everywhere, sensor,
+            unknown;
             "turn" where it is not proven which side is left.
         confidence: 0 to 1.
         reason: one sentence with the numbers it rests on (g, rpm, shares; pressures are left to the screen's units).
@@ -87,15 +88,19 @@ def in_contract(key: str) -> str:
 
 
 def without_side(cause: Cause) -> Cause:
-    """The same where it is not proven which side is left: the turn stays, its side is only told apart from the other."""
+    """The same where it is not proven which side is left: the turn stays, its side is only told apart from the
+    other."""
     reason = cause.reason
     for sided, words in _SIDE_WORDS:
         reason = reason.replace(sided, words)
     side = SIDE_OF.get(cause.name, "")
     return replace(
-        cause, name="turn" if side else cause.name, side=side, reason=reason,
+        cause,
+        name="turn" if side else cause.name,
+        side=side,
+        reason=reason,
         together_with=SIDE_OF.get(cause.together_with, cause.together_with),
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -128,7 +133,8 @@ class Signals:
 
     @property
     def missing_g(self) -> tuple[Role, ...]:
-        """The g that is neither logged nor worked out: what it does to the oil is not known, which is not the same as nothing."""
+        """The g that is neither logged nor worked out: what it does to the oil is not known, which is not the same as
+        nothing."""
         pairs = ((Role.LATERAL_G, self.lateral_g), (Role.LONGITUDINAL_G, self.longitudinal_g))
         return tuple(role for role, g in pairs if g is None)
 
@@ -227,7 +233,8 @@ def _memory(share: FloatArray, known: NDArray[np.bool_], sides: list[FloatArray]
 
 @dataclass(frozen=True, slots=True)
 class Counted:
-    """Samples looked at, the fraction of them with a low share of normal, their median share, and how long they lasted."""
+    """Samples looked at, the fraction of them with a low share of normal, their median share, and how long they
+    lasted."""
 
     samples: int
     fraction_low: float
@@ -320,7 +327,10 @@ def _found(dip: Dip, s: Signals) -> Cause:
     if thrown is not None:
         return thrown
     if lasting:
-        words = f"below the floor for {dip.duration_s:.0f} s on end, through turns, braking and straights alike: no g lasts so long"
+        words = (
+            f"below the floor for {dip.duration_s:.0f} s on end, through turns, braking and straights alike: "
+            "no g lasts so long"
+        )
         return Cause("low_everywhere", 0.7, words, side, along, None)
     if rpm >= s.high_rpm:
         return Cause(
@@ -354,7 +364,8 @@ def _without_a_g(
 ) -> Cause:
     """Without one of the two g, what it did is neither named nor ruled out.
 
-    A launch from a standstill is the one exception: such a car does not corner. A turn near the limit of the tyres is none, though it
+    A launch from a standstill is the one exception: such a car does not corner. A turn near the limit of the tyres is
+    none, though it
     leaves little grip for braking: it may have been over for seconds, and froth needs no g at all.
     """
     launched = any(start <= dip.start_s <= end for start, end in s.launches)
@@ -451,7 +462,8 @@ def _near_normal(dip: Dip, s: Signals, rpm: float, side: float, along: float) ->
         return Cause(
             "low_everywhere",
             0.7,
-            f"pressure stays at {share:.0%} of normal, and normal lies at the floor at every temperature of this session",
+            f"pressure stays at {share:.0%} of normal, and normal lies at the floor at every temperature "
+            "of this session",
             side,
             along,
             None,
@@ -484,7 +496,8 @@ def _falls_locally(dip: Dip, s: Signals, shares: FloatArray) -> bool:
 
 
 def held_before(dip: Dip, s: Signals) -> list[_Held]:
-    """The g held each way in the second before the crossing, weighed by when the oil would have answered to it; the largest first."""
+    """The g held each way in the second before the crossing, weighed by when the oil would have answered to it; the
+    largest first."""
     candidates: list[tuple[str, FloatArray, float, str]] = []
     if s.lateral_g is not None:
         candidates += [("left_turn", s.lateral_g, 1.0, "left turn"), ("right_turn", s.lateral_g, -1.0, "right turn")]
@@ -542,7 +555,8 @@ def _pulls(s: Signals, held: Sequence[_Held], start_s: float) -> dict[str, tuple
 def _second_explains_better(
     elsewhere: Elsewhere, first: _Held, second: _Held, pulls: Mapping[str, tuple[float, float]]
 ) -> bool:
-    """Combined g: the smaller one pulls the oil harder in this pan, or what the larger one does alone elsewhere is harmless."""
+    """Combined g: the smaller one pulls the oil harder in this pan, or what the larger one does alone elsewhere is
+    harmless."""
     if pulls and pulls[second[1]][1] > _CLEARLY * pulls[first[1]][1]:
         return True
     alone = elsewhere.low_share_thrown_one_way(first[1], first[0])
@@ -561,7 +575,8 @@ def _most_held(time_s: FloatArray, g: FloatArray) -> float:
 
 
 def _lag(time_s: FloatArray, g: FloatArray, start_s: float) -> float | None:
-    """Seconds from the g reaching 70 % of its peak of the last 2 s to the crossing at ``start_s``; None where it was up all along.
+    """Seconds from the g reaching 70 % of its peak of the last 2 s to the crossing at ``start_s``; None where it was up
+    all along.
 
     Counted from the rise that led to the peak, also when the g has let up again since.
     """

@@ -1,9 +1,11 @@
 """Dips: where the pressure lay below the floor while the engine ran above the gate.
 
 A dip begins where the corrected pressure crosses the floor (interpolated between samples) and ends where it
-has come back, or with the last sample before the log pauses; a return of less than 0.2 s, or one of up to 0.3 s that stays within 1 % of the floor, does not end it.
+has come back, or with the last sample before the log pauses; a return of less than 0.2 s, or one of up to 0.3 s that
+stays within 1 % of the floor, does not end it.
 
-Where the sensor shakes, or its converter is coarse, single readings cross the floor by themselves: what then tells whether and
+Where the sensor shakes, or its converter is coarse, single readings cross the floor by themselves: what then tells
+whether and
 when the pressure lay below it is in :mod:`basso.pressure.noise`. The lowest reading is always the reading itself.
 """
 
@@ -47,7 +49,8 @@ class Dip:
         lowest_margin: index of the lowest margin.
         min_pressure_kpa, min_margin_kpa: at those.
         min_share: lowest share of normal, None without an expectation.
-        told_margin_kpa, told_share: lowest margin and share less what readings are off by (:mod:`basso.pressure.noise`): what is to be judged
+        told_margin_kpa, told_share: lowest margin and share less what readings are off by
+            (:mod:`basso.pressure.noise`): what is to be judged
             by; ``min_margin_kpa`` and ``min_share`` where they are exact.
         deficit_kpa_s: area between floor and pressure.
     """
@@ -216,7 +219,8 @@ def _without_pauses(runs: list[tuple[int, int]], time_s: FloatArray, longest_s: 
 
 
 def _crossing(time_s: FloatArray, margin: FloatArray, inside: int, way: int, longest_s: float) -> float:
-    """The time at which the margin crosses 0 between ``inside`` and its neighbour outside the dip; no crossing over a pause."""
+    """The time at which the margin crosses 0 between ``inside`` and its neighbour outside the dip; no crossing over a
+    pause."""
     outside = inside + way
     at = float(time_s[inside])
     if not 0 <= outside < time_s.size:

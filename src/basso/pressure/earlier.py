@@ -39,7 +39,8 @@ _RELIEF_MOVES = 0.08
 
 @dataclass(frozen=True, slots=True)
 class Relief:
-    """Where the pressure flattens. ``knee_rpm``: from which engine speed on, at ``at_c``; None where it was never reached."""
+    """Where the pressure flattens. ``knee_rpm``: from which engine speed on, at ``at_c``; None where it was never
+    reached."""
 
     kpa: float
     at_c: float
@@ -55,7 +56,8 @@ class Earlier:
         air_kpa: air pressure as logged.
         column: name of the pressure's column, unit and all; ``unit``: in which it was read.
         same_sensor: by the register the same sensor, at the same place (or the register says nothing).
-        idle: its hot idle, None where there was none; ``heat``: how warm it drove its oil; ``masked``: an armed accumulator may
+        idle: its hot idle, None where there was none; ``heat``: how warm it drove its oil; ``masked``: an armed
+            accumulator may
             have held its pressure up.
         cold_peak_kpa: the highest pressure with the oil under 50 °C.
     """
@@ -129,10 +131,14 @@ class KeptNormal:
 class Known:
     """What the garage knows of the car on the day of a recording.
 
-    ``sensor``: its sensor's card; ``earlier``: its earlier sessions, ``kept``: normals that were kept of it, oldest first;
-    ``air_c``: air temperature as it was written down; ``oil``: the oil that was in, None where neither label nor sample says;
-    ``circuits``: maps of circuits, that of the session's own first; ``accumulator``: its state, "" where no session says;
-    ``floors``: what the car's owner chose to judge by, () without a choice; ``clearance``: the class on its engine's card, "" unknown.
+    ``sensor``: its sensor's card; ``earlier``: its earlier sessions, ``kept``: normals that were kept of it, oldest
+    first;
+    ``air_c``: air temperature as it was written down; ``oil``: the oil that was in, None where neither label nor sample
+    says;
+    ``circuits``: maps of circuits, that of the session's own first; ``accumulator``: its state, "" where no session
+    says;
+    ``floors``: what the car's owner chose to judge by, () without a choice; ``clearance``: the class on its engine's
+    card, "" unknown.
     """
 
     sensor: KnownSensor | None = None
@@ -154,7 +160,8 @@ class Known:
 def relief_of(expected: ExpectedPressure, at_c: float | None = None) -> Relief | None:
     """The relief valve as the expected pressure shows it; None where there is none or it is by engine speed only.
 
-    The knee is where pump and bearings alone would make the relief's pressure: k·n^b·ν^c = p_relief·n^r, with the engine's own
+    The knee is where pump and bearings alone would make the relief's pressure: k·n^b·ν^c = p_relief·n^r, with the
+    engine's own
     departure from that form.
     """
     if not expected.valid or expected.temperature_range_c is None:
@@ -200,7 +207,8 @@ def relief_words(now: Relief | None, before: Sequence[Relief]) -> str:
 
 
 def cold_peak_kpa(kpa: FloatArray, temperature_c: FloatArray | None) -> float | None:
-    """The highest pressure (of three samples in a row, so that no spike counts) with the oil under 50 °C; None when it was never cold."""
+    """The highest pressure (of three samples in a row, so that no spike counts) with the oil under 50 °C; None when it
+    was never cold."""
     if temperature_c is None:
         return None
     cold = (temperature_c < _COLD_C) & np.isfinite(kpa)
@@ -211,7 +219,8 @@ def cold_peak_kpa(kpa: FloatArray, temperature_c: FloatArray | None) -> float | 
 
 
 def expected_before(earlier: Sequence[Earlier], rpm: FloatArray, temperature_c: FloatArray | None) -> FloatArray | None:
-    """The middle one of what the earlier sessions make expected at each sample, shape (n,); None where there is none."""
+    """The middle one of what the earlier sessions make expected at each sample, shape (n,); None where there is
+    none."""
     valid = [e.expected for e in earlier if e.expected.valid][-5:]
     if not valid:
         return None
@@ -228,7 +237,8 @@ def heading_held(earlier: Sequence[Earlier], channel: Channel) -> bool:
 
 
 def check_zero_trend(zero: Check | None, air_kpa: float | None, earlier: Sequence[Earlier]) -> Check:
-    """The zero against those of earlier sessions with the same sensor. Of one that counts from vacuum only what the weather leaves."""
+    """The zero against those of earlier sessions with the same sensor. Of one that counts from vacuum only what the
+    weather leaves."""
     before = [e for e in earlier if e.zero_kpa is not None and e.same_sensor]
     if not before:
         return Check(
@@ -285,7 +295,10 @@ def checks_of(known: Known, recording: Recording, found: Sequence[Check]) -> lis
     zero, delay = (next((c for c in found if c.id == name), None) for name in ("zero", "delay"))
     channel = recording.channel(Role.OIL_PRESSURE)
     if known.sensor is None:
-        words = "Which sensor this is, is not in the garage's register: its type, range, mount and calibration are not known."
+        words = (
+            "Which sensor this is, is not in the garage's register: its type, range, mount and calibration "
+            "are not known."
+        )
         made = [Check("sensor", "note", words, channel.name if channel is not None else None)]
     else:
         made = check_known_sensor(recording, known.sensor, zero, delay)

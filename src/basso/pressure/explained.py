@@ -1,8 +1,11 @@
 """What the pressure should be by what was going on, told from the rest of the same session.
 
-The same g, for the same time, at the same engine speed and oil temperature pulls the same oil away from the pickup. What a session shows
-of that over a thousand bends says more of the one at hand than a handful of readings of a sensor that shakes by more than the dip is deep.
-It is only ever what the readings are held against (:mod:`basso.pressure.noise`): where they differ from it by more than they shake, they win.
+The same g, for the same time, at the same engine speed and oil temperature pulls the same oil away from the pickup.
+What a session shows
+of that over a thousand bends says more of the one at hand than a handful of readings of a sensor that shakes by more
+than the dip is deep.
+It is only ever what the readings are held against (:mod:`basso.pressure.noise`): where they differ from it by more than
+they shake, they win.
 
 Ridge regression on random cosines of those signals stands in for one with a Gaussian kernel (Rahimi and Recht 2007).
 """
@@ -18,7 +21,8 @@ from basso.units import FloatArray
 
 _BLOCK_S = 0.1
 _MEMORIES_S = (0.1, 0.25, 0.6, 1.5)
-"""Over which the oil answers g, from a splash to what has drained away; each of two stages, for it has to be moved before it lies elsewhere."""
+"""Over which the oil answers g, from a splash to what has drained away; each of two stages, for it has to be moved
+before it lies elsewhere."""
 _ALIKE_G, _ALIKE_LOG_RPM, _ALIKE_C = 0.7, 0.22, 40.0
 """By so much may moments differ and still say something of each other (default)."""
 _COSINES = 600
@@ -39,7 +43,8 @@ def explained_kpa(
     temperature_c: FloatArray | None,
     step_s: float,
 ) -> FloatArray:
-    """The pressure to expect at each sample, starved or not, kPa, shape (n,); normal where the session shows nothing like it, NaN without one.
+    """The pressure to expect at each sample, starved or not, kPa, shape (n,); normal where the session shows nothing
+    like it, NaN without one.
 
     What is learned is by what share of normal the pressure is off it: air in the oil takes a share.
 
@@ -101,7 +106,8 @@ def explained_kpa(
 
 
 def _remembered(values: FloatArray, memory: float) -> FloatArray:
-    """Each value with what went before it, twice over, whose weight fades over ``memory`` samples; what came first had lasted."""
+    """Each value with what went before it, twice over, whose weight fades over ``memory`` samples; what came first had
+    lasted."""
     weights = np.exp(-np.arange(int(6.0 * memory) + 2) / memory)
     weights /= weights.sum()
     for _ in range(2):

@@ -102,7 +102,8 @@ Floor = Slope | Fixed | PointTable | Share | Less
 
 
 def moves_with_normal(floor: Floor) -> bool:
-    """True for a floor that is drawn from normal itself: it sinks where normal sinks, and says nothing of hot thin oil."""
+    """True for a floor that is drawn from normal itself: it sinks where normal sinks, and says nothing of hot thin
+    oil."""
     return isinstance(floor, Share | Less)
 
 
@@ -129,7 +130,8 @@ SCHOOLS: tuple[School, ...] = (
     School(
         "% of normal",
         Share(0.70),
-        "below 70 % of what this engine shows at the same rpm and oil temperature something is wrong, whatever the engine",
+        "below 70 % of what this engine shows at the same rpm and oil temperature something is wrong, "
+        "whatever the engine",
     ),
     School(
         "Maker's figures",
@@ -139,7 +141,8 @@ SCHOOLS: tuple[School, ...] = (
     School(
         "Normal less a margin",
         Less(100.0),
-        "a fixed step under what this engine shows at the same rpm and oil temperature: as near to it idling as at speed",
+        "a fixed step under what this engine shows at the same rpm and oil temperature: as near to it "
+        "idling as at speed",
     ),
     School("Fixed", Fixed(30.0 * PSI_KPA), "a plain back-off line: below it lift, whatever the rpm"),
 )
@@ -173,7 +176,8 @@ def parse_floor(text: str) -> Floor:
     except ValueError:
         pass
     raise InputError(
-        f"--floor {text}: write slope:BASE,PER1000 or fixed:KPA or table:RPM=KPA,RPM=KPA or share:FRACTION or less:KPA, in kPa."
+        f"--floor {text}: write slope:BASE,PER1000 or fixed:KPA or table:RPM=KPA,RPM=KPA or "
+        "share:FRACTION or less:KPA, in kPa."
     )
 
 

@@ -1,7 +1,9 @@
 """The knee: from which engine speed on the pressure sags with the oil lying level, and by how much: froth, not g.
 
-Only moments are looked at in which the oil felt little g for a while, so that no corner speaks in it; the relief valve does not
-either, for the share of normal already knows it. Medians by engine speed, then a change point: 1 up to the knee, falling from there.
+Only moments are looked at in which the oil felt little g for a while, so that no corner speaks in it; the relief valve
+does not
+either, for the share of normal already knows it. Medians by engine speed, then a change point: 1 up to the knee,
+falling from there.
 """
 
 from __future__ import annotations
@@ -54,7 +56,8 @@ def find_knee(
     longitudinal_g: FloatArray | None,
     judged: NDArray[np.bool_],
 ) -> Knee | None:
-    """Find the knee; arrays of shape (n,), evenly sampled, g without gaps. None where nothing sags, or too little is calm to tell."""
+    """Find the knee; arrays of shape (n,), evenly sampled, g without gaps. None where nothing sags, or too little is
+    calm to tell."""
     if time_s.size < 50:
         return None
     step = float(np.median(np.diff(time_s)))
@@ -84,6 +87,10 @@ def find_knee(
     too_sure = max(1.0, float(misfit[best]) / len(cells))
     inside = grid[misfit <= misfit[best] + 2.0 * _DROP * too_sure]
     return Knee(
-        float(grid[best]), float(inside[0]) - _LATE_RPM, float(inside[-1]) + _LATE_RPM, fall, float(speed[-1]),
+        float(grid[best]),
+        float(inside[0]) - _LATE_RPM,
+        float(inside[-1]) + _LATE_RPM,
+        fall,
+        float(speed[-1]),
         float((calm & (rpm > grid[best])).sum() * step),
-    )  # fmt: skip
+    )

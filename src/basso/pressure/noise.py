@@ -3,12 +3,16 @@
 Whether the pressure lay below its floor is told from the margin itself where readings are exact to a few kPa. Else:
 
 - A converter's steps say more than a rounded value: the pressure lay within half a step of every reading, and where the
-  reading jumps it stood on the edge. A smooth margin that keeps within those bounds is looked for by smoothing and going
+  reading jumps it stood on the edge. A smooth margin that keeps within those bounds is looked for by smoothing and
+  going
   back between the bounds in turn (projections onto convex sets, the usual way to a consistent reconstruction).
-- Where the sensor shakes, the margin is that of a parabola fitted about each reading: unlike a mean it does not wash out
+- Where the sensor shakes, the margin is that of a parabola fitted about each reading: unlike a mean it does not wash
+out
   the bottom of a dip, and may therefore reach further.
-- Where that leaves more than is needed, the margin is held against what the rest of the session leads to expect at that moment
-  (:mod:`basso.pressure.explained`): of what the readings differ from it by as much counts as is not their own shaking. Of what a
+- Where that leaves more than is needed, the margin is held against what the rest of the session leads to expect at that
+moment
+  (:mod:`basso.pressure.explained`): of what the readings differ from it by as much counts as is not their own shaking.
+  Of what a
   converter's steps allow, half is what is smooth by itself and half what differs smoothly from that expectation.
 """
 
@@ -35,7 +39,8 @@ _APART_S = 0.3
 _RISES = 1.3
 _SLOWEST = 25
 _ALIKE_S, _NEAR_KPA, _LEAST_WEIGHT = 2.0, 15.0, 0.02
-"""How far differences from what the session leads to expect are alike, what lies near the floor, and what a difference counts for at least (default)."""
+"""How far differences from what the session leads to expect are alike, what lies near the floor, and what a difference
+counts for at least (default)."""
 _SHAKES_KPA = 6.0
 _STEADIED_S = 2.0
 
@@ -47,7 +52,8 @@ class ReadingError:
     Attributes:
         noise_kpa: standard deviation of the noise, shape (n,), or one for all.
         half_step_kpa: half a step of the converter; 0 where it is fine.
-        alike: correlation of the noise of one reading with the next one's; over 0 where a filter lies between sensor and file.
+        alike: correlation of the noise of one reading with the next one's; over 0 where a filter lies between sensor
+            and file.
     """
 
     noise_kpa: FloatArray | float
@@ -83,14 +89,16 @@ def reading_error(pressure_kpa: FloatArray, rpm: FloatArray) -> ReadingError:
 def error_off_normal(
     error: ReadingError, off_kpa: FloatArray, rpm: FloatArray, settled: NDArray[np.bool_], step_s: float
 ) -> ReadingError:
-    """The same where normal is known, and noise that a filter spread over several readings shows too; arrays of shape (n,).
+    """The same where normal is known, and noise that a filter spread over several readings shows too; arrays of shape
+    (n,).
 
     Args:
         error: as told from the readings themselves.
         off_kpa: reading less normal.
         settled: where the pan is settled: there it differs from normal by noise only.
 
-    Noise correlated by ρ from one reading to the next has second differences over h readings of 6 σ² (1 − ρʰ)(1 − ρʰ/3): they
+    Noise correlated by ρ from one reading to the next has second differences over h readings of 6 σ² (1 − ρʰ)(1 −
+    ρʰ/3): they
     rise to 6 σ² where they are taken far apart, and half-way there tell ρ.
     """
     far = max(1, round(_APART_S / max(step_s, 1e-3)))
@@ -124,7 +132,8 @@ def shakes(error: ReadingError, judged: NDArray[np.bool_]) -> bool:
 
 
 def reach_s(error: ReadingError, judged: NDArray[np.bool_], step_s: float) -> float:
-    """How far to either side a parabola must reach to tell the pressure from what readings are off by; 0 where they are exact."""
+    """How far to either side a parabola must reach to tell the pressure from what readings are off by; 0 where they are
+    exact."""
     usual, half = _usual(error, judged), error.half_step_kpa
     if step_s <= 0.0 or max(usual, half / np.sqrt(3.0)) <= _EXACT_KPA:
         return 0.0
@@ -138,7 +147,8 @@ def reach_s(error: ReadingError, judged: NDArray[np.bool_], step_s: float) -> fl
 
 
 def leaves_doubt(error: ReadingError, judged: NDArray[np.bool_], step_s: float) -> bool:
-    """Whether neighbouring readings do not tell the pressure on their own: so much shakes the sensor, or so coarse is the converter."""
+    """Whether neighbouring readings do not tell the pressure on their own: so much shakes the sensor, or so coarse is
+    the converter."""
     reach = reach_s(error, judged, step_s)
     if reach == 0.0 or _by_steps(error, judged):
         return reach > 0.0
@@ -156,11 +166,13 @@ def tell_margin(
 
     Args:
         margin_kpa: reading less floor (or less anything that is known exactly), NaN where either is missing.
-        judged: where a floor is judged: how much a sensor shakes there (80th percentile) says how far a parabola reaches.
+        judged: where a floor is judged: how much a sensor shakes there (80th percentile) says how far a parabola
+            reaches.
         step_s: from sample to sample.
         likely_kpa: the margin to be expected, where that is known; NaN elsewhere.
 
-    The reaches were chosen on 40 made sessions of each of two kinds of fault and hold on as many others (docs/formulas.md).
+    The reaches were chosen on 40 made sessions of each of two kinds of fault and hold on as many others
+    (docs/formulas.md).
     """
     noise = np.broadcast_to(np.asarray(error.noise_kpa, dtype=np.float64), margin_kpa.shape)
     reach = round(reach_s(error, judged, step_s) / step_s) if step_s > 0.0 else 0
@@ -187,9 +199,11 @@ def _held_against(
     judged: NDArray[np.bool_],
     step_s: float,
 ) -> ToldMargin:
-    """The likely margin and, of what readings differ from it by (d, told with a standard deviation s), the share d² − s² is of d².
+    """The likely margin and, of what readings differ from it by (d, told with a standard deviation s), the share d² −
+    s² is of d².
 
-    d² is the mean of those of the session near its floor and of those within a second: either may be alike where the other is not.
+    d² is the mean of those of the session near its floor and of those within a second: either may be alike where the
+    other is not.
     """
     differ = parabola_about(margin_kpa - likely_kpa, reach)
     noise = alone.unsure_kpa**2
@@ -228,7 +242,8 @@ def _usual(error: ReadingError, judged: NDArray[np.bool_]) -> float:
 
 
 def steadied(pressure_kpa: FloatArray, rpm: FloatArray, settled: NDArray[np.bool_], step_s: float) -> FloatArray:
-    """A pressure that shakes, averaged within each stretch of settled running: a one-sided fit would go by the noise's crests."""
+    """A pressure that shakes, averaged within each stretch of settled running: a one-sided fit would go by the noise's
+    crests."""
     known = settled & np.isfinite(pressure_kpa)
     stretches = runs_of(known)
     if not stretches or not float(np.nanmedian(reading_error(pressure_kpa, rpm).kpa)) > _SHAKES_KPA:
@@ -251,7 +266,8 @@ def _within_steps(start_kpa: FloatArray, read_kpa: FloatArray, half_kpa: float, 
 
 
 def _weights(reach: int) -> tuple[FloatArray, FloatArray]:
-    """Weights of a local mean and of a local parabola's middle, over ``reach`` samples to either side (1 − u², Epanechnikov)."""
+    """Weights of a local mean and of a local parabola's middle, over ``reach`` samples to either side (1 − u²,
+    Epanechnikov)."""
     u = np.arange(-reach, reach + 1) / (reach + 1)
     mean = 1.0 - u**2
     area, second, fourth = (float(np.sum(mean * u**k)) for k in (0, 2, 4))

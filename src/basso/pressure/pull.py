@@ -16,7 +16,8 @@ EQUAL: Mapping[str, float] = MappingProxyType(dict.fromkeys(DIRECTIONS, 1.0))
 _LEAST_LOW = 30
 
 _ALIKE = 1.0
-"""How firmly directions are held to each other, in samples per (1/g)²: what hardly occurs takes what the others show."""
+"""How firmly directions are held to each other, in samples per (1/g)²: what hardly occurs takes what the others
+show."""
 _TEMPER = 8.0
 """Samples that stand for one: neighbours of a tenth of a second say the same."""
 _START = (1.0, 1.0, 1.0, 1.0, 0.0, -3.0)
@@ -37,14 +38,17 @@ def find_pull(
 ) -> Mapping[str, float]:
     """By direction, how much of baring the pickup one g does; only their ratio means something.
 
-    The oil lies on a plane, so what each direction takes from the head over the pickup adds up: whether it is bare follows a
-    sum of the g held each way. A logistic regression of "the share of normal is low" on them, each coefficient at least 0 and
+    The oil lies on a plane, so what each direction takes from the head over the pickup adds up: whether it is bare
+    follows a
+    sum of the g held each way. A logistic regression of "the share of normal is low" on them, each coefficient at least
+    0 and
     drawn towards the others' mean, so that a direction that hardly occurs is not called harmless.
 
     Args:
         low: where the share of normal is low, shape (k,).
         lateral_g, longitudinal_g: held, shape (k,).
-        fast: by how many 1000 rpm the engine is faster than it mostly is, never negative, shape (k,): churning is not the pan's.
+        fast: by how many 1000 rpm the engine is faster than it mostly is, never negative, shape (k,): churning is not
+            the pan's.
     """
     count = int(low.sum())
     if count < _LEAST_LOW or low.size - count < _LEAST_LOW:
@@ -60,7 +64,8 @@ def find_pull(
 def _regressed(columns: FloatArray, low: NDArray[np.bool_]) -> FloatArray:
     """The six coefficients of the logistic regression, columns of shape (k, 6), within their bounds.
 
-    Newton's method, projected: the problem is convex and small. (The package that has a bounded minimiser takes four tenths of a
+    Newton's method, projected: the problem is convex and small. (The package that has a bounded minimiser takes four
+    tenths of a
     second to load, as long as everything else that is loaded to judge a log.)
     """
     sign = np.where(low, 1.0, -1.0)

@@ -16,14 +16,23 @@ from basso.pressure.causes import (
     fastest_fall,
     held_before,
     window,
-)  # fmt: skip
+)
 from basso.pressure.dips import Dip
 from basso.sentence import in_celsius, in_kpa, phrase
 
 CAUSE_WORDS = {
-    "left_turn": "left turn", "right_turn": "right turn", "one_side": "turn to one side", "other_side": "turn to the other side", "braking": "braking", "acceleration": "acceleration", "high_rpm": "high rpm",
-    "hot_oil": "hot thin oil", "low_everywhere": "low everywhere", "sensor": "sensor", "unknown": "not known",
-}  # fmt: skip
+    "left_turn": "left turn",
+    "right_turn": "right turn",
+    "one_side": "turn to one side",
+    "other_side": "turn to the other side",
+    "braking": "braking",
+    "acceleration": "acceleration",
+    "high_rpm": "high rpm",
+    "hot_oil": "hot thin oil",
+    "low_everywhere": "low everywhere",
+    "sensor": "sensor",
+    "unknown": "not known",
+}
 _CALM_S = 20.0
 
 
@@ -44,7 +53,8 @@ class Rival:
 
 
 def rivals_of(dip: Dip, cause: Cause, s: Signals) -> tuple[Rival, ...]:
-    """Every cause that something speaks for, or that a reader would ask after: the one that was judged first, then by weight."""
+    """Every cause that something speaks for, or that a reader would ask after: the one that was judged first, then by
+    weight."""
     share = dip.told_share
     found = [*_directions(dip, s), *_normal_itself(dip, s), _sensor(dip, s)]
     if not s.missing_g:  # without one of the two g, a sag without g is neither seen nor ruled out
@@ -84,7 +94,10 @@ def _directions(dip: Dip, s: Signals) -> list[Rival]:
         if g < LEAST_G:
             weight -= 1.0
         if alone.enough:
-            often = f"elsewhere the same g alone came with low pressure {_percent(alone.fraction_low)} of the time ({_seconds(alone)})"
+            often = (
+                f"elsewhere the same g alone came with low pressure {_percent(alone.fraction_low)} of the "
+                f"time ({_seconds(alone)})"
+            )
             (pro if alone.fraction_low > 0.25 else con).append(often)
             weight += alone.fraction_low - 0.25
         made.append(Rival(name, weight, tuple(pro), tuple(con)))
@@ -96,9 +109,15 @@ def _frothing(dip: Dip, s: Signals) -> Rival:
     still = s.elsewhere.low_share_at_rpm_without_g(rpm)
     if not still.enough:
         top = rpm >= s.high_rpm
-        said = f"{rpm:.0f} rpm is {'among the highest' if top else 'not high'} for this session, and was hardly driven without g"
+        said = (
+            f"{rpm:.0f} rpm is {'among the highest' if top else 'not high'} for this session, and was hardly "
+            "driven without g"
+        )
         return Rival("high_rpm", 0.1 if top else -0.3, (said,) if top else (), () if top else (said,))
-    words = f"at {rpm:.0f} rpm without g the pressure is at {_percent(still.median_share)} of normal, low in {_percent(still.fraction_low)} of {_seconds(still)}"
+    words = (
+        f"at {rpm:.0f} rpm without g the pressure is at {_percent(still.median_share)} of normal, low in "
+        f"{_percent(still.fraction_low)} of {_seconds(still)}"
+    )
     sags = still.fraction_low > 0.3
     return Rival("high_rpm", still.fraction_low - 0.3, (words,) if sags else (), () if sags else (words,))
 
@@ -114,13 +133,18 @@ def _normal_itself(dip: Dip, s: Signals) -> list[Rival]:
     at = phrase(" at {}", in_celsius(heat)) if np.isfinite(heat) else ""
     near = room < 1.12
     floor = phrase("normal{} lies {}{:.0f} % over the floor", at, "only " if near else "", 100.0 * (room - 1.0))
-    falls = f"the pressure falls to {_percent(dip.told_share or share)} of normal: thin oil lowers normal itself, not the % of normal"
+    falls = (
+        f"the pressure falls to {_percent(dip.told_share or share)} of normal: thin oil lowers normal "
+        "itself, not the % of normal"
+    )
     keeps = f"the pressure stays at {_percent(share)} of normal"
     low_share = (dip.told_share or share) < 0.85
     hot = Rival(
-        "hot_oil", (0.5 if near else -0.5) + (-0.6 if low_share else 0.4),
-        tuple(w for w, yes in ((floor, near), (keeps, not low_share)) if yes), tuple(w for w, yes in ((floor, not near), (falls, low_share)) if yes),
-    )  # fmt: skip
+        "hot_oil",
+        (0.5 if near else -0.5) + (-0.6 if low_share else 0.4),
+        tuple(w for w, yes in ((floor, near), (keeps, not low_share)) if yes),
+        tuple(w for w, yes in ((floor, not near), (falls, low_share)) if yes),
+    )
     calm = _calm_share(dip, s)
     if calm is None:
         words, weight = "there was no calm running around it to hold it against", -0.1

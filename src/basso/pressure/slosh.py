@@ -13,10 +13,13 @@ _FADED = 7.0
 
 
 def felt(g: FloatArray, step_s: float, slosh: tuple[float, float] = USUAL_SLOSH) -> FloatArray:
-    """The g that the oil feels, shape (n,): the logged one through a body that sloshes with a frequency (Hz) and damping under 1.
+    """The g that the oil feels, shape (n,): the logged one through a body that sloshes with a frequency (Hz) and
+    damping under 1.
 
-    Convolved with the answer of the damped oscillator ẍ + 2ζω·ẋ + ω²·x = ω²·g to a blow, e^(−ζωt)·sin(ω√(1−ζ²)·t), as far as it has not
-    faded; before the first sample the g was what it is there. (A recursive filter would do, but the package that has one takes two
+    Convolved with the answer of the damped oscillator ẍ + 2ζω·ẋ + ω²·x = ω²·g to a blow, e^(−ζωt)·sin(ω√(1−ζ²)·t), as
+    far as it has not
+    faded; before the first sample the g was what it is there. (A recursive filter would do, but the package that has
+    one takes two
     seconds to load.)
     """
     if g.size == 0:

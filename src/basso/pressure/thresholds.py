@@ -1,15 +1,20 @@
 """From which g on, and held for how long, the pressure begins to fall: found from every pass, dips or not.
 
 The oil follows the g late, as a body that sloshes does (second order). What it feels, x, is the logged g through
-that motion; frequency and damping are found with the threshold. Of each pass through a direction two numbers are taken: the highest x,
-and the most that was lost of normal. Over all passes the loss is flat up to a threshold and rises from there: a change-point
-model, chosen over survival analysis because how much is lost tells more of where it began than whether a line was crossed,
+that motion; frequency and damping are found with the threshold. Of each pass through a direction two numbers are taken:
+the highest x,
+and the most that was lost of normal. Over all passes the loss is flat up to a threshold and rises from there: a
+change-point
+model, chosen over survival analysis because how much is lost tells more of where it began than whether a line was
+crossed,
 and because passes that lost nothing count in it as they are.
 
     loss = L0 + s · max(0, x − g0) + scatter,   scatter² = σ0² + (q · s · max(0, x − g0))²
 
-The interval of g0 is where the profile likelihood lies within 1.92 of its top (χ², one degree of freedom, 95 %), over every
-frequency; a pass counts once, for samples within a pass are not independent. A g held steady feels like itself, a shorter one
+The interval of g0 is where the profile likelihood lies within 1.92 of its top (χ², one degree of freedom, 95 %), over
+every
+frequency; a pass counts once, for samples within a pass are not independent. A g held steady feels like itself, a
+shorter one
 like less: how long a g may be held follows from the step response.
 """
 
@@ -28,8 +33,18 @@ from basso.units import FloatArray
 DIRECTIONS = ("left", "right", "braking", "acceleration")
 """What the car does; the oil goes the other way."""
 _SLOSHES = (
-    (0.35, 0.55), (0.35, 0.85), (0.45, 0.55), (0.45, 0.85), (0.6, 0.55), (0.6, 0.7), (0.6, 0.85), (0.85, 0.55), (0.85, 0.85), (1.3, 0.7), (2.5, 0.7),
-)  # fmt: skip
+    (0.35, 0.55),
+    (0.35, 0.85),
+    (0.45, 0.55),
+    (0.45, 0.85),
+    (0.6, 0.55),
+    (0.6, 0.7),
+    (0.6, 0.85),
+    (0.85, 0.55),
+    (0.85, 0.85),
+    (1.3, 0.7),
+    (2.5, 0.7),
+)
 """(frequency in Hz, damping) of the oil's motion that are tried."""
 _LEAST_G = 0.25
 _DELAY_S = 0.15
@@ -37,7 +52,8 @@ _DELAY_S = 0.15
 _ASIDE = 0.75
 """Across the direction no more than this share of what is felt along it: else it is another direction."""
 _PARTS = (-0.6, -0.3, 0.0, 0.3, 0.6)
-"""How much of the g across counts as g along: found with the threshold, for oil is rarely thrown along one axis alone."""
+"""How much of the g across counts as g along: found with the threshold, for oil is rarely thrown along one axis
+alone."""
 _PARTS_SD = 0.35
 _WORST_OF_A_PASS = 1.5
 _LEAST_PASSES = 6
@@ -64,7 +80,8 @@ class Threshold:
 
     Attributes:
         direction: one of :data:`DIRECTIONS`.
-        g: held steady; ``low_g``, ``high_g``: its 95 % interval. ``g`` None where no pass shows a fall: then ``high_g`` is None
+        g: held steady; ``low_g``, ``high_g``: its 95 % interval. ``g`` None where no pass shows a fall: then ``high_g``
+            is None
             and ``low_g`` is up to where nothing fell. ``high_g`` None: no upper end can be told.
         slope: share of normal lost per g beyond; ``slosh``: frequency (Hz) and damping by which the oil follows.
         passes: how many; ``fell``: how many of them lost more than their scatter.
@@ -196,7 +213,8 @@ class _Thin:
 class _Passes:
     """Passes through one direction.
 
-    ``felt``: the highest g felt by each pair of frequency and part of the other axis, shape (frequencies, parts, passes). Of
+    ``felt``: the highest g felt by each pair of frequency and part of the other axis, shape (frequencies, parts,
+    passes). Of
     each pass the most that was lost, and where, shape (passes,). ``flat``, ``scatter``: of a pass that loses nothing.
     """
 
@@ -208,7 +226,8 @@ class _Passes:
 
     @property
     def most(self) -> float:
-        """What a pass loses at most: a pickup that is all bare draws air and no more; infinite where no plateau is seen."""
+        """What a pass loses at most: a pickup that is all bare draws air and no more; infinite where no plateau is
+        seen."""
         if self.lost.size < 8:
             return np.inf
         top = float(np.sort(self.lost)[-3])
@@ -277,15 +296,26 @@ def _fit(direction: str, p: _Passes, rpm: FloatArray) -> _Found:
     inside = grid[(likely >= top - _DROP * too_sure).any(axis=(0, 1, 3))]
     low, high = (1.0 - _MODEL) * float(inside[0]), (1.0 + _MODEL) * float(inside[-1])
     threshold = Threshold(
-        direction, float(grid[best[2]]), low if inside[0] > grid[0] else None, high, slope, _SLOSHES[best[0]],
-        p.lost.size, fell, float(np.median(rpm[p.at])), p.felt[best[0], best[1]], p.lost, p.at,
-    )  # fmt: skip
+        direction,
+        float(grid[best[2]]),
+        low if inside[0] > grid[0] else None,
+        high,
+        slope,
+        _SLOSHES[best[0]],
+        p.lost.size,
+        fell,
+        float(np.median(rpm[p.at])),
+        p.felt[best[0], best[1]],
+        p.lost,
+        p.at,
+    )
     return _Found(threshold, gain, _PARTS[best[1]])
 
 
 def _likelihood(x: FloatArray, p: _Passes, grid: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Log likelihood and misfit a pass at each threshold of the grid and each slope, shape (grid, slopes)."""
-    # Half as wide as elsewhere and in place: there are a few million of these numbers, and four digits of each are enough.
+    # Half as wide as elsewhere and in place: there are a few million of these numbers, and four digits of each are
+    # enough.
     beyond = np.maximum(0.0, x[None, :] - grid[:, None]).astype(np.float32)
     model = _SLOPES.astype(np.float32)[None, :, None] * beyond[:, None, :]
     if np.isfinite(p.most):
@@ -309,7 +339,7 @@ def _none(direction: str, p: _Passes, rpm: FloatArray, reason: str) -> _Found:
     speed = float(np.median(rpm[p.at])) if p.at.size else float("nan")
     nothing = Threshold(
         direction, None, top, None, 0.0, USUAL_SLOSH, p.lost.size, 0, speed, felt_g, p.lost, p.at, reason
-    )  # fmt: skip
+    )
     return _Found(nothing)
 
 

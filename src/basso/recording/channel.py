@@ -71,7 +71,8 @@ def rate_of(time_s: FloatArray) -> float | None:
 
 
 def extremes(values: FloatArray) -> tuple[float, float]:
-    """Least and most of the values that are there; NaN for none. The usual case, nothing missing, costs two quick passes."""
+    """Least and most of the values that are there; NaN for none. The usual case, nothing missing, costs two quick
+    passes."""
     if not values.size:
         return float("nan"), float("nan")
     low, high = float(values.min()), float(values.max())  # NaN as soon as one is

@@ -33,14 +33,17 @@ class Correction:
     Attributes:
         channel: the channel's name.
         kind: ``offset``: ``value`` is added; ``scale``: multiplied; ``sign``: multiplied by −1;
-            ``delay``: the channel is late by ``value`` seconds and is moved earlier, but for the part that a filter of first order
+            ``delay``: the channel is late by ``value`` seconds and is moved earlier, but for the part that a filter of
+            first order
             with a time constant of ``filter_s`` made, which is undone;
             ``spikes``: ``value`` samples, at ``samples``, cannot be what the channel measures and become missing;
             ``swap``: this channel and ``other`` exchange what they mean;
-            ``turn``: lateral g (this) and longitudinal g (``other``) are turned back by ``value`` degrees about the vertical;
+            ``turn``: lateral g (this) and longitudinal g (``other``) are turned back by ``value`` degrees about the
+            vertical;
             ``load``: less ``value`` for every volt that ``other``, the supply voltage, lies over its usual highest;
             ``gain``: multiplied, by what a calibration of the sensor found;
-            ``lead``: the sensor warms up with a time constant of ``value`` seconds, and what it will read is put in place of what it reads;
+            ``lead``: the sensor warms up with a time constant of ``value`` seconds, and what it will read is put in
+            place of what it reads;
             ``slip``: from sample ``samples[0]`` on the channel's clock is ``value`` seconds later than before.
         value: in ``unit``.
         reason: the evidence, one sentence.
@@ -115,14 +118,16 @@ def _ahead(channel: Channel, constant_s: float) -> FloatArray:
 
 
 def _unfiltered(channel: Channel, constant_s: float) -> FloatArray:
-    """What a filter of first order was given, p + τ·dp/dt; gaps stay gaps. The reading itself is not smoothed, its slope is."""
+    """What a filter of first order was given, p + τ·dp/dt; gaps stay gaps. The reading itself is not smoothed, its
+    slope is."""
     step = float(np.median(np.diff(channel.time_s))) if channel.time_s.size > 2 else 0.0
     found = _smooth(channel, max(_SLOPE_WINDOW_S, 3.0 * step), step) if step > 0.0 else None
     return channel.values if found is None else channel.values + constant_s * found[1]
 
 
 def _smooth(channel: Channel, window_s: float, step_s: float) -> tuple[FloatArray, FloatArray] | None:
-    """Value and slope per second of the parabola through ``window_s`` about each sample, NaN in gaps; None for what is too short."""
+    """Value and slope per second of the parabola through ``window_s`` about each sample, NaN in gaps; None for what is
+    too short."""
     known = np.isfinite(channel.values)
     t = channel.time_s
     grid = np.arange(t[0], t[-1], step_s) if t.size else t
@@ -135,7 +140,8 @@ def _smooth(channel: Channel, window_s: float, step_s: float) -> tuple[FloatArra
 
 
 def _without_load(channel: Channel, voltage: Channel, per_volt: float) -> Channel:
-    """A channel as it would read with the supply at its 90th percentile throughout; a gap in the voltage changes nothing."""
+    """A channel as it would read with the supply at its 90th percentile throughout; a gap in the voltage changes
+    nothing."""
     known = np.isfinite(voltage.values)
     # Single readings of the voltage are noise, its steps are not.
     five = np.lib.stride_tricks.sliding_window_view(np.pad(voltage.values[known], 2, mode="edge"), 5)

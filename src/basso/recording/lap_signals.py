@@ -33,9 +33,14 @@ def with_lap_numbers(channels: Sequence[Channel]) -> tuple[list[Channel], str]:
             numbers = laps_from_times(channel.time_s, channel.values)
         if numbers is not None:
             made = replace(
-                channel, name=f"Lap from {channel.name}", role=Role.LAP, unit=None, values=numbers, confidence=0.7,
+                channel,
+                name=f"Lap from {channel.name}",
+                role=Role.LAP,
+                unit=None,
+                values=numbers,
+                confidence=0.7,
                 why=f"counted from '{channel.name}'",
-            )  # fmt: skip
+            )
             return [*known, made], f"Laps were counted from '{channel.name}'."
     return known, ""
 

@@ -72,7 +72,8 @@ PLAUSIBLE: MappingProxyType[Role, tuple[float, float]] = MappingProxyType(
         Role.FUEL_LEVEL: (0.0, 120.0),
     }
 )
-"""Where a channel's values lie in an engine or car that runs, in base units. For the eye and for doubt, never for cutting."""
+"""Where a channel's values lie in an engine or car that runs, in base units. For the eye and for doubt, never for
+cutting."""
 
 
 def doubt_about(role: Role, unit: Unit | None, values: FloatArray) -> str:

@@ -173,9 +173,11 @@ def _from_values(
                 found[fits[0]] = Role.OIL_PRESSURE
             if not fits:
                 fits = [
-                    i for i in free
-                    if i not in found and presses(_with_unit(headings[i], values[i]), times[i], values[i], times[rpm], values[rpm], 0.6)
-                ]  # fmt: skip
+                    i
+                    for i in free
+                    if i not in found
+                    and presses(_with_unit(headings[i], values[i]), times[i], values[i], times[rpm], values[rpm], 0.6)
+                ]
             if fits and fits[0] not in found:
                 names = " or ".join(f"'{headings[i].name}'" for i in fits[:4])
                 notes.append(f"Oil pressure may be {names}; say which one it is.")

@@ -231,7 +231,8 @@ _RULES: tuple[_Rule, ...] = (
     _Rule(
         Role.LATERAL_G,
         (r"^(lateral|lat)( (g|acc|accel|acceleration|force|gforce))+( lat(eral)?)?$|^lateral$",
-         r"^(g|a|acc|accel|acceleration|gforce|g force|force g)( g)? (lat|lateral|y|sideways)( (acc|accel|g))?$", r"^a ?y$",
+         r"^(g|a|acc|accel|acceleration|gforce|g force|force g)( g)? (lat|lateral|y|sideways)( "
+r"(acc|accel|g))?$", r"^a ?y$",
          r"^g ?y$", r"^(y|sideways)( (g|acc|accel|acceleration))+$", r"\b(latacc|acclat|latg|glat|latac|accy|ay|accely)\b",
          r"\blat(eral)?\b.*\b(g|acc\w*)\b", r"\b(g|acc\w*|gforce)\b.*\blat(eral)?\b", r"^lat$",
          r"\bacc\w* y\b", r"\by acc\w*\b"),
@@ -240,7 +241,8 @@ _RULES: tuple[_Rule, ...] = (
     _Rule(
         Role.LONGITUDINAL_G,
         (r"^(longitudinal|long|lon)( (g|acc|accel|acceleration|force|gforce))+$|^longitudinal$",
-         r"^(g|a|acc|accel|acceleration|gforce|g force|force g)( g)? (lon|long|longitudinal|x|fore ?aft|inline)( (acc|accel|g))?$",
+         r"^(g|a|acc|accel|acceleration|gforce|g force|force g)( g)? (lon|long|longitudinal|x|fore "
+r"?aft|inline)( (acc|accel|g))?$",
          r"^a ?x$", r"^g ?x$", r"^(x|inline|fore ?aft)( (g|acc|accel|acceleration))+$",
          r"\b(longacc|acclong|longg|glong|glon|longac|accx|ax|lonacc|acclon)\b", r"\b(inline|inl) ?(g|acc\w*)?\b",
          r"\blon(g|gitudinal)?\b.*\b(g|acc\w*)\b", r"\b(g|acc\w*|gforce)\b.*\blon(g|gitudinal)?\b",

@@ -27,9 +27,11 @@ def rolling_mean(values: FloatArray, size: int, trailing: bool = False) -> Float
 
 
 def local_parabola(values: FloatArray, size: int) -> tuple[FloatArray, FloatArray]:
-    """Value and slope per sample of the parabola through the ``size`` (odd) samples about each; edges repeat. No NaN, please.
+    """Value and slope per sample of the parabola through the ``size`` (odd) samples about each; edges repeat. No NaN,
+    please.
 
-    Least squares in closed form (Savitzky and Golay): weights 3·(3m² + 3m − 1 − 5i²) ÷ ((2m + 1)(4m² + 4m − 3)) and i ÷ Σi².
+    Least squares in closed form (Savitzky and Golay): weights 3·(3m² + 3m − 1 − 5i²) ÷ ((2m + 1)(4m² + 4m − 3)) and i ÷
+    Σi².
     """
     m = size // 2
     if m == 0 or values.size == 0:

@@ -66,10 +66,18 @@ def from_plain(plain: dict[str, Any]) -> Summary:
 def summarise(recording: Recording) -> Summary:
     """Look once over every channel."""
     return Summary(
-        recording.format, recording.content_hash, recording.started, recording.manual, recording.duration_s,
-        recording.samples, recording.rate_hz, tuple(_channel(c) for c in recording.channels), recording.notes,
-        dict(recording.facts), recording.shape,
-    )  # fmt: skip
+        recording.format,
+        recording.content_hash,
+        recording.started,
+        recording.manual,
+        recording.duration_s,
+        recording.samples,
+        recording.rate_hz,
+        tuple(_channel(c) for c in recording.channels),
+        recording.notes,
+        dict(recording.facts),
+        recording.shape,
+    )
 
 
 def _channel(channel: Channel) -> ChannelSummary:
@@ -83,6 +91,13 @@ def _channel(channel: Channel) -> ChannelSummary:
         channel.name,
         channel.role.value if channel.role is not None else None,
         channel.unit.symbol if channel.unit is not None else None,
-        channel.unit_assumed, channel.rate_hz, int(values.size), low if known else None, high if known else None,
-        missing, channel.confidence, channel.why, channel.doubt,
-    )  # fmt: skip
+        channel.unit_assumed,
+        channel.rate_hz,
+        int(values.size),
+        low if known else None,
+        high if known else None,
+        missing,
+        channel.confidence,
+        channel.why,
+        channel.doubt,
+    )

@@ -18,7 +18,8 @@ _LONGEST_STEP_S = 2.0
 
 @dataclass(frozen=True, slots=True)
 class DriveUse:
-    """Seconds with the engine running, of them with the oil at 100 °C and more; km; °C. None where it was not logged."""
+    """Seconds with the engine running, of them with the oil at 100 °C and more; km; °C. None where it was not
+    logged."""
 
     running_s: float | None
     hot_s: float | None

@@ -1,6 +1,7 @@
 """Column names in other languages, put into the English words that roles are recognised by.
 
-German, French, Italian, Spanish, and the few words of Portuguese and Dutch that loggers use. Words come without accents,
+German, French, Italian, Spanish, and the few words of Portuguese and Dutch that loggers use. Words come without
+accents,
 in lower case ("Öldruck" → "oldruck"). German writes its words in one: a word is taken apart where every part is known.
 """
 

@@ -147,34 +147,47 @@ def _more(analysis: Analysis) -> Document:
         "corner_names": {p.id: p.name for p in (track.places if track is not None else ()) if p.name},
         "runs": [
             {
-                "kind": r.kind, "number": r.number, "start_s": rounded(r.start_s), "end_s": rounded(r.end_s), "distance_m": rounded(r.distance_m, 1),
+                "kind": r.kind,
+                "number": r.number,
+                "start_s": rounded(r.start_s),
+                "end_s": rounded(r.end_s),
+                "distance_m": rounded(r.distance_m, 1),
             }
             for r in analysis.runs
         ],
         "thresholds": [threshold_document(t) for t in thresholds_of(analysis)],
         "events": [
             {
-                "place": d.place.label if d.place is not None else None, "severity": d.severity, "exposure_s": rounded(exposure_of(d)),
-                "together_with": in_contract(d.cause.together_with) or None, "side": d.cause.side or None, "reason": d.cause.reason,
+                "place": d.place.label if d.place is not None else None,
+                "severity": d.severity,
+                "exposure_s": rounded(exposure_of(d)),
+                "together_with": in_contract(d.cause.together_with) or None,
+                "side": d.cause.side or None,
+                "reason": d.cause.reason,
                 "causes": [
-                    {"cause": in_contract(r.name), "for": list(r.speaks_for), "against": list(r.speaks_against)} for r in analysis.rivals(d)
+                    {"cause": in_contract(r.name), "for": list(r.speaks_for), "against": list(r.speaks_against)}
+                    for r in analysis.rivals(d)
                 ],
             }
             for d in analysis.dips
         ],
-    }  # fmt: skip
+    }
 
 
 def corners_of(places: Sequence[Place]) -> list[Document]:
     """The corners among the places of a lap."""
     return [
         {
-            "id": p.id, "direction": p.kind, "start_m": rounded(p.start_m, 1), "apex_m": rounded(p.apex_m, 1), "end_m": rounded(p.end_m, 1),
+            "id": p.id,
+            "direction": p.kind,
+            "start_m": rounded(p.start_m, 1),
+            "apex_m": rounded(p.apex_m, 1),
+            "end_m": rounded(p.end_m, 1),
             "peak_lateral_g": rounded(p.peak_g),
         }
         for p in places
         if p.is_corner
-    ]  # fmt: skip
+    ]
 
 
 def _correction(c: Correction) -> Document:
@@ -217,11 +230,20 @@ def _less_the_shaking(d: JudgedDip) -> Document:
 def threshold_document(t: Threshold) -> Document:
     """One direction's threshold."""
     return {
-        "direction": t.direction, "g": rounded(t.g), "low_g": rounded(t.low_g), "high_g": rounded(t.high_g), "level": 0.95,
-        "passes": t.passes, "fell": t.fell, "rpm": rounded(t.rpm, 0), "slosh_hz": rounded(t.slosh[0]), "damping": rounded(t.slosh[1]),
-        "lost_per_g": rounded(t.slope), "reason": t.reason,
+        "direction": t.direction,
+        "g": rounded(t.g),
+        "low_g": rounded(t.low_g),
+        "high_g": rounded(t.high_g),
+        "level": 0.95,
+        "passes": t.passes,
+        "fell": t.fell,
+        "rpm": rounded(t.rpm, 0),
+        "slosh_hz": rounded(t.slosh[0]),
+        "damping": rounded(t.slosh[1]),
+        "lost_per_g": rounded(t.slope),
+        "reason": t.reason,
         "held": [{"g": g, "s": rounded(s)} for g in (1.0, 1.2, 1.4, 1.6) if (s := t.held_s(g)) is not None],
-    }  # fmt: skip
+    }
 
 
 def comparison_document(c: Comparison) -> Document:
@@ -277,9 +299,13 @@ def _control(control: Control | None) -> Document | None:
         return None
     half = 2.0 * control.spread_kpa
     return {
-        "shift_kpa": rounded(control.shift_kpa, 2), "low": rounded(control.shift_kpa - half, 2), "high": rounded(control.shift_kpa + half, 2),
-        "at_kpa": rounded(control.at_kpa, 1), "laps": control.laps, "zeros_proven": control.zeros_proven,
-    }  # fmt: skip
+        "shift_kpa": rounded(control.shift_kpa, 2),
+        "low": rounded(control.shift_kpa - half, 2),
+        "high": rounded(control.shift_kpa + half, 2),
+        "at_kpa": rounded(control.at_kpa, 1),
+        "laps": control.laps,
+        "zeros_proven": control.zeros_proven,
+    }
 
 
 def _effect(measure: str, e: Effect, over: list[str]) -> Document:

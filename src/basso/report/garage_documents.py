@@ -29,7 +29,8 @@ def garage_document(garage: Garage) -> dict[str, Any]:
 
 
 def car_document(garage: Garage, car: Car) -> dict[str, Any]:
-    """Schema ``basso.car/1``: one car, its oil now, the engine's card of each session, and every record by kind as it is kept."""
+    """Schema ``basso.car/1``: one car, its oil now, the engine's card of each session, and every record by kind as it
+    is kept."""
     rows, history = garage.of_car(car.id), car_history(garage, car)
     arrivals = rows.pop(Arrival.table)
     cards = {s.id: card.id for s in history.sessions if (card := history.card_of(s)) is not None}
@@ -44,7 +45,8 @@ def car_document(garage: Garage, car: Car) -> dict[str, Any]:
 
 
 def normal_document(history: CarHistory, build: Build, learned: Learned, kept: str) -> dict[str, Any]:
-    """Schema ``basso.garage-normal/1``: a build's normal just learned; ``kept``: what it is called now, "" where it was not kept."""
+    """Schema ``basso.garage-normal/1``: a build's normal just learned; ``kept``: what it is called now, "" where it was
+    not kept."""
     from basso.report.normal_documents import expected_document
 
     apart = _to_the_last(history, build, learned)
@@ -57,15 +59,22 @@ def normal_document(history: CarHistory, build: Build, learned: Learned, kept: s
         "left_out": [{"session": title, "why": why} for title, why in learned.left_out],
         "expected": expected_document(learned.expected),
         "to_the_version_before": {
-            "offset_kpa": rounded(apart.offset_kpa), "low_kpa": rounded(apart.low_kpa), "high_kpa": rounded(apart.high_kpa),
+            "offset_kpa": rounded(apart.offset_kpa),
+            "low_kpa": rounded(apart.low_kpa),
+            "high_kpa": rounded(apart.high_kpa),
             "rpm": [rounded(v, 0) for v in apart.rpm],
-            "oil_temp_c": [rounded(v, 1) for v in apart.temperature_c] if apart.temperature_c is not None else [None, None],
-        } if apart is not None else None,
-    }  # fmt: skip
+            "oil_temp_c": [rounded(v, 1) for v in apart.temperature_c]
+            if apart.temperature_c is not None
+            else [None, None],
+        }
+        if apart is not None
+        else None,
+    }
 
 
 def _to_the_last(history: CarHistory, build: Build, learned: Learned) -> Apart | None:
-    """How what was learned lies to the build's newest version so far; None where there is none, or nothing in common."""
+    """How what was learned lies to the build's newest version so far; None where there is none, or nothing in
+    common."""
     before = [n for n in versions(history, build.id) if learned.record is None or n.id != learned.record.id]
     curve = curve_of(before[-1]) if before else None
     return normals_apart(curve.on_oil(learned.expected.oil), learned.expected) if curve is not None else None
@@ -77,7 +86,10 @@ def normal_text(
     """What was learned and kept of a build's normal, in sentences."""
     units = units or DisplayUnits()
     count = len(learned.used)
-    words = f"{f'Kept: {kept}' if kept else f'{build.name}, not kept'}, from {count} {'session' if count == 1 else 'sessions'}."
+    words = (
+        f"{f'Kept: {kept}' if kept else f'{build.name}, not kept'}, from {count} "
+        f"{'session' if count == 1 else 'sessions'}."
+    )
     if learned.left_out:
         words += " Left out: " + "; ".join(f"{title} ({why})" for title, why in learned.left_out) + "."
     apart = _to_the_last(history, build, learned)
@@ -97,7 +109,8 @@ def garage_text(garage: Garage) -> str:
     for car in _cars(garage):
         s = _short(garage, car)
         lines.append(
-            f"{s['name']}: {s['builds']} builds, {s['sessions']} sessions, last {s['last_session'] or 'never'}, {s['open_jobs']} open jobs"
+            f"{s['name']}: {s['builds']} builds, {s['sessions']} sessions, last "
+            f"{s['last_session'] or 'never'}, {s['open_jobs']} open jobs"
         )
     return "\n".join(lines) or "No cars yet."
 
@@ -131,13 +144,19 @@ def oil_words(oil: OilState | None) -> str:
     if oil is None:
         return "no fill was ever written down."
     more = " or more" if oil.unknown else ""
-    words = f"{oil.grade or 'grade not written down'} since {oil.since}: {oil.running_h:.1f} h{more}, {oil.distance_km:.0f} km, {oil.sessions} sessions, {oil.heat_cycles} heat cycles"
+    words = (
+        f"{oil.grade or 'grade not written down'} since {oil.since}: {oil.running_h:.1f} h{more}, "
+        f"{oil.distance_km:.0f} km, {oil.sessions} sessions, {oil.heat_cycles} heat cycles"
+    )
     if oil.added_l:
         words += f"; {oil.added_l:.1f} L topped up"
     if oil.due:
         first = oil.due[0]
         left = first.limit - first.used
-        words += f". {'Due in' if left > 0 else 'Overdue by'} {abs(left):.3g} {first.unit} ({first.used:.3g} of {first.limit:g})"
+        words += (
+            f". {'Due in' if left > 0 else 'Overdue by'} {abs(left):.3g} {first.unit} ({first.used:.3g} of "
+            f"{first.limit:g})"
+        )
     return words + "."
 
 

@@ -26,7 +26,8 @@ _P, _T = Quantity.PRESSURE, Quantity.TEMPERATURE
 
 
 def expected_document(e: ExpectedPressure) -> Document:
-    """The curve: by which method, parameters with 90 % intervals, where it is valid, and a table of it with intervals."""
+    """The curve: by which method, parameters with 90 % intervals, where it is valid, and a table of it with
+    intervals."""
     if not e.valid:
         return {"method": e.method, "valid": False, "reason": e.reason, "parameters": {}, "field": []}
     block = e.valid_range()
@@ -70,7 +71,8 @@ def _sum(value: float, sd: float) -> Document:
 
 
 def _field(e: ExpectedPressure) -> list[Document]:
-    """Expected pressure at round engine speeds and temperatures, with its 90 % interval and whether it rests on data."""
+    """Expected pressure at round engine speeds and temperatures, with its 90 % interval and whether it rests on
+    data."""
     rpm = np.arange(math.floor(e.rpm_range[0] / 500.0) * 500.0, e.rpm_range[1] + 499.0, 500.0)
     rpm = rpm[rpm > 0]
     heats: list[float | None] = [None]
@@ -327,7 +329,8 @@ def seasons_words(s: Seasons | None, units: DisplayUnits) -> str:
         alone = f" (the air alone makes {s.air_alone:.1f} times of it)" if s.air_alone is not None else ""
         if s.trickle:
             said.append(
-                f"This one took {s.longer:.1f} times as long as start and air explain{alone}: oil passes the cooler while it is cold, as it "
+                f"This one took {s.longer:.1f} times as long as start and air explain{alone}: oil passes "
+                "the cooler while it is cold, as it "
                 "does with a thermostatic plate, which always lets some through. Cover the cooler in winter."
             )
         else:
@@ -349,8 +352,10 @@ def cooler_oil_words(c: CoolerOil | None, oil: str, units: DisplayUnits) -> str:
     if c.air_c is not None:
         air = f"the air was {units.text(abs(c.air_c), _T, difference=True)} {'cooler' if c.air_c >= 0 else 'warmer'}"
     return (
-        f"On {oil} the oil runs {by} cooler than on {c.before.oil.name} ({c.before.title}, {c.before.day}) at like pace; {air}. That is a "
-        "warning, not a success, until it is settled: less flow may carry less heat out of the bearings. To find out: both grades "
+        f"On {oil} the oil runs {by} cooler than on {c.before.oil.name} ({c.before.title}, "
+        f"{c.before.day}) at like pace; {air}. That is a "
+        "warning, not a success, until it is settled: less flow may carry less heat out of the "
+        "bearings. To find out: both grades "
         "on one day at one pace, a temperature where oil leaves the bearings, or the metals in a laboratory's sample."
     )
 
@@ -362,8 +367,10 @@ def cooler_words(c: CoolerTrade | None, units: DisplayUnits) -> str:
     net_low, net_high = (units.text(v, _P, difference=True, signed=True) for v in c.net_kpa)
     how = "measured" if c.measured else "typical; log the pressure on both sides of it"
     return (
-        f"Oil held at {units.text(c.to_c, _T)} instead of {units.text(c.from_c, _T)} makes {units.text(c.gain_kpa, _P, difference=True)} more at racing speed; "
-        f"a cooler takes {units.number(c.drop_kpa[0], _P, difference=True)} to {units.text(c.drop_kpa[1], _P, difference=True)} of it "
+        f"Oil held at {units.text(c.to_c, _T)} instead of {units.text(c.from_c, _T)} makes "
+        f"{units.text(c.gain_kpa, _P, difference=True)} more at racing speed; "
+        f"a cooler takes {units.number(c.drop_kpa[0], _P, difference=True)} to "
+        f"{units.text(c.drop_kpa[1], _P, difference=True)} of it "
         f"({how}): {net_low} to {net_high} in the gallery. One that is fitted already has taken its part."
     )
 
@@ -386,15 +393,20 @@ def ceiling_words(told: NormalFindings, units: DisplayUnits) -> str:
 
 
 def port_words(told: NormalFindings) -> str:
-    """A caution where the maker's figures are read elsewhere than this log's pressure; "" where both are known to be the same."""
+    """A caution where the maker's figures are read elsewhere than this log's pressure; "" where both are known to be
+    the same."""
     maker, known = told.question.maker_port, told.analysis.options.known
     place = known.sensor.place if known is not None and known.sensor is not None else ""
     if not maker or maker == place:
         return ""
     if not place:
-        return f"The maker's figures are read at: {maker}. Where this log's pressure was read is not in the register: compare at one port only."
+        return (
+            f"The maker's figures are read at: {maker}. Where this log's pressure was read is not in the "
+            "register: compare at one port only."
+        )
     return phrase(
-        "The maker's figures are read at: {}; this log's pressure at: {}. Ports lie {:bare} to {} apart on many engines: "
+        "The maker's figures are read at: {}; this log's pressure at: {}. Ports lie {:bare} to {} apart "
+        "on many engines: "
         "the maker's points and window do not hold here before both are read at one port.",
         maker,
         place,
@@ -409,12 +421,16 @@ def flow_words(f: FlowNeed | None, units: DisplayUnits) -> str:
         return ""
     words = f"Clearances {f.clearance} on the card"
     if f.times > 1.0:
-        words += f": at one pressure they pass about {f.times:.1f} times the oil that production ones do (flow goes with the cube of the gap), so the 7 psi per 1000 rpm rule is not for them"
+        words += (
+            f": at one pressure they pass about {f.times:.1f} times the oil that production ones do (flow "
+            "goes with the cube of the gap), so the 7 psi per 1000 rpm rule is not for them"
+        )
     pump = f"{in_litres(f.pump_l_per_min).text(units)}/min" + (" (typical size)" if f.assumed else "")
     words += f". The pump gives {pump} at {f.rpm:.0f} rpm"
     if f.over_kpa is not None and f.kw is not None and f.over_kpa > 0:
         words += (
-            f"; the {units.text(f.over_kpa, _P, difference=True)} over the floor cost {f.kw:.2f} kW and are neither virtue nor fault, "
+            f"; the {units.text(f.over_kpa, _P, difference=True)} over the floor cost {f.kw:.2f} kW and "
+            "are neither virtue nor fault, "
             "unless they go over the maker's most"
         )
     return f"{words}."

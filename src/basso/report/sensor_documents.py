@@ -20,7 +20,8 @@ if TYPE_CHECKING:
     from basso.garage.store import Garage
 
 UNPLUG_TEST = (
-    "Prove it: engine stopped, logger on, unplug each other sensor and switch each consumer on in turn. The pressure must not move; "
+    "Prove it: engine stopped, logger on, unplug each other sensor and switch each consumer on in turn. "
+    "The pressure must not move; "
     "what moves it shares the return or the supply."
 )
 
@@ -58,7 +59,10 @@ def line_words(card: Sensor, units: DisplayUnits) -> str:
     if card.bore_mm is None or card.bore_mm <= 0:
         return f" of {card.line_m:g} m"
     cold = line_delay_s(card.line_m, card.bore_mm, line_viscosity_pas(COLD_LINE_C))
-    return f" of {card.line_m:g} m, {card.bore_mm:g} mm bore (about {cold:.2f} s late with oil at {units.text(COLD_LINE_C, Quantity.TEMPERATURE)} in it)"
+    return (
+        f" of {card.line_m:g} m, {card.bore_mm:g} mm bore (about {cold:.2f} s late with oil at "
+        f"{units.text(COLD_LINE_C, Quantity.TEMPERATURE)} in it)"
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,14 +83,24 @@ def wiring_rows(fitted: Sequence[Sensor], units: DisplayUnits) -> list[WiringRow
     rows = []
     for c in fitted:
         supply = ", ".join(
-            x for x in (f"{c.supply_v:g} V" if c.supply_v is not None else "", c.supply_pin and f"pin {c.supply_pin}", c.fuse and f"fuse {c.fuse}") if x
-        )  # fmt: skip
+            x
+            for x in (
+                f"{c.supply_v:g} V" if c.supply_v is not None else "",
+                c.supply_pin and f"pin {c.supply_pin}",
+                c.fuse and f"fuse {c.fuse}",
+            )
+            if x
+        )
         back = ", ".join(
-            x for x in (
-                c.return_pin and f"pin {c.return_pin}", c.return_with and f"shared with {c.return_with}",
-                f"{c.return_ma:g} mA" if c.return_ma is not None else "", f"{c.return_ohm:g} Ω" if c.return_ohm is not None else "",
-            ) if x
-        )  # fmt: skip
+            x
+            for x in (
+                c.return_pin and f"pin {c.return_pin}",
+                c.return_with and f"shared with {c.return_with}",
+                f"{c.return_ma:g} mA" if c.return_ma is not None else "",
+                f"{c.return_ohm:g} Ω" if c.return_ohm is not None else "",
+            )
+            if x
+        )
         kpa = ground_of(c)
         error = error_words(kpa, units) if c.measures == "pressure" else ""
         rows.append(
@@ -122,9 +136,13 @@ def wiring_html(car: Car, fitted: Sequence[Sensor], units: DisplayUnits) -> str:
     said = "".join(f"<p>{e(x)}</p>" for x in mates(fitted))
     return (
         f"<h2>Sensor wiring, {e(car.name)}</h2><table border='1' cellspacing='0' cellpadding='4' width='100%'>"
-        f"<tr><th>Sensor</th><th>Column of the log</th><th>Supply</th><th>Signal</th><th>Return</th><th>Current in the return</th></tr>{rows}</table>"
-        f"{said}<p>Current × resistance of the return, through the sensor's scale, is read as pressure.</p><p>{e(UNPLUG_TEST)}</p>"
-        "<p>Ignition off before a plug is pulled or pushed. A short to the supply can burn: every supply has its fuse.</p>"
+        "<tr><th>Sensor</th><th>Column of the "
+        "log</th><th>Supply</th><th>Signal</th><th>Return</th><th>Current in the "
+        f"return</th></tr>{rows}</table>"
+        f"{said}<p>Current × resistance of the return, through the sensor's scale, is read as "
+        f"pressure.</p><p>{e(UNPLUG_TEST)}</p>"
+        "<p>Ignition off before a plug is pulled or pushed. A short to the supply can burn: every "
+        "supply has its fuse.</p>"
     )
 
 
@@ -178,7 +196,8 @@ def sensors_text(garage: Garage, car: Car, day: str = "9999") -> str:
 
 
 def sensors_document(garage: Garage, car: Car, day: str = "9999") -> dict[str, Any]:
-    """Schema ``basso.sensors/1``: every sensor on the car with its line of calibration, and what does not go together."""
+    """Schema ``basso.sensors/1``: every sensor on the car with its line of calibration, and what does not go
+    together."""
     history = car_history(garage, car)
     every, calibrations = garage.all(Sensor), garage.all(Calibration)
     cars = {c.id: c.name for c in garage.all(Car)}
@@ -193,9 +212,15 @@ def sensors_document(garage: Garage, car: Car, day: str = "9999") -> dict[str, A
                 made.append({**calibration.as_plain(), "line": None, "why": str(error)})
                 continue
             fitted_line = {
-                "gain": line.gain, "gain_error": line.gain_error, "zero_kpa": line.zero_kpa, "zero_error": line.zero_error,
-                "residual_kpa": line.residual_kpa.tolist(), "bent": line.bent, "sticks_kpa": line.sticks_kpa, "off": line.is_off,
-            }  # fmt: skip
+                "gain": line.gain,
+                "gain_error": line.gain_error,
+                "zero_kpa": line.zero_kpa,
+                "zero_error": line.zero_error,
+                "residual_kpa": line.residual_kpa.tolist(),
+                "bent": line.bent,
+                "sticks_kpa": line.sticks_kpa,
+                "off": line.is_off,
+            }
             made.append({**calibration.as_plain(), "line": fitted_line, "why": ""})
         stays = [
             {"car": s.car, "place": s.card.place, "since": s.card.since, "until": s.until}

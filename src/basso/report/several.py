@@ -1,4 +1,5 @@
-"""Several logs told together: one map for all that were driven on the same circuit, so that a corner is the same in each."""
+"""Several logs told together: one map for all that were driven on the same circuit, so that a corner is the same in
+each."""
 
 from __future__ import annotations
 
@@ -23,7 +24,8 @@ class JudgedLog:
 
     Attributes:
         shape, places: of its lap, () and None where there are no places.
-        dips_m: for each of its events the distances along the lap at which it begins and is lowest, NaN where not known.
+        dips_m: for each of its events the distances along the lap at which it begins and is lowest, NaN where not
+            known.
     """
 
     document: Document
@@ -43,7 +45,8 @@ def judged_log(a: Analysis) -> JudgedLog:
 
 
 def on_shared_maps(logs: Sequence[JudgedLog]) -> list[Document]:
-    """The documents, every log on the map of the first that was driven on its circuit: corners have the same ids in all of them."""
+    """The documents, every log on the map of the first that was driven on its circuit: corners have the same ids in all
+    of them."""
     maps: list[JudgedLog] = []
     documents = []
     for log in logs:

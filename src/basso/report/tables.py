@@ -1,4 +1,5 @@
-"""An analysis as plain tables, for CSV and spreadsheets: every number with its unit in the heading, missing cells empty."""
+"""An analysis as plain tables, for CSV and spreadsheets: every number with its unit in the heading, missing cells
+empty."""
 
 from __future__ import annotations
 
@@ -29,7 +30,8 @@ class Sheet:
 
 
 def sheets_of(analysis: Analysis, units: DisplayUnits) -> tuple[Sheet, ...]:
-    """Every table of an analysis: dips, laps, exposure, checks, corrections, the log's channels and what was assumed."""
+    """Every table of an analysis: dips, laps, exposure, checks, corrections, the log's channels and what was
+    assumed."""
     return (
         dips_sheet(analysis, units),
         Sheet(
@@ -48,7 +50,11 @@ def sheets_of(analysis: Analysis, units: DisplayUnits) -> tuple[Sheet, ...]:
                 for share, fraction in analysis.exposure.share_of_time_below
             ),
         ),
-        Sheet("Checks", ("Check", "Level", "Channel", "Finding"), tuple((c.id, c.level, c.channel, read_in(c.message, units)) for c in analysis.checks)),
+        Sheet(
+            "Checks",
+            ("Check", "Level", "Channel", "Finding"),
+            tuple((c.id, c.level, c.channel, read_in(c.message, units)) for c in analysis.checks),
+        ),
         Sheet(
             "Corrections",
             ("Channel", "Kind", "Value", "Unit", "Reason"),
@@ -59,24 +65,45 @@ def sheets_of(analysis: Analysis, units: DisplayUnits) -> tuple[Sheet, ...]:
             ("Channel", "Role", "Unit as logged", "Unit assumed", "Rate, Hz", "Samples", "Missing"),
             tuple(
                 (
-                    c.name, c.role.value if c.role is not None else None, c.unit.symbol if c.unit is not None else None,
-                    "yes" if c.unit_assumed else "no", _r(c.rate_hz, 2), int(c.values.size), c.missing,
+                    c.name,
+                    c.role.value if c.role is not None else None,
+                    c.unit.symbol if c.unit is not None else None,
+                    "yes" if c.unit_assumed else "no",
+                    _r(c.rate_hz, 2),
+                    int(c.values.size),
+                    c.missing,
                 )
                 for c in analysis.recording.channels
             ),
         ),
         Sheet("Notes", ("Assumptions when reading",), tuple((n,) for n in analysis.recording.notes)),
-    )  # fmt: skip
+    )
 
 
 def dips_sheet(analysis: Analysis, units: DisplayUnits) -> Sheet:
     """One row a dip, in time order."""
     p, t = units.pressure, units.temperature
     headings = (
-        "Dip", "Start, s", "End, s", "Length, s", f"Lowest, {p.symbol}", f"Lowest margin, {p.symbol}", "% of normal",
-        f"Missing pressure over time, {p.symbol}·s", "Engine speed, rpm", f"Oil temperature, {t.symbol}", f"Lateral g, + {analysis.side.way('left')}",
-        "Longitudinal g, + forward", "Lag, s", "Lap", "Place", "Cause", "Confidence, %", "Severity", "Reason",
-    )  # fmt: skip
+        "Dip",
+        "Start, s",
+        "End, s",
+        "Length, s",
+        f"Lowest, {p.symbol}",
+        f"Lowest margin, {p.symbol}",
+        "% of normal",
+        f"Missing pressure over time, {p.symbol}·s",
+        "Engine speed, rpm",
+        f"Oil temperature, {t.symbol}",
+        f"Lateral g, + {analysis.side.way('left')}",
+        "Longitudinal g, + forward",
+        "Lag, s",
+        "Lap",
+        "Place",
+        "Cause",
+        "Confidence, %",
+        "Severity",
+        "Reason",
+    )
 
     def pressure(value: float, difference: bool = False) -> Cell:
         shown = p.difference_from_base(value) if difference else p.from_base(value)
@@ -85,13 +112,26 @@ def dips_sheet(analysis: Analysis, units: DisplayUnits) -> Sheet:
     def row(number: int, d: JudgedDip) -> tuple[Cell, ...]:
         heat = None if d.temperature_c is None else t.from_base(d.temperature_c)
         return (
-            number, _r(d.dip.start_s, 3), _r(d.dip.end_s, 3), _r(d.dip.duration_s, 3), pressure(d.dip.min_pressure_kpa),
-            pressure(d.dip.told_margin_kpa, True), _r(None if d.dip.told_share is None else 100 * d.dip.told_share, 1),
-            pressure(d.dip.deficit_kpa_s, True), _r(d.rpm, 0), _r(heat, 1), _r(d.cause.lateral_g, 2),
-            _r(d.cause.longitudinal_g, 2), _r(d.cause.lag_s, 2), d.lap.number if d.lap is not None else None,
-            d.place.label if d.place is not None else None, CAUSE_WORDS[d.cause.key], _r(100 * d.cause.confidence, 0),
-            d.severity, read_in(d.cause.reason, units),
-        )  # fmt: skip
+            number,
+            _r(d.dip.start_s, 3),
+            _r(d.dip.end_s, 3),
+            _r(d.dip.duration_s, 3),
+            pressure(d.dip.min_pressure_kpa),
+            pressure(d.dip.told_margin_kpa, True),
+            _r(None if d.dip.told_share is None else 100 * d.dip.told_share, 1),
+            pressure(d.dip.deficit_kpa_s, True),
+            _r(d.rpm, 0),
+            _r(heat, 1),
+            _r(d.cause.lateral_g, 2),
+            _r(d.cause.longitudinal_g, 2),
+            _r(d.cause.lag_s, 2),
+            d.lap.number if d.lap is not None else None,
+            d.place.label if d.place is not None else None,
+            CAUSE_WORDS[d.cause.key],
+            _r(100 * d.cause.confidence, 0),
+            d.severity,
+            read_in(d.cause.reason, units),
+        )
 
     return Sheet("Dips", headings, tuple(row(i + 1, d) for i, d in enumerate(analysis.dips)))
 

@@ -43,7 +43,8 @@ CM_ "Invented car 31 at the invented Harrowfell circuit; made by Basso's simulat
 
 
 def write_candump(simulated: Simulated, rng: np.random.Generator) -> bytes:
-    """The session as frames in candump's log format: engine and motion at 25 Hz, road at 20 Hz, oil temperature at 2 Hz."""
+    """The session as frames in candump's log format: engine and motion at 25 Hz, road at 20 Hz, oil temperature at 2
+    Hz."""
     d = simulated.drive
     heat = lagged(simulated.temperature_c, 3.0, float(simulated.temperature_c[0]))
 
@@ -53,10 +54,16 @@ def write_candump(simulated: Simulated, rng: np.random.Generator) -> bytes:
 
     rpm = np.maximum(seen(d.rpm, 4, 6.0), 0.0) * (d.rpm[::4] > 0)
     lines: list[tuple[float, str]] = []
-    lines += _lines(_ENGINE, 4, [
-        _little(rpm / 0.25), _little((seen(simulated.pressure_kpa, 4, 2.2) + 100.0) / 0.1),
-        _byte(200.0 * d.throttle[::4]), np.zeros((rpm.size, 3), np.uint8),
-    ])  # fmt: skip
+    lines += _lines(
+        _ENGINE,
+        4,
+        [
+            _little(rpm / 0.25),
+            _little((seen(simulated.pressure_kpa, 4, 2.2) + 100.0) / 0.1),
+            _byte(200.0 * d.throttle[::4]),
+            np.zeros((rpm.size, 3), np.uint8),
+        ],
+    )
     lines += _lines(_HEAT, 50, [_byte(seen(heat, 50, 0.1) + 40.0), np.zeros((heat[::50].size, 1), np.uint8)])
     lines += _lines(
         _MOTION, 4, [_big(seen(d.lateral_g, 4, 0.018) / 0.001), _big(seen(d.longitudinal_g, 4, 0.018) / 0.001)]

@@ -111,15 +111,30 @@ def _closed(pieces: list[Straight | Turn]) -> list[Straight | Turn]:
 
 
 def harrowfell() -> Circuit:
-    """The invented 3.4 km circuit: anticlockwise, two long left turns, a hairpin, a banked turn; a bridge leads it over itself."""
+    """The invented 3.4 km circuit: anticlockwise, two long left turns, a hairpin, a banked turn; a bridge leads it over
+    itself."""
     return lay_out(
         "Harrowfell",
         [
-            Straight(504), Turn(48, -62), Straight(180), Turn(96, 172), Straight(168), Turn(42, -70),
-            Straight(228), Turn(112, 182), Straight(260), Turn(320, 26), Straight(685), Turn(21, 172),
-            Straight(276), Turn(58, 34), Straight(240), Turn(85, -94, bank_deg=9.0), Straight(144),
+            Straight(504),
+            Turn(48, -62),
+            Straight(180),
+            Turn(96, 172),
+            Straight(168),
+            Turn(42, -70),
+            Straight(228),
+            Turn(112, 182),
+            Straight(260),
+            Turn(320, 26),
+            Straight(685),
+            Turn(21, 172),
+            Straight(276),
+            Turn(58, 34),
+            Straight(240),
+            Turn(85, -94, bank_deg=9.0),
+            Straight(144),
         ],
-    )  # fmt: skip
+    )
 
 
 def quarrymoss() -> Circuit:
@@ -127,11 +142,22 @@ def quarrymoss() -> Circuit:
     return lay_out(
         "Quarrymoss",
         [
-            Straight(130), Turn(38, 75), Straight(90), Turn(30, -110), Straight(120), Turn(60, 55), Straight(60),
-            Turn(26, 120), Straight(150), Turn(45, -80), Straight(80), Turn(33, -60), Straight(150),
+            Straight(130),
+            Turn(38, 75),
+            Straight(90),
+            Turn(30, -110),
+            Straight(120),
+            Turn(60, 55),
+            Straight(60),
+            Turn(26, 120),
+            Straight(150),
+            Turn(45, -80),
+            Straight(80),
+            Turn(33, -60),
+            Straight(150),
         ],
         closed=False,
-    )  # fmt: skip
+    )
 
 
 def straight_strip() -> Circuit:

@@ -87,7 +87,8 @@ class Logger:
         temperature_stands_c: the oil temperature's wire is open and this is written throughout.
         airstream_c: the temperature's sensor sits on the cooler: read lower by this at 60 m/s.
         mount: of the g sensor.
-        filter_kpa, cooler_kpa: what they take at 6000 rpm with oil of 15 mm²/s; over 0 the pressures about them are logged.
+        filter_kpa, cooler_kpa: what they take at 6000 rpm with oil of 15 mm²/s; over 0 the pressures about them are
+            logged.
         bypass_kpa: the filter's bypass opens at this drop.
     """
 

@@ -67,7 +67,8 @@ def surface_offset_m(pan: BoxPan, volume_l: FloatArray, ax_g: FloatArray, ay_g: 
 
 
 def surface_offset_at(pan: BoxPan, volume_l: float, ax_g: float, ay_g: float) -> float:
-    """:func:`surface_offset_m` for one moment, in plain floats: thirty times quicker than arrays of one, for a cursor."""
+    """:func:`surface_offset_m` for one moment, in plain floats: thirty times quicker than arrays of one, for a
+    cursor."""
     ax, ay = max(abs(ax_g), _LEAST_SLOPE), max(abs(ay_g), _LEAST_SLOPE)
     half_x, half_y, deep = 0.5 * pan.length_m * ax, 0.5 * pan.width_m * ay, pan.depth_m
     wanted = min(max(volume_l, 0.0), pan.capacity_l) * 6.0 * ax * ay / 1000.0

@@ -29,13 +29,15 @@ class Alignment:
 def align(reference: LapShape, other: LapShape) -> Alignment:
     """Lay ``other`` on ``reference``: by the path where both have one, else by the lateral g along the lap.
 
-    Laps may begin anywhere on the circuit (a line found by itself lies elsewhere than a beacon), so every shift is tried.
+    Laps may begin anywhere on the circuit (a line found by itself lies elsewhere than a beacon), so every shift is
+    tried.
     """
     longer = max(reference.length_m, other.length_m)
     if abs(reference.length_m - other.length_m) / longer > 0.03:
         return Alignment(
             0.0,
-            f"the laps differ in length, {reference.length_m:.0f} m against {other.length_m:.0f} m: another circuit or layout",
+            f"the laps differ in length, {reference.length_m:.0f} m against {other.length_m:.0f} m: "
+            "another circuit or layout",
         )
     if reference.closed != other.closed:
         return Alignment(0.0, "one is a circuit, the other a route from start to finish")
@@ -56,7 +58,8 @@ def _by_path(reference: LapShape, other: LapShape) -> Alignment | None:
         return Alignment(0.0, f"the laps lie {np.hypot(north, east) / 1000.0:.0f} km apart: another circuit")
     here = a.east_m + 1j * a.north_m
     there = (b.east_m + east) + 1j * (b.north_m + north)
-    # Where the track comes back beside itself the nearest point may be of the other stretch: it has to lead the same way.
+    # Where the track comes back beside itself the nearest point may be of the other stretch: it has to lead the same
+    # way.
     ways = [np.roll(p, -2) - np.roll(p, 2) for p in (here, there)]
     every = max(1, there.size // _MOST_POINTS)
     there, ways[1] = there[::every], ways[1][::every]
@@ -98,6 +101,7 @@ def _by_cornering(reference: LapShape, other: LapShape) -> Alignment:
     if float(agreement[best]) < (0.80 if abs(cells) < 0.03 * n else 0.88):
         return Alignment(
             0.0,
-            f"the cornering along the lap does not match (correlation {agreement[best]:.2f}): another circuit or direction",
+            f"the cornering along the lap does not match (correlation {agreement[best]:.2f}): another "
+            "circuit or direction",
         )
     return Alignment(cells / n * reference.length_m)

@@ -35,18 +35,32 @@ class CircuitMap:
         """As JSON holds it: the shape to a centimetre and a thousandth of a g."""
         path, along = self.shape.path, self.shape.longitudinal_g
         return {
-            "length_m": self.shape.length_m, "laps": self.shape.laps, "line_set": self.line_set, "closed": self.shape.closed,
+            "length_m": self.shape.length_m,
+            "laps": self.shape.laps,
+            "line_set": self.line_set,
+            "closed": self.shape.closed,
             "lateral_g": [round(float(v), 3) for v in self.shape.lateral_g],
             "longitudinal_g": [round(float(v), 3) for v in along] if along is not None else None,
             "path": {
                 "centre": list(path.centre) if path.centre is not None else None,
-                "east_m": [round(float(v), 2) for v in path.east_m], "north_m": [round(float(v), 2) for v in path.north_m],
-            } if path is not None else None,
+                "east_m": [round(float(v), 2) for v in path.east_m],
+                "north_m": [round(float(v), 2) for v in path.north_m],
+            }
+            if path is not None
+            else None,
             "places": [
-                {"id": p.id, "kind": p.kind, "start_m": p.start_m, "apex_m": p.apex_m, "end_m": p.end_m, "peak_g": p.peak_g, "name": p.name}
+                {
+                    "id": p.id,
+                    "kind": p.kind,
+                    "start_m": p.start_m,
+                    "apex_m": p.apex_m,
+                    "end_m": p.end_m,
+                    "peak_g": p.peak_g,
+                    "name": p.name,
+                }
                 for p in self.places
             ],
-        }  # fmt: skip
+        }
 
     @staticmethod
     def from_plain(name: str, plain: dict[str, Any]) -> CircuitMap:
@@ -57,14 +71,19 @@ class CircuitMap:
         """
         path, along = plain["path"], plain["longitudinal_g"]
         shape = LapShape(
-            float(plain["length_m"]), np.array(plain["lateral_g"], dtype=np.float64),
+            float(plain["length_m"]),
+            np.array(plain["lateral_g"], dtype=np.float64),
             np.array(along, dtype=np.float64) if along is not None else None,
             LapPath(
                 (float(path["centre"][0]), float(path["centre"][1])) if path["centre"] is not None else None,
-                np.array(path["east_m"], dtype=np.float64), np.array(path["north_m"], dtype=np.float64),
-            ) if path is not None else None,
-            int(plain["laps"]), bool(plain["closed"]),
-        )  # fmt: skip
+                np.array(path["east_m"], dtype=np.float64),
+                np.array(path["north_m"], dtype=np.float64),
+            )
+            if path is not None
+            else None,
+            int(plain["laps"]),
+            bool(plain["closed"]),
+        )
         return CircuitMap(name, shape, tuple(Place(**p) for p in plain["places"]), bool(plain["line_set"]))
 
     def named(self, place: str, name: str) -> CircuitMap:
@@ -89,7 +108,8 @@ def lay(track: TrackMap, circuit: CircuitMap) -> TrackMap | None:
 def map_of(name: str, tracks: Sequence[TrackMap], known: CircuitMap | None = None) -> CircuitMap:
     """A map from one or more drives; those that do not lie on the first (or on ``known``) are left out.
 
-    Every lap counts as much as another. Places are found anew in what all show together, in order from the line; one that is where a
+    Every lap counts as much as another. Places are found anew in what all show together, in order from the line; one
+    that is where a
     place of ``known`` was keeps its name.
 
     Raises:

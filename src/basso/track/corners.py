@@ -28,9 +28,11 @@ class Place:
         id: "1", "2" … for corners in driving order, "B1" … for braking zones, "S1" … for straights.
         kind: "left", "right", "braking" or "straight".
         start_m, apex_m, end_m: along the lap; of a straight the apex is its middle.
-        peak_g: the largest lateral g (corners; signed, left positive) or deceleration (braking; positive); 0 on straights.
+        peak_g: the largest lateral g (corners; signed, left positive) or deceleration (braking; positive); 0 on
+            straights.
         name: what the team calls it; "" where it has no name.
-        side_known: whether it is proven which side is left; else a "left" is only known to go the other way than a "right".
+        side_known: whether it is proven which side is left; else a "left" is only known to go the other way than a
+            "right".
     """
 
     id: str
@@ -118,7 +120,8 @@ def find_places(
     path: DrivenPath | None = None,
     closed: bool = True,
 ) -> TrackMap | None:
-    """Find the places from the complete laps (or, not ``closed``, runs over one route); None without any, speed or g."""
+    """Find the places from the complete laps (or, not ``closed``, runs over one route); None without any, speed or
+    g."""
     found = lap_shape(frame, laps, lateral_g, longitudinal_g, path, closed)
     return TrackMap(found[0], found[1], places_of(found[1])) if found is not None else None
 

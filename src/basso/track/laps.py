@@ -51,7 +51,8 @@ def laps_between(recording: Recording, crossings: Sequence[float]) -> tuple[Lap,
 
 
 def _told(recording: Recording, spans: list[tuple[int, float, float]], edges_whole: bool) -> tuple[Lap, ...]:
-    """Which of the laps are whole flying laps; the first and the last may be only where a lap column says where they begin and end."""
+    """Which of the laps are whole flying laps; the first and the last may be only where a lap column says where they
+    begin and end."""
     if len(spans) < 2:
         return tuple(Lap(n, a, b, False) for n, a, b in spans)
     inner = [b - a for _, a, b in spans[1:-1]] or [b - a for _, a, b in spans]

@@ -23,7 +23,8 @@ class Located:
     """Where a drive went.
 
     Attributes:
-        laps: every lap, whole or not; ``runs``: what was driven where there are none, and launches, stops and starts anywhere.
+        laps: every lap, whole or not; ``runs``: what was driven where there are none, and launches, stops and starts
+            anywhere.
         track: places over the distance of a lap, or of the route where runs went over one; None where neither is known.
     """
 

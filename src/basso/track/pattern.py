@@ -55,9 +55,11 @@ def crossings_from_pattern(recording: Recording) -> list[float]:
 
 
 def _at_pace(crossings: list[float]) -> float:
-    """How many of the laps between crossings were driven at the faster half's pace; one that is 5 % off counts as three quarters.
+    """How many of the laps between crossings were driven at the faster half's pace; one that is 5 % off counts as three
+    quarters.
 
-    Counted whole or not at all, a first lap that begins a little before the out-lap's end would be lost or won by a hair.
+    Counted whole or not at all, a first lap that begins a little before the out-lap's end would be lost or won by a
+    hair.
     """
     if len(crossings) < 2:
         return 0.0

@@ -1,4 +1,5 @@
-"""Runs: what is driven where there are no laps. Launches and stops, straight passes, hill climbs, dyno sweeps, cold starts."""
+"""Runs: what is driven where there are no laps. Launches and stops, straight passes, hill climbs, dyno sweeps, cold
+starts."""
 
 from __future__ import annotations
 
@@ -60,8 +61,10 @@ def find_runs(
 ) -> tuple[Run, ...]:
     """Every run of a recording, in the order of time.
 
-    Launches, stops and cold starts are cut out whatever else was driven; passes and hill climbs only from drives without a whole lap.
-    Without speed the car is taken to stand where both g and the engine are calm; what is not logged is not taken for standing: a
+    Launches, stops and cold starts are cut out whatever else was driven; passes and hill climbs only from drives
+    without a whole lap.
+    Without speed the car is taken to stand where both g and the engine are calm; what is not logged is not taken for
+    standing: a
     sweep on a dyno needs a speed of nothing, or both g at nothing.
     """
     t = frame.time_s
@@ -182,7 +185,8 @@ def _of_drive(
 
 
 def _held(on: NDArray[np.bool_], gap: int) -> int:
-    """How many samples from the beginning on something holds, over gaps (a gear change) of up to a second and a half; 0: it does not begin."""
+    """How many samples from the beginning on something holds, over gaps (a gear change) of up to a second and a half;
+    0: it does not begin."""
     begins = np.flatnonzero(on[: 4 * max(gap, 1)])
     if not begins.size:
         return 0
@@ -196,7 +200,8 @@ _SLOW_CLIMB_S, _MOST_CLIMBS = 8.0, 0.6
 
 
 def _climbs_as_on_a_dyno(t: FloatArray, rpm: FloatArray) -> bool:
-    """With neither speed nor g: most climbs of the engine speed are slower than in any gear on the road (default 8 s for 1000 rpm)."""
+    """With neither speed nor g: most climbs of the engine speed are slower than in any gear on the road (default 8 s
+    for 1000 rpm)."""
     rate = np.gradient(rpm, t)
     climbs = [(a, b - 1) for a, b in runs_of((rate > 25.0) & (rpm > 800.0), 4) if rpm[b - 1] - rpm[a] >= 1000.0]
     slow = sum(t[b] - t[a] >= _SLOW_CLIMB_S for a, b in climbs)

@@ -23,7 +23,8 @@ class LapPath:
     """Where a lap runs, every :data:`GRID_M` metres.
 
     Attributes:
-        centre: latitude and longitude in degrees that x and y are counted from; None where a logger wrote metres of its own.
+        centre: latitude and longitude in degrees that x and y are counted from; None where a logger wrote metres of its
+            own.
         east_m, north_m: shape (n,).
     """
 
@@ -38,7 +39,8 @@ class LapShape:
 
     Attributes:
         length_m: of the lap; ``laps``: how many it is the median of.
-        lateral_g, longitudinal_g: every :data:`GRID_M` metres from its line on, shape (n,); the latter None where not logged.
+        lateral_g, longitudinal_g: every :data:`GRID_M` metres from its line on, shape (n,); the latter None where not
+            logged.
         path: where it runs, None without a position.
         closed: it ends where it begins; else it is a route from start to finish.
     """
@@ -66,9 +68,13 @@ class LapShape:
 
         path = self.path
         return LapShape(
-            length_m, turned(self.lateral_g), turned(self.longitudinal_g) if self.longitudinal_g is not None else None,
-            LapPath(path.centre, turned(path.east_m), turned(path.north_m)) if path is not None else None, self.laps, self.closed,
-        )  # fmt: skip
+            length_m,
+            turned(self.lateral_g),
+            turned(self.longitudinal_g) if self.longitudinal_g is not None else None,
+            LapPath(path.centre, turned(path.east_m), turned(path.north_m)) if path is not None else None,
+            self.laps,
+            self.closed,
+        )
 
 
 def lap_shape(
@@ -79,7 +85,8 @@ def lap_shape(
     path: DrivenPath | None,
     closed: bool = True,
 ) -> tuple[FloatArray, LapShape] | None:
-    """Distance along the lap for every sample (NaN outside complete laps), and the median lap; None without laps, speed or g."""
+    """Distance along the lap for every sample (NaN outside complete laps), and the median lap; None without laps, speed
+    or g."""
     whole = [lap for lap in laps if lap.complete]
     travelled = _travelled_m(frame)
     if not whole or travelled is None or lateral_g is None:

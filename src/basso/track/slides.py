@@ -21,7 +21,8 @@ def find_slides(
 ) -> list[tuple[float, float]]:
     """Stretches, (start, end) in s, in which the lateral g is off what the median lap's bend asks for at this speed.
 
-    The bend is taken from the drive's own median lap, g/v² at each place, so that banking and a leaning sensor are in it. A slide, a
+    The bend is taken from the drive's own median lap, g/v² at each place, so that banking and a leaning sensor are in
+    it. A slide, a
     correction and a kerb look alike: the g breaks away and comes back. Arrays of shape (n,).
     """
     step = float(np.median(np.diff(time_s))) if time_s.size > 2 else 0.0

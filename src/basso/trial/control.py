@@ -1,7 +1,9 @@
 """What a change cannot have done: calm running on both sides, held against each other.
 
-A baffle, more oil or an accumulator keeps the pickup covered when the oil is thrown; with the pan level it changes nothing. What calm
-running reads otherwise on side B than on side A is therefore the sensor (its zero, its range), or another oil or engine:
+A baffle, more oil or an accumulator keeps the pickup covered when the oil is thrown; with the pan level it changes
+nothing. What calm
+running reads otherwise on side B than on side A is therefore the sensor (its zero, its range), or another oil or
+engine:
 whatever it is, the loaded places read it too, and it is no effect of the change.
 
 Each side's own normal is held against the other side's calm running where both were driven, so that hotter oil on one
@@ -24,7 +26,8 @@ _LEAST_SAMPLES = 15
 _LEAST_LAPS = 2
 _HEAT_REACH_C = 1.0
 _ZERO_MAY_BE_OFF_KPA = 20.0
-"""What a sensor's zero may be off by where nothing shows it (default; gauge sensors of the usual classes drift by up to 2 % of 10 bar)."""
+"""What a sensor's zero may be off by where nothing shows it (default; gauge sensors of the usual classes drift by up to
+2 % of 10 bar)."""
 NOTICED_KPA = 3.0
 _WITHIN_KPA = 1.5
 """What calm running differs by from day to day for no reason that matters."""
@@ -38,7 +41,8 @@ class Control:
         shift_kpa, spread_kpa: the shift and its standard error over laps; NaN and 0 where no calm running tells.
         at_kpa: the pressure of that calm running.
         laps: laps that it rests on.
-        zeros_proven: both sensors read their zero with the engine stopped: then a shift is in proportion, not a constant.
+        zeros_proven: both sensors read their zero with the engine stopped: then a shift is in proportion, not a
+            constant.
     """
 
     shift_kpa: float
@@ -64,7 +68,11 @@ def control_of(a: Sequence[Analysis], b: Sequence[Analysis]) -> Control:
     normals = [_normal(side) for side in (a, b)]
     on_b, at_b = _off(b, normals[0])
     on_a, at_a = _off(a, normals[1])
-    parts = [(s * np.median(v), float(np.var(v, ddof=1) / v.size)) for s, v in ((1.0, on_b), (-1.0, on_a)) if v.size >= _LEAST_LAPS]  # fmt: skip
+    parts = [
+        (s * np.median(v), float(np.var(v, ddof=1) / v.size))
+        for s, v in ((1.0, on_b), (-1.0, on_a))
+        if v.size >= _LEAST_LAPS
+    ]
     if not parts:
         return Control(float("nan"), 0.0, float("nan"), 0, proven)
     shift = float(np.mean([p[0] for p in parts]))
@@ -112,7 +120,8 @@ def _off(side: Sequence[Analysis], normal: ExpectedPressure) -> tuple[FloatArray
 def over_control(effect: Effect, control: Control, level_kpa: float, in_share: bool = False) -> Effect:
     """An effect less what calm running reads otherwise, by a constant and in proportion.
 
-    With both zeros proven a shift is in proportion. Else it may be either, and the interval takes in both; where no calm running tells,
+    With both zeros proven a shift is in proportion. Else it may be either, and the interval takes in both; where no
+    calm running tells,
     the interval is widened by what an unproven zero may be off.
 
     Args:
@@ -133,6 +142,9 @@ def over_control(effect: Effect, control: Control, level_kpa: float, in_share: b
     half = float(np.hypot(half, 2.0 * control.spread_kpa * per))
     middle = effect.estimate - float(np.mean(taken))
     return replace(
-        effect, estimate=middle, low=effect.estimate - max(taken) - half, high=effect.estimate - min(taken) + half,
+        effect,
+        estimate=middle,
+        low=effect.estimate - max(taken) - half,
+        high=effect.estimate - min(taken) + half,
         level_b=effect.level_a + middle,
-    )  # fmt: skip
+    )

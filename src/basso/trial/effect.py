@@ -45,7 +45,8 @@ class Effect:
 def estimate_effect(passes: Sequence[Pass], values: FloatArray, heat: float = 0.0) -> Effect | None:
     """Estimate the effect on ``values`` (one for each pass, shape (n,)); None with under two laps a side.
 
-    ``heat``: what normal changes by for 1 °C, in the unit of ``values``: it matches the temperatures where laps are too few to show
+    ``heat``: what normal changes by for 1 °C, in the unit of ``values``: it matches the temperatures where laps are too
+    few to show
     their own slope, and the interval takes in none of it and twice of it.
     """
     side = np.array([p.side for p in passes], dtype=np.float64)
@@ -117,7 +118,8 @@ def _apart(conditions: FloatArray, side: FloatArray, dummies: FloatArray) -> Flo
 def _unmatched(
     values: FloatArray, side: FloatArray, dummies: FloatArray, conditions: FloatArray, left_out: Sequence[int]
 ) -> float:
-    """What conditions that could not be matched for want of laps may make of the effect: their slope over passes times how far they differ."""
+    """What conditions that could not be matched for want of laps may make of the effect: their slope over passes times
+    how far they differ."""
     away = conditions[:, left_out] - conditions[:, left_out].mean(axis=0)
     beta = np.linalg.lstsq(np.column_stack([side, dummies, away]), values, rcond=None)[0]
     return float(np.sum(np.abs(beta[-len(left_out) :] * _apart(conditions[:, left_out], side, dummies))))

@@ -1,4 +1,5 @@
-"""What keeps a trial from a verdict, and which verdict an effect allows. Each guard is a line someone could be hurt without."""
+"""What keeps a trial from a verdict, and which verdict an effect allows. Each guard is a line someone could be hurt
+without."""
 
 from __future__ import annotations
 
@@ -48,7 +49,8 @@ def blocked_by(a: Sequence[Analysis], b: Sequence[Analysis]) -> list[str]:
     counts = [sum(lap.complete for x in side for lap in x.laps) for side in (a, b)]
     if min(counts) < LEAST_LAPS:
         return [
-            f"{_laps(counts[0])} on side A and {_laps(counts[1])} on side B: one lap is no proof, since nothing tells how far laps spread; "
+            f"{_laps(counts[0])} on side A and {_laps(counts[1])} on side B: one lap is no proof, since "
+            "nothing tells how far laps spread; "
             "they are shown side by side. Drive at least two, better four and more, a side"
         ]
     for x in a:

@@ -1,4 +1,5 @@
-"""The two sides of a trial, and how like they were: what was matched, adjusted for, or cannot be held against each other."""
+"""The two sides of a trial, and how like they were: what was matched, adjusted for, or cannot be held against each
+other."""
 
 from __future__ import annotations
 
@@ -52,7 +53,8 @@ class Likeness:
 
 
 def read_alike_of(analyses: Sequence[Analysis], reference: TrackMap | None) -> ReadAlike | None:
-    """How the passes of both sides are read where a sensor shakes in one of them; None where the readings of all are exact."""
+    """How the passes of both sides are read where a sensor shakes in one of them; None where the readings of all are
+    exact."""
     if reference is None:
         return None
     places = [p for p in reference.places if p.loaded]

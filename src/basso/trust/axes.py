@@ -1,7 +1,9 @@
 """Do the g axes point where they say? Proved by the change of speed and, with a path, by its curvature.
 
-The true accelerations follow from speed and path; what the two columns show is a turned, turned-over, swapped, scaled or
-shifted copy of them. The 2 × 2 map between both, and its constant, are fitted by least squares on half-second means, and each
+The true accelerations follow from speed and path; what the two columns show is a turned, turned-over, swapped, scaled
+or
+shifted copy of them. The 2 × 2 map between both, and its constant, are fitted by least squares on half-second means,
+and each
 part of it is told and put right by itself.
 """
 
@@ -46,7 +48,8 @@ class References:
 
 
 def thinned_on_g(recording: Recording) -> Frame | None:
-    """The recording at the g sensor's times, 20 a second or so: cornering and braking need no more; None without any g."""
+    """The recording at the g sensor's times, 20 a second or so: cornering and braking need no more; None without any
+    g."""
     role = next((r for r in (Role.LONGITUDINAL_G, Role.LATERAL_G) if recording.has(r)), None)
     if role is None:
         return None
@@ -140,7 +143,10 @@ def _signs(recording: Recording, frame: Frame, known: References) -> list[Check]
         if not np.isfinite(agreement) and role is Role.LATERAL_G:
             checks.append(_side(recording, frame, channel, seen))
         elif not np.isfinite(agreement):
-            message = f"'{channel.name}' cannot be proved: there is no change of speed to prove its sign. Do a stop at the start."
+            message = (
+                f"'{channel.name}' cannot be proved: there is no change of speed to prove its sign. Do a "
+                "stop at the start."
+            )
             checks.append(Check(f"{role}_sign", "note", message, channel.name))
         elif agreement < -_SURE:
             reason = phrase("Runs against the {} (correlation {:.2f}): its sign is turned over.", what, agreement)
@@ -166,18 +172,26 @@ def _side(recording: Recording, frame: Frame, channel: Channel, seen: FloatArray
             words = f"Agrees with the {kind} in '{name}', taken as positive to the left (correlation {agreement:.2f})."
             return Check(SIDE_CHECK, "ok", words, channel.name, measured=agreement)
         if agreement < -_SURE and kind == "rate of turn":
-            reason = f"Runs against the {kind} in '{name}', which is positive to the left (correlation {agreement:.2f}): its sign is turned over."
+            reason = (
+                f"Runs against the {kind} in '{name}', which is positive to the left (correlation "
+                f"{agreement:.2f}): its sign is turned over."
+            )
             correction = Correction(channel.name, "sign", -1.0, "", reason)
             return Check(SIDE_CHECK, "warn", reason, channel.name, correction, agreement)
     turn = first_turn(frame.time_s, seen, frame.get(Role.SPEED))
     reads = f"{turn[1]:+.1f}".replace("-", "−") if turn is not None else ""
     asks = (
-        f" The first turn after the start, at {int(turn[0] // 60)}:{turn[0] % 60:02.0f}, reads {reads} g: say which way it went "
-        f'(Sensors, or --correct "{channel.name}=sign:{1 if turn[1] > 0 else -1}" if it was a left, sign:{-1 if turn[1] > 0 else 1} if a right).'
+        f" The first turn after the start, at {int(turn[0] // 60)}:{turn[0] % 60:02.0f}, reads {reads} "
+        "g: say which way it went "
+        f'(Sensors, or --correct "{channel.name}=sign:{1 if turn[1] > 0 else -1}" if it was a left, '
+        f"sign:{-1 if turn[1] > 0 else 1} if a right)."
         if turn is not None
         else " Do a known turn at the start."
     )
-    message = f"Which side '{channel.name}' is positive to cannot be proved: there is no path, rate of turn or steering.{asks}"
+    message = (
+        f"Which side '{channel.name}' is positive to cannot be proved: there is no path, rate of turn or "
+        f"steering.{asks}"
+    )
     flip = Correction(channel.name, "sign", -1.0, "", "positive to the right, as you said")
     return Check(SIDE_CHECK, "note", message, channel.name, flip, turn[1] if turn is not None else None, offered=True)
 
@@ -235,7 +249,8 @@ def _turned(recording: Recording, frame: Frame, known: References) -> list[Check
         return []
     way = "left" if degrees > 0 else "right"
     reason = (
-        f"By speed{' and path' if known.lateral_g is not None else ''} the g sensor is turned {abs(degrees):.0f}° to the {way}: "
+        f"By speed{' and path' if known.lateral_g is not None else ''} the g sensor is turned "
+        f"{abs(degrees):.0f}° to the {way}: "
         "braking shows as cornering and the other way about. It is turned back."
     )
     return [
@@ -251,7 +266,8 @@ def _turned(recording: Recording, frame: Frame, known: References) -> list[Check
 
 
 def _mixes(frame: Frame, degrees: float) -> bool:
-    """Whether each column moves by as much as a box turned so far takes over from the other: one that rests proves no turn."""
+    """Whether each column moves by as much as a box turned so far takes over from the other: one that rests proves no
+    turn."""
     along, across = _seen(frame, Role.LONGITUDINAL_G), _seen(frame, Role.LATERAL_G)
     if along is None or across is None:
         return False

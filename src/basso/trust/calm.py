@@ -13,7 +13,8 @@ BOTH_WAYS = (Role.LATERAL_G, Role.LONGITUDINAL_G)
 
 
 def most_g(frame: Frame, grid_s: FloatArray, lasting_s: float, ways: tuple[Role, ...] = BOTH_WAYS) -> FloatArray:
-    """The most g, either way, of the last ``lasting_s`` at evenly spaced times, shape of ``grid_s``; 0 where none is logged."""
+    """The most g, either way, of the last ``lasting_s`` at evenly spaced times, shape of ``grid_s``; 0 where none is
+    logged."""
     most = np.zeros(grid_s.size)
     if grid_s.size < 2:
         return most

@@ -75,7 +75,8 @@ def check_clocks(recording: Recording) -> list[Check]:
     moment = moment_of_slip(reference, seen, int(first), int(last), round(before / step), round(after / step))
     when = float(frame.time_s[moment])
     reason = (
-        f"The g sensor's clock slips by {abs(slip):.2f} s about {when / 60:.1f} min into the log: before, its g came with the "
+        f"The g sensor's clock slips by {abs(slip):.2f} s about {when / 60:.1f} min into the log: "
+        "before, its g came with the "
         f"speed, after it {'later' if slip > 0 else 'earlier'}. What follows is moved back."
     )
 
@@ -92,7 +93,8 @@ def moment_of_slip(reference: FloatArray, seen: FloatArray, first: int, last: in
     Args:
         reference, seen: shape (n,), of like scale; it is sought from ``first`` to ``last``.
 
-    Where what is left is least, by one lag up to it and by the other from it on; absolute, so that dips do not decide it, and
+    Where what is left is least, by one lag up to it and by the other from it on; absolute, so that dips do not decide
+    it, and
     only at moments at which the two lags say different things.
     """
     at = np.arange(max(first, before, after, 0), min(last, seen.size + min(before, after, 0)))
@@ -113,7 +115,8 @@ def moment_of_slip(reference: FloatArray, seen: FloatArray, first: int, last: in
 
 
 def check_pressure_clock(recording: Recording) -> list[Check]:
-    """A slip of the pressure's box against the engine speed; nothing where none is seen (its delay is told by itself)."""
+    """A slip of the pressure's box against the engine speed; nothing where none is seen (its delay is told by
+    itself)."""
     channel = recording.channel(Role.OIL_PRESSURE)
     if channel is None or not recording.has(Role.RPM) or channel.values.size < 200:
         return []
@@ -128,7 +131,8 @@ def check_pressure_clock(recording: Recording) -> list[Check]:
     if at is not None and not (
         _settled(found.lag_s[:at], found.lag_s[:3]) and _settled(found.lag_s[at:], found.lag_s[-3:])
     ):
-        # Oil thrown by braking sinks the pressure most of a second after the engine speed fell. A clock is late all the time, in the
+        # Oil thrown by braking sinks the pressure most of a second after the engine speed fell. A clock is late all the
+        # time, in the
         # out-lap and the in-lap too.
         at = None
     changes = changes_of(recording, longest_s=np.inf) if at is not None else None
@@ -141,7 +145,8 @@ def check_pressure_clock(recording: Recording) -> list[Check]:
     moment = moment_of_slip(rpm, pressure, first, last, round(before / GRID_S), round(after / GRID_S))
     when = changes.first_s + moment * GRID_S
     reason = (
-        f"The pressure's clock slips by {abs(slip):.2f} s about {when / 60:.1f} min into the log: after it the pressure follows the engine "
+        f"The pressure's clock slips by {abs(slip):.2f} s about {when / 60:.1f} min into the log: after "
+        "it the pressure follows the engine "
         f"speed {'later' if slip > 0 else 'sooner'} than before. What follows is moved back."
     )
     samples = np.flatnonzero(channel.time_s >= when)[:1]
@@ -172,7 +177,10 @@ def lags_of_g(frame: Frame) -> Lags | None:
     every = range(-reach, reach + 1, max(1, reach // 20))
     g = {role: smooth(v, step) for role in BOTH_WAYS if (v := frame.get(role)) is not None}
     # Each axis by itself first; the other way about only where neither keeps to its own beyond doubt.
-    for least, pairs in ((_SURE_AT_LEAST, [(r, r) for r in BOTH_WAYS]), (_SWAPPED, [(r, o) for r in BOTH_WAYS for o in BOTH_WAYS if r is not o])):  # fmt: skip
+    for least, pairs in (
+        (_SURE_AT_LEAST, [(r, r) for r in BOTH_WAYS]),
+        (_SWAPPED, [(r, o) for r in BOTH_WAYS for o in BOTH_WAYS if r is not o]),
+    ):
         for role, other in pairs:
             reference = known.of(other)
             if role not in g or reference is None or reference.size < 4 * reach:
@@ -213,7 +221,8 @@ def _at_lag(seen: FloatArray, reference: FloatArray, lag: int) -> float:
 
 
 def _lag(seen: FloatArray, reference: FloatArray, offset: int, reach: int) -> float | None:
-    """Samples by which ``seen`` (which begins ``offset`` samples before ``reference``) is late; None without a clear peak."""
+    """Samples by which ``seen`` (which begins ``offset`` samples before ``reference``) is late; None without a clear
+    peak."""
     n = reference.size
     centred = reference - reference.mean()
     spread = float(centred.std())

@@ -30,9 +30,11 @@ _LEAST_QUICK, _MOST_STRETCHES = 45, 60
 _CLEAR = 0.7
 _SUSPECT_S = 0.03
 _FILTERED, _LEAST_FILTER_S = 0.05, 0.07
-"""By so much does a filter explain the pressure better than a delay alone, and of so much, where there is one (default).
+"""By so much does a filter explain the pressure better than a delay alone, and of so much, where there is one
+(default).
 
-Where there is none one may too, by up to 0.10, but it is of no more than 0.05 s; filters of 0.1 s were told as 0.086 s and more.
+Where there is none one may too, by up to 0.10, but it is of no more than 0.05 s; filters of 0.1 s were told as 0.086 s
+and more.
 """
 
 
@@ -65,8 +67,10 @@ def _filtered(response: Response, channel: str) -> Check:
     extra = response.constant_s + response.late_s
     total = extra + GALLERY_S
     reason = (
-        f"The pressure answers the engine speed as one that passed a filter of {response.constant_s:.2f} s (which explains it better by "
-        f"{response.better:.0%} than a delay alone) and comes {total:.2f} s late in all; a gallery needs about {GALLERY_S:.2f} s. A filter in the logger "
+        f"The pressure answers the engine speed as one that passed a filter of {response.constant_s:.2f} "
+        "s (which explains it better by "
+        f"{response.better:.0%} than a delay alone) and comes {total:.2f} s late in all; a gallery needs "
+        f"about {GALLERY_S:.2f} s. A filter in the logger "
         "or the sensor, or air in the line, rounds it off: short dips are shallower in it than they were."
     )
     correction = Correction(
@@ -92,7 +96,8 @@ def measure_delay_s(recording: Recording) -> tuple[float, float] | None:
 
 
 def delays_over_time(recording: Recording) -> tuple[FloatArray, FloatArray]:
-    """Delay along the log: (middle of each stretch in s, delay in s), shape (k,); stretches that show none are left out.
+    """Delay along the log: (middle of each stretch in s, delay in s), shape (k,); stretches that show none are left
+    out.
 
     A stretch is as long as it takes for enough quick changes of engine speed; each shares half of them with the next.
     """
@@ -112,7 +117,8 @@ def delays_over_time(recording: Recording) -> tuple[FloatArray, FloatArray]:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Changes:
-    """Rates of change of log pressure and log engine speed on a grid of 20 ms from ``first_s``, and where the engine speed is quick."""
+    """Rates of change of log pressure and log engine speed on a grid of 20 ms from ``first_s``, and where the engine
+    speed is quick."""
 
     first_s: float
     pressure: FloatArray

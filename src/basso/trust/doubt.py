@@ -1,4 +1,5 @@
-"""Readings that cannot be what their columns say: a wrong unit, a wrong column, a wrong clock. They qualify every verdict."""
+"""Readings that cannot be what their columns say: a wrong unit, a wrong column, a wrong clock. They qualify every
+verdict."""
 
 from __future__ import annotations
 
@@ -11,7 +12,8 @@ from basso.trust.verdict import Check
 _ROLES = (Role.OIL_PRESSURE, Role.RPM, Role.OIL_TEMP)
 _LAG_S = 0.05
 _FASTEST_RPM_PER_S = 4000.0
-"""The middle of all changes of engine speed: racing engines show up to about 1500 over a drive, a blip ten times that."""
+"""The middle of all changes of engine speed: racing engines show up to about 1500 over a drive, a blip ten times
+that."""
 
 
 def check_doubts(recording: Recording) -> list[Check]:
@@ -41,8 +43,10 @@ def _check_time_scale(recording: Recording) -> Check | None:
     if slope.size < 100 or float(np.median(slope)) < _FASTEST_RPM_PER_S:
         return None
     return Check(
-        "doubt", "warn",
-        f"By its clock the engine changes speed by {float(np.median(slope)):,.0f} rpm a second all the time, as no engine does; "
+        "doubt",
+        "warn",
+        f"By its clock the engine changes speed by {float(np.median(slope)):,.0f} rpm a second all the "
+        "time, as no engine does; "
         "check the unit of the time column.",
         rpm.name,
-    )  # fmt: skip
+    )

@@ -1,4 +1,5 @@
-"""What the sensor's own card says, held against what its channel reads: type, range, place, how it is held, calibration, wiring."""
+"""What the sensor's own card says, held against what its channel reads: type, range, place, how it is held,
+calibration, wiring."""
 
 from __future__ import annotations
 
@@ -25,12 +26,14 @@ _SPONGY_S = 0.08
 
 @dataclass(frozen=True, slots=True)
 class KnownSensor:
-    """The card of the sensor that a pressure channel comes from, as it was on the day; "" and None where it says nothing.
+    """The card of the sensor that a pressure channel comes from, as it was on the day; "" and None where it says
+    nothing.
 
     Attributes:
         reference: "gauge", "sealed", "absolute" or "unknown"; ``mount``: how it is held.
         line_s: what the line it hangs on delays with warm oil; ``rises``: it rises to the engine.
-        place: where it sits, and ``place_tells`` what a reading there says; ``place_level``: how far it is what the bearings get.
+        place: where it sits, and ``place_tells`` what a reading there says; ``place_level``: how far it is what the
+            bearings get.
         gain: of kPa read to kPa applied by its newest calibration, ``gain_error`` half of its 95 % interval;
             ``gain_off``: surely another than 1; ``bent``: no factor puts it right.
         ground_kpa: what current in its return adds.
@@ -66,9 +69,15 @@ def check_known_sensor(
     if channel is None:
         return []
     looks: Sequence[Check | None] = (
-        _type(known, channel.name, zero), _range(known, channel.name, channel.values, zero), _place(known, channel.name), _mount(known, channel.name), _line(known, channel.name, delay),
-        _calibration(known, channel.name), _wiring(known, channel.name), _lamp(known),
-    )  # fmt: skip
+        _type(known, channel.name, zero),
+        _range(known, channel.name, channel.values, zero),
+        _place(known, channel.name),
+        _mount(known, channel.name),
+        _line(known, channel.name, delay),
+        _calibration(known, channel.name),
+        _wiring(known, channel.name),
+        _lamp(known),
+    )
     return [c for c in looks if c is not None]
 
 
@@ -139,7 +148,10 @@ def _place(known: KnownSensor, name: str) -> Check:
 
 def _mount(known: KnownSensor, name: str) -> Check:
     if known.mount == "on the block":
-        words = f"{known.name} is screwed to the block: vibration wears it out, and a fault that comes and goes is its first sign. Readings from it are trusted less."
+        words = (
+            f"{known.name} is screwed to the block: vibration wears it out, and a fault that comes and goes "
+            "is its first sign. Readings from it are trusted less."
+        )
         return Check("sensor_mount", "warn", words, name)
     if known.mount == "unknown":
         return Check(
@@ -160,7 +172,10 @@ def _line(known: KnownSensor, name: str, delay: Check | None) -> Check | None:
             name,
         )
     late = delay.measured - GALLERY_S
-    told = f"The pressure comes {max(late, 0.0):.2f} s late; the line of {known.name} by itself makes it {known.line_s:.2f} s"
+    told = (
+        f"The pressure comes {max(late, 0.0):.2f} s late; the line of {known.name} by itself makes it "
+        f"{known.line_s:.2f} s"
+    )
     if late > known.line_s + _SPONGY_S:
         way = "" if known.rises else " By its card it does not rise to the engine."
         words = phrase(
@@ -175,7 +190,10 @@ def _calibration(known: KnownSensor, name: str) -> Check:
         words = f"{known.name} was never read against a known pressure: its scale is what its data sheet says."
         return Check("sensor_scale", "note", words, name)
     if known.bent:
-        words = f"By its calibration of {known.calibrated_on} {known.name} does not read in a straight line: no factor puts it right."
+        words = (
+            f"By its calibration of {known.calibrated_on} {known.name} does not read in a straight line: no "
+            "factor puts it right."
+        )
         return Check("sensor_scale", "warn", words, name)
     doubt = (
         f" ± {known.gain_error:.3f}"

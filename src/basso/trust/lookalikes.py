@@ -1,4 +1,5 @@
-"""Columns that no name gave a role, and that look like one a verdict lacks: offered to be confirmed, never taken unasked.
+"""Columns that no name gave a role, and that look like one a verdict lacks: offered to be confirmed, never taken
+unasked.
 
 What is looked at: the unit, how the values swing or drift, and how they go with what is known (the change of speed, the
 rate of turn, engine speed). A proof by relation names one column; a mere likeness names all that are alike.
@@ -72,7 +73,8 @@ class _Candidate:
         return " ".join(self.heading.words)
 
     def read_as(self, quantity: Quantity, role: Role) -> Unit | None:
-        """The unit it is in if it is that quantity: the one it states, else one assumed; None where it states another."""
+        """The unit it is in if it is that quantity: the one it states, else one assumed; None where it states
+        another."""
         unit = self.channel.unit
         if unit is not None:
             return unit if unit.quantity is quantity else None
@@ -113,7 +115,8 @@ def find_lookalikes(recording: Recording) -> tuple[Lookalike, ...]:
 
 
 def lookalike_words(found: Sequence[Lookalike]) -> str:
-    """ "Lateral g not recognised: a_quer [m/s²] looks like it. Confirm." for what can be confirmed; "" where nothing can."""
+    """ "Lateral g not recognised: a_quer [m/s²] looks like it. Confirm." for what can be confirmed; "" where nothing
+    can."""
     sure = [x for x in found if x.alone is not None]
     parts = []
     if sure:
@@ -184,7 +187,10 @@ class _Seen:
         """A channel's values every tenth of a second, each the mean of what was read about it; gaps bridged."""
         known = np.isfinite(channel.values)
         step = float(np.median(np.diff(channel.time_s))) if channel.time_s.size > 1 else _STEP_S
-        values = rolling_mean(np.interp(channel.time_s, channel.time_s[known], channel.values[known]), max(1, round(_STEP_S / max(step, 1e-4))))  # fmt: skip
+        values = rolling_mean(
+            np.interp(channel.time_s, channel.time_s[known], channel.values[known]),
+            max(1, round(_STEP_S / max(step, 1e-4))),
+        )
         return np.asarray(np.interp(self.time_s, channel.time_s, values), dtype=np.float64)
 
     @property
@@ -223,7 +229,8 @@ def _agreement(a: FloatArray, b: FloatArray | None) -> float:
 
 
 def _as_g(candidate: _Candidate, role: Role) -> tuple[FloatArray, Unit] | None:
-    """A column as a car's g, where it swings like one: to and fro about nothing, up to a few g, over half a second and more."""
+    """A column as a car's g, where it swings like one: to and fro about nothing, up to a few g, over half a second and
+    more."""
     unit = candidate.read_as(Quantity.ACCELERATION, role)
     if unit is None or _NO_G.search(candidate.words):
         return None
@@ -271,7 +278,11 @@ def _lateral(candidate: _Candidate, seen: _Seen) -> _Fit | None:
             return None
     if seen.longitudinal_g is None and _ALONG.search(candidate.words):
         return None
-    why = "swings both ways as a turning car's does, and not with the change of speed" if seen.longitudinal_g is not None else "swings to and fro as a g does"  # fmt: skip
+    why = (
+        "swings both ways as a turning car's does, and not with the change of speed"
+        if seen.longitudinal_g is not None
+        else "swings to and fro as a g does"
+    )
     return 0.6 + 0.2 * named + 0.1 * (candidate.channel.unit is not None), why, unit
 
 

@@ -1,4 +1,5 @@
-"""Do the pressures along the oil's way agree? At rest all read the same; running, none is higher than the one before it."""
+"""Do the pressures along the oil's way agree? At rest all read the same; running, none is higher than the one before
+it."""
 
 from __future__ import annotations
 
@@ -39,7 +40,10 @@ def _medians(recording: Recording, places: list[Role], running: bool) -> dict[Ro
 def _at_rest(recording: Recording, places: list[Role]) -> Check:
     rest = _medians(recording, places, running=False)
     if len(rest) < len(places):
-        message = "Cannot be checked: the log has no stretch with the engine stopped, where all oil pressures must read the same."
+        message = (
+            "Cannot be checked: the log has no stretch with the engine stopped, where all oil pressures "
+            "must read the same."
+        )
         return Check("references", "note", message)
     low, high = min(rest, key=lambda r: rest[r]), max(rest, key=lambda r: rest[r])
     apart = rest[high] - rest[low]

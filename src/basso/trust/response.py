@@ -1,10 +1,14 @@
 """How the pressure answers the engine speed: is it only late, or does a filter round it off as well?
 
-A filter in the logger, or air in a long line, makes of a sudden change a slow one: τ·dp/dt = p' − p, where p' is what the gallery had.
-While the pan is settled p' is a surface over engine speed and oil temperature (:mod:`basso.trust.surface`), and that surface, filtered and
-late by as much, must be what was logged. Both numbers are those with which it fits best in the second after a gear change or a lift.
+A filter in the logger, or air in a long line, makes of a sudden change a slow one: τ·dp/dt = p' − p, where p' is what
+the gallery had.
+While the pan is settled p' is a surface over engine speed and oil temperature (:mod:`basso.trust.surface`), and that
+surface, filtered and
+late by as much, must be what was logged. Both numbers are those with which it fits best in the second after a gear
+change or a lift.
 
-What is fitted is by how much the pressure changed within a second, not the pressure: what moves it slowly (oil that gathers or runs out,
+What is fitted is by how much the pressure changed within a second, not the pressure: what moves it slowly (oil that
+gathers or runs out,
 a surface that is not quite right) would else drown what tells the two apart.
 """
 
@@ -129,7 +133,8 @@ class _Moments:
 
     Attributes:
         pressure, change: kPa, shape (n,): what it is, and by how much it has changed in ``_CHANGE_S``.
-        before: how much of each knot of what the engine asked for there was 0, 20, 40 … ms before, shape (m, n · knots).
+        before: how much of each knot of what the engine asked for there was 0, 20, 40 … ms before, shape (m, n ·
+            knots).
         warmth: how much of each temperature, shape (n, k).
     """
 
@@ -138,7 +143,8 @@ class _Moments:
     before: NDArray[np.float32]
     warmth: FloatArray
     _left: dict[tuple[float, int], NDArray[np.float32]] = field(default_factory=dict)
-    """What was worked out already: by constant and by the first of ``_TOGETHER`` delays, shape (_TOGETHER, n · knots)."""
+    """What was worked out already: by constant and by the first of ``_TOGETHER`` delays, shape (_TOGETHER, n ·
+    knots)."""
 
     def spread(self, constant_s: float, late: int) -> float:
         """Of what a filter of this constant and this many steps of delay leave: relative, robust."""
@@ -147,7 +153,8 @@ class _Moments:
         return max(float(np.sqrt(np.mean(off[kept] ** 2))), 1e-6)
 
     def misfit(self, constant_s: float, late: int, far: float) -> float:
-        """Mean of 1 − exp(−(off ÷ far)²) with the surface that makes it lowest: smooth in both, unlike what leaves dips out."""
+        """Mean of 1 − exp(−(off ÷ far)²) with the surface that makes it lowest: smooth in both, unlike what leaves dips
+        out."""
         changes, design = self._equations(constant_s, late)
         off = fitted_softly(changes, design, far)
         return float(np.mean(far_share(off, far)))
@@ -163,7 +170,8 @@ class _Moments:
     def _speeds(self, constant_s: float, late: int) -> FloatArray:
         """How much of each knot the gallery and a filter have left, shape (n, knots).
 
-        The search asks for neighbouring delays: a few are worked out at once, since reading ``before`` costs more than the sums.
+        The search asks for neighbouring delays: a few are worked out at once, since reading ``before`` costs more than
+        the sums.
         """
         first = late - late % _TOGETHER
         if (constant_s, first) not in self._left:

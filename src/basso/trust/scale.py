@@ -1,6 +1,7 @@
 """Is the pressure on the right scale? Against what an engine can show, and against what this one showed before.
 
-A wrong unit or a wrong sensor range multiplies everything, hot idle and the relief valve's plateau alike. Wear, hot oil and a
+A wrong unit or a wrong sensor range multiplies everything, hot idle and the relief valve's plateau alike. Wear, hot oil
+and a
 stuck relief do not: they move one more than the other.
 """
 
@@ -21,13 +22,19 @@ from basso.units import PSI_KPA, FloatArray
 
 _WORKING_RPM = 2500.0
 _LEAST_KPA, _MOST_KPA = 110.0, 1500.0
-"""Beyond these no engine's best second at working speed lies (default): one that did would not run, or burst its filter."""
+"""Beyond these no engine's best second at working speed lies (default): one that did would not run, or burst its
+filter."""
 _USUAL_KPA = (200.0, 800.0)
-_OTHER_UNITS = MappingProxyType({
-    "kPa": {"psi": PSI_KPA, "bar": 100.0}, "psi": {"kPa": 1.0 / PSI_KPA, "bar": 100.0 / PSI_KPA}, "bar": {"psi": PSI_KPA / 100.0, "kPa": 0.01},
-})  # fmt: skip
+_OTHER_UNITS = MappingProxyType(
+    {
+        "kPa": {"psi": PSI_KPA, "bar": 100.0},
+        "psi": {"kPa": 1.0 / PSI_KPA, "bar": 100.0 / PSI_KPA},
+        "bar": {"psi": PSI_KPA / 100.0, "kPa": 0.01},
+    }
+)
 _MORE, _LESS = float(np.log(1.8)), float(np.log(0.7)) * -1.0
-"""How far from before is a scale: no oil that is poured into one engine gives 1.8 times the pressure of another at the same
+"""How far from before is a scale: no oil that is poured into one engine gives 1.8 times the pressure of another at the
+same
 temperature; below 0.7 it is told, and left to be proved."""
 _EVEN = 0.12
 
@@ -85,7 +92,8 @@ def check_scale_against(
         settled: where the engine ran evenly.
         heading_held: in earlier sessions this column was read in the unit that its heading names.
 
-    Readings so high that the reader took them for another unit than the heading's are a scale too, if the heading held before:
+    Readings so high that the reader took them for another unit than the heading's are a scale too, if the heading held
+    before:
     in its unit they are as many times too high.
     """
     ratio = np.where(settled & (expected > 30.0), pressure / expected, np.nan)
@@ -107,19 +115,23 @@ def check_scale_against(
         as_said = middle * said.factor / channel.unit.factor
     if as_said != middle and np.log(as_said) > _MORE:
         reason = (
-            f"In {said.symbol if said is not None else ''}, as its heading says and as held before, it reads {as_said:.2f} times what this engine "
-            "showed before, at low and high engine speed alike: a wrong sensor range, not oil. It is put back on the former scale."
+            f"In {said.symbol if said is not None else ''}, as its heading says and as held before, it "
+            f"reads {as_said:.2f} times what this engine "
+            "showed before, at low and high engine speed alike: a wrong sensor range, not oil. It is "
+            "put back on the former scale."
         )
         correction = Correction(channel.name, "scale", 1.0 / middle, "", reason)
         return Check("scale", "warn", reason, channel.name, correction, as_said)
     words = (
-        f"Reads {middle:.2f} times what this engine showed before, at low and high engine speed alike ({parts[0]:.2f} and "
+        f"Reads {middle:.2f} times what this engine showed before, at low and high engine speed alike "
+        f"({parts[0]:.2f} and "
         f"{parts[1]:.2f})"
     )
     if middle < 1.0:
         # A worn engine can look the same: what may be a lost engine is never put right by itself.
         words += (
-            ": a wrong unit or sensor range, or an engine that has lost this pressure. Prove it with a second gauge first; only then "
+            ": a wrong unit or sensor range, or an engine that has lost this pressure. Prove it with a "
+            "second gauge first; only then "
             "put it right."
         )
         offer = Correction(channel.name, "scale", 1.0 / middle, "", words)

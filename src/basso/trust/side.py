@@ -1,7 +1,9 @@
 """Which side the lateral g is positive to: proved, or not known.
 
-A lateral g that is positive to the right looks like one that is positive to the left, and every left turn like a right one.
-Proof is a path, the rate of turn, steering, a map of the circuit that was made from a path, or somebody's word for one turn.
+A lateral g that is positive to the right looks like one that is positive to the left, and every left turn like a right
+one.
+Proof is a path, the rate of turn, steering, a map of the circuit that was made from a path, or somebody's word for one
+turn.
 """
 
 from __future__ import annotations
@@ -62,7 +64,8 @@ KNOWN = Side(True, "")
 def side_of(
     checks: Sequence[Check], corrections: Sequence[Correction], lateral_g: FloatArray | None, corrected: Recording
 ) -> Side:
-    """What the checks say of the side, with what was put right; a g worked out from the path is proved by it, and without any there is
+    """What the checks say of the side, with what was put right; a g worked out from the path is proved by it, and
+    without any there is
     nothing to prove."""
     if lateral_g is None or not corrected.has(Role.LATERAL_G):
         return Side(True, "the path") if lateral_g is not None else KNOWN
@@ -80,7 +83,8 @@ def by_word(check: Check) -> Check:
 
 
 def turning_columns(recording: Recording, frame: Frame) -> list[tuple[str, str, FloatArray]]:
-    """Columns that show which way a car turns, as (kind, name, something that goes with the lateral g, left positive)."""
+    """Columns that show which way a car turns, as (kind, name, something that goes with the lateral g, left
+    positive)."""
     speed = frame.get(Role.SPEED)
     fast = np.maximum(np.nan_to_num(speed), 0.0) if speed is not None else np.ones(frame.time_s.shape)
     found = []

@@ -136,7 +136,8 @@ def _onto_one_value(p: FloatArray, t: FloatArray, jump: float, noise: float) -> 
     # Three equal readings from a noisy sensor are no coincidence; on a rail one is enough.
     held = ((ends - starts) >= 3) & (noise > 0.2)
     wrong = jumps_in & jumps_out & (on_rail | held) & (ends - starts < p.size)
-    # From idle the fall to the rail is a small one: quicker than a gallery empties is enough where the other side is a jump, and
+    # From idle the fall to the rail is a small one: quicker than a gallery empties is enough where the other side is a
+    # jump, and
     # the value stands on the rail, exactly, for as long as noise never would.
     step = np.diff(t)
     quick = (change > np.maximum(_SMALL_JUMP_KPA, _EMPTIES_KPA_PER_S * step)) & (step <= 0.05)
@@ -160,8 +161,10 @@ def _landed_on_often(level: FloatArray, jumped: NDArray[np.bool_]) -> NDArray[np
 def _stuck(recording: Recording, values: FloatArray, time_s: FloatArray) -> NDArray[np.bool_]:
     """A pressure that stays on one exact value for seconds while the engine speed moves by hundreds of rpm.
 
-    What is read in coarse steps may do so in good health, above all while the relief valve holds it: there it must also be that the
-    engine speed asked for more than a step and a half, and that the reading does not go on to the next step as if nothing were.
+    What is read in coarse steps may do so in good health, above all while the relief valve holds it: there it must also
+    be that the
+    engine speed asked for more than a step and a half, and that the reading does not go on to the next step as if
+    nothing were.
     """
     stuck = np.zeros(values.shape, dtype=bool)
     if not recording.has(Role.RPM):

@@ -1,4 +1,5 @@
-"""How fine does the pressure read? A coarse converter writes it in steps, and a lowest value is only as sure as half of one."""
+"""How fine does the pressure read? A coarse converter writes it in steps, and a lowest value is only as sure as half of
+one."""
 
 from __future__ import annotations
 
@@ -29,7 +30,8 @@ def step_kpa(values: FloatArray) -> float:
 
 
 def step_noise_kpa(values: FloatArray) -> float:
-    """Standard deviation of what reading in coarse steps adds, kPa: step / √12 (uniform within a step); 0 where fine."""
+    """Standard deviation of what reading in coarse steps adds, kPa: step / √12 (uniform within a step); 0 where
+    fine."""
     step = step_kpa(values)
     return step / math.sqrt(12.0) if step >= NOTED_STEP_KPA else 0.0
 

@@ -1,6 +1,8 @@
-"""Channels beside the oil pressure that stand on one exact value while the car moves: a frozen bus, a wire off, a sensor gone.
+"""Channels beside the oil pressure that stand on one exact value while the car moves: a frozen bus, a wire off, a
+sensor gone.
 
-What stands still is left out; it would be judged as if it were driven so. The pressure's own flat lines are told with its
+What stands still is left out; it would be judged as if it were driven so. The pressure's own flat lines are told with
+its
 spikes, those of the oil temperature with the temperature.
 """
 
@@ -24,7 +26,8 @@ _AT_NOTHING_S = 30.0
 _MOVED: MappingProxyType[Role, float] = MappingProxyType(
     {Role.RPM: 600.0, Role.SPEED: 5.0, Role.LATERAL_G: 0.5, Role.LONGITUDINAL_G: 0.5, Role.OIL_PRESSURE: 90.0}
 )
-"""By this much another channel must have moved meanwhile, in its own unit (default): two of those that are logged, so that one
+"""By this much another channel must have moved meanwhile, in its own unit (default): two of those that are logged, so
+that one
 that is faulty itself proves nothing."""
 _WITNESS: MappingProxyType[Role, tuple[Role, ...]] = MappingProxyType(
     {
@@ -34,11 +37,18 @@ _WITNESS: MappingProxyType[Role, tuple[Role, ...]] = MappingProxyType(
         Role.RPM: (Role.SPEED,),
     }
 )
-"""All of these must be among them, since they cannot move alone: on a dyno the rollers turn and the g is truly nothing, through
+"""All of these must be among them, since they cannot move alone: on a dyno the rollers turn and the g is truly nothing,
+through
 a steady corner speed and engine speed may stand."""
 _LOOKED_AT = (
-    Role.RPM, Role.LATERAL_G, Role.LONGITUDINAL_G, Role.SPEED, Role.PRESSURE_PUMP_OUT, Role.PRESSURE_COOLER_OUT, Role.PRESSURE_FILTER_OUT,
-)  # fmt: skip
+    Role.RPM,
+    Role.LATERAL_G,
+    Role.LONGITUDINAL_G,
+    Role.SPEED,
+    Role.PRESSURE_PUMP_OUT,
+    Role.PRESSURE_COOLER_OUT,
+    Role.PRESSURE_FILTER_OUT,
+)
 _LOST = 0.25
 _REST_S, _OFTEN, _MOST_RUNS = 0.5, 0.03, 6
 
@@ -88,7 +98,10 @@ def _told(name: str, time_s: FloatArray, stuck: NDArray[np.bool_], role: Role) -
     runs = runs_of(stuck)
     seconds = sum(float(time_s[end - 1] - time_s[start]) for start, end in runs)
     share = float(stuck.mean())
-    reason = f"'{name}' does not move at all for {seconds:.0f} s while the car does, in {len(runs)} place{'' if len(runs) == 1 else 's'}."
+    reason = (
+        f"'{name}' does not move at all for {seconds:.0f} s while the car does, in {len(runs)} "
+        f"place{'' if len(runs) == 1 else 's'}."
+    )
     at = np.flatnonzero(stuck)
     correction = Correction(name, "spikes", float(at.size), "samples", reason, at)
     message = f"{reason} What was read then is left out" + (

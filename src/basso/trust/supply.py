@@ -1,7 +1,10 @@
-"""Does the reading move with the electrical load? Then the sensor's ground or its five volts are shared, and nothing it says is oil.
+"""Does the reading move with the electrical load? Then the sensor's ground or its five volts are shared, and nothing it
+says is oil.
 
-What engine speed and oil temperature explain of the pressure is taken off (:mod:`basso.trust.surface`); what is left, less its own slow drift, is
-regressed on the supply voltage, less its own. How sure that is comes from leaving out twenty seconds at a time (jackknife).
+What engine speed and oil temperature explain of the pressure is taken off (:mod:`basso.trust.surface`); what is left,
+less its own slow drift, is
+regressed on the supply voltage, less its own. How sure that is comes from leaving out twenty seconds at a time
+(jackknife).
 """
 
 from __future__ import annotations
@@ -86,7 +89,8 @@ def check_supply(recording: Recording) -> Check | None:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class LeftOver:
-    """What engine speed and oil temperature leave of the pressure, and the voltage, each less its own drift; shape (n,).
+    """What engine speed and oil temperature leave of the pressure, and the voltage, each less its own drift; shape
+    (n,).
 
     ``high_v``, ``low_v``: 90th and 10th percentile of the voltage while the engine runs.
     """
@@ -129,7 +133,8 @@ def left_over(frame: Frame, voltage: Channel) -> LeftOver | None:
     over, running = round(_DRIFT_S / _GRID_S), use
     left, sag, per_volt = volts, volts, 0.0
     for _ in range(_ROUNDS):
-        # A load of more than the scatter would throw its own samples out of the fit: what was found of it is taken off first.
+        # A load of more than the scatter would throw its own samples out of the fit: what was found of it is taken off
+        # first.
         off, use = fitted(pressure - per_volt * (volts - high), design, running, 3.0, 6.0)
         weight = use.astype(np.float64)
         share = np.maximum(rolling_mean(weight, over), 1e-6)
@@ -140,7 +145,8 @@ def left_over(frame: Frame, voltage: Channel) -> LeftOver | None:
 
 
 def moved_by_load_kpa(frame: Frame, voltage: Channel) -> tuple[float, float, float] | None:
-    """(kPa the pressure falls by from the 90th to the 10th percentile of the voltage, its standard error, kPa/V); None with too little."""
+    """(kPa the pressure falls by from the 90th to the 10th percentile of the voltage, its standard error, kPa/V); None
+    with too little."""
     found = left_over(frame, voltage)
     if found is None:
         return None

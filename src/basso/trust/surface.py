@@ -1,8 +1,10 @@
 """What engine speed and oil temperature explain of a pressure: a surface of any shape, linear between knots.
 
 Unlike a polynomial it takes a relief valve's knee along; what lies far from it (dips above all) does not count.
-It lies over how much the engine asks for (:func:`asked`) rather than over engine speed: a relief valve opens at one pressure, which cold oil
-reaches at less engine speed. Over engine speed its knee would wander, and what the surface misses of that passes for something else.
+It lies over how much the engine asks for (:func:`asked`) rather than over engine speed: a relief valve opens at one
+pressure, which cold oil
+reaches at less engine speed. Over engine speed its knee would wander, and what the surface misses of that passes for
+something else.
 """
 
 from __future__ import annotations
@@ -15,7 +17,8 @@ from basso.oil.viscosity import log_viscosity
 from basso.units import FloatArray
 
 _THICK = 0.9
-"""Exponent of viscosity by that of engine speed in the pressure an engine asks for (default): both are about as large."""
+"""Exponent of viscosity by that of engine speed in the pressure an engine asks for (default): both are about as
+large."""
 FAR = 2.5
 """Robust spreads from where on what is off does not count (default): a dip comes or goes."""
 
@@ -32,7 +35,8 @@ def asked(log_rpm: FloatArray, temperature_c: FloatArray) -> FloatArray:
 
 
 def hats(x: FloatArray, count: int, use: NDArray[np.bool_] | None = None) -> FloatArray:
-    """How far each value belongs to each of ``count`` knots, shape (n, k); the knots stand at quantiles of ``x`` (where ``use``)."""
+    """How far each value belongs to each of ``count`` knots, shape (n, k); the knots stand at quantiles of ``x`` (where
+    ``use``)."""
     knots = np.unique(np.round(np.quantile(x if use is None else x[use], np.linspace(0.0, 1.0, count)), 4))
     return np.column_stack([np.interp(x, knots, row) for row in np.eye(knots.size)])
 

@@ -1,4 +1,5 @@
-"""Is the oil temperature that of the oil? A wire that is open, a sensor that sits in the cooler's stream, or one that lags."""
+"""Is the oil temperature that of the oil? A wire that is open, a sensor that sits in the cooler's stream, or one that
+lags."""
 
 from __future__ import annotations
 
@@ -58,7 +59,8 @@ def _without(channel: Channel, reason: str) -> Correction:
 def _place(frame: Frame, channel: Channel) -> list[Check]:
     """Oil in the pan is slow: what swings by degrees within a lap, against the speed, is air on the sensor.
 
-    Normal is expected wrong by as much within each lap: from a few degrees on it is surer by calm running than by such a temperature.
+    Normal is expected wrong by as much within each lap: from a few degrees on it is surer by calm running than by such
+    a temperature.
     """
     name = channel.name
     if frame.get(Role.SPEED) is None:

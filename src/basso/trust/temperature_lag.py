@@ -1,11 +1,15 @@
 """Does the oil temperature lag? The pressure knows the oil's true temperature.
 
-A sensor that lags by τ reads T − τ·dT/dt of what it should (first order), so T + τ·dT/dt as logged is put in its place and
-the τ sought with which pressure is a clean surface over engine speed and temperature (:mod:`basso.trust.surface`). It is looked at in
-several ways (finer and coarser, calm running only and all), and what they say on average counts: one alone is led astray by dips or by
+A sensor that lags by τ reads T − τ·dT/dt of what it should (first order), so T + τ·dT/dt as logged is put in its place
+and
+the τ sought with which pressure is a clean surface over engine speed and temperature (:mod:`basso.trust.surface`). It
+is looked at in
+several ways (finer and coarser, calm running only and all), and what they say on average counts: one alone is led
+astray by dips or by
 a relief valve that is open most of the time.
 
-A lag that is there explains the pressure better all along while the oil warms, and one that a coarse converter or something else feigns
+A lag that is there explains the pressure better all along while the oil warms, and one that a coarse converter or
+something else feigns
 does so in a few places only: how much better is held against how it differs from one half minute to the next.
 """
 
@@ -33,11 +37,14 @@ _CALM_FOR_S = 2.0
 _LAGS = np.array([0.0, 10.0, 20.0, 30.0, 45.0, 60.0, 80.0, 100.0, 130.0, 160.0, 200.0])
 _NOTED_LAG_S = 20.0
 _BETTER = 0.06
-"""As far must a lag lower the misfit (default): it did by up to 0.05 in 178 healthy logs, and by 0.07 and more in 118 with a lag of 30 s."""
+"""As far must a lag lower the misfit (default): it did by up to 0.05 in 178 healthy logs, and by 0.07 and more in 118
+with a lag of 30 s."""
 _SURELY_BETTER = 0.08
-"""From where on it is put right without being asked (default): every lag from 60 s on lowered it by 0.15 and more in 96 logs."""
+"""From where on it is put right without being asked (default): every lag from 60 s on lowered it by 0.15 and more in 96
+logs."""
 _TOLD, _SURELY_TOLD = 1.3, 2.0
-"""So many standard errors from nothing, in the middle of the looks (default): 2 of 140 logs with a coarse converter feign a lag beyond, of 214 true ones every one lies there."""
+"""So many standard errors from nothing, in the middle of the looks (default): 2 of 140 logs with a coarse converter
+feign a lag beyond, of 214 true ones every one lies there."""
 _BLOCK_S = 30.0
 _COARSE_C = 1.1
 _WAYS_OF_LOOKING = ((10, 2, np.inf), (10, 3, np.inf), (10, 2, 0.6), (8, 2, 0.6), (10, 2, 0.9))
@@ -115,11 +122,15 @@ def check_lag(recording: Recording, name: str) -> list[Check]:
             Check("oil_temp_lag", "ok", "The pressure follows the oil temperature as it is logged.", name, measured=0.0)
         ]
     sure = better >= _SURELY_BETTER and told >= _SURELY_TOLD and steps_kpa < COARSE_KPA
-    words = f"The pressure fits the oil temperature best as it would be {lag:.0f} s later (the misfit falls by {100 * better:.0f} %): the sensor "
+    words = (
+        f"The pressure fits the oil temperature best as it would be {lag:.0f} s later (the misfit falls by "
+        f"{100 * better:.0f} %): the sensor "
+    )
     words += (
         "lags, and while the oil warms up it is hotter than it reads. What it was heading for is put in its place."
         if sure
-        else "may lag; then the oil is hotter than it reads while it warms up. What it was heading for can be put in its place; this log "
+        else "may lag; then the oil is hotter than it reads while it warms up. What it was heading for can "
+        "be put in its place; this log "
         "alone does not prove it."
     )
     return [
@@ -131,7 +142,8 @@ _FIRST_LOOKS = 2
 
 
 def _promising(looks: Sequence[_Look]) -> bool:
-    """Whether the first ways of looking show half of what a lag has to show: where they do not, the others are spared."""
+    """Whether the first ways of looking show half of what a lag has to show: where they do not, the others are
+    spared."""
     misfits = np.exp(np.mean([look.misfits for look in looks], axis=0))
     told = np.median([look.told for look in looks], axis=0)
     noted = _LAGS >= _NOTED_LAG_S
@@ -156,7 +168,8 @@ def _look(
 ) -> _Look:
     """How each lag fits, about a surface of ``knots`` × ``temperatures``, linear between them; arrays of shape (n,).
 
-    Dips are left out in two ways, and the mean of both counts: one sees a small lag better, the other is not led astray by which it leaves out.
+    Dips are left out in two ways, and the mean of both counts: one sees a small lag better, the other is not led astray
+    by which it leaves out.
     ``block``: which half minute each moment belongs to.
     """
     every = np.ones(log_p.size, dtype=bool)

@@ -1,6 +1,7 @@
 """How often a channel really changes: a logger may write a slow sensor's last value over and over.
 
-The lowest pressure can only be as low as the samples that were taken: where they are few, what is shown is "at or below".
+The lowest pressure can only be as low as the samples that were taken: where they are few, what is shown is "at or
+below".
 """
 
 from __future__ import annotations
@@ -21,7 +22,8 @@ def true_rate_hz(channel: Channel) -> float | None:
     """New values a second, counted from repeats; None when there are too few changes to tell.
 
     A value that is written anew changes at its own beat: between two changes there is then never a single row. Where
-    single rows are common, repeats come from a coarse reading that happens to stay, and the logged rate is the true one.
+    single rows are common, repeats come from a coarse reading that happens to stay, and the logged rate is the true
+    one.
     """
     rate = channel.rate_hz
     known = channel.values[np.isfinite(channel.values)]

@@ -9,7 +9,8 @@ from basso.recording.corrections import Correction
 
 Level = Literal["ok", "note", "warn", "fail"]
 ZERO_STATES = ("measured", "corrected", "assumed", "wrong")
-"""Best first: read at rest as nothing; what was read at rest taken off; never read at rest; wrong, and left so by the user."""
+"""Best first: read at rest as nothing; what was read at rest taken off; never read at rest; wrong, and left so by the
+user."""
 
 
 @dataclass(frozen=True, slots=True)

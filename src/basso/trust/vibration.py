@@ -62,7 +62,8 @@ def check_vibration(recording: Recording) -> Check | None:
 def noise_by_rpm(pressure: FloatArray, rpm: FloatArray) -> FloatArray:
     """Standard deviation of the pressure's sample-to-sample noise at each sample, kPa; arrays of shape (n,).
 
-    From second differences in eight equal shares of the running samples by engine speed, linear between their means. 0 with
+    From second differences in eight equal shares of the running samples by engine speed, linear between their means. 0
+    with
     too few samples to tell.
     """
     bend = np.abs(_second(rpm, 1))

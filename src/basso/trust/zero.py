@@ -76,7 +76,8 @@ def check_zero(recording: Recording) -> Check:
 
 
 def _of_steps(readings: FloatArray, step: float) -> float:
-    """The zero of a coarse converter: where its reading goes to and fro between two steps the pressure stands on the edge between."""
+    """The zero of a coarse converter: where its reading goes to and fro between two steps the pressure stands on the
+    edge between."""
     values, counts = np.unique(np.round(readings / step).astype(np.int64), return_counts=True)
     often = counts >= _OFTEN * counts.sum()
     if often.sum() <= 2:

@@ -110,7 +110,8 @@ def _need_display() -> None:
         if os.environ.get("WAYLAND_DISPLAY") or os.environ.get("DISPLAY"):
             return
         raise InputError(
-            "there is no display to open a window on; run it on a desktop, or draw the views to files with: make screenshots"
+            "there is no display to open a window on; run it on a desktop, or draw the views to files "
+            "with: make screenshots"
         )
 
 

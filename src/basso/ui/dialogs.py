@@ -20,7 +20,8 @@ from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 
 CAUTION = (
-    "Basso advises; the engine builder, the maker's manual, the event's rules and local law decide. Test only on a closed "
+    "Basso advises; the engine builder, the maker's manual, the event's rules and local law decide. "
+    "Test only on a closed "
     "course, never on the road. With a real low-pressure warning stop the engine."
 )
 
@@ -37,7 +38,8 @@ def label(look: Look, words: str, kind: Type = Type.BODY, soft: bool = False) ->
 
 
 class ChoiceDialog(QDialog):
-    """A question with a few answers, a button each; :attr:`chosen` is the answer's place, None where it was closed without one."""
+    """A question with a few answers, a button each; :attr:`chosen` is the answer's place, None where it was closed
+    without one."""
 
     def __init__(self, parent: QWidget, look: Look, title: str, words: str, answers: Sequence[str]) -> None:
         super().__init__(parent)

@@ -61,7 +61,8 @@ def side_words(told: CornerFindings) -> str:
 
 
 def runs_words(told: CornerFindings) -> str:
-    """Launches and stops side by side, for they are the two ends of the pan; "" where there are none or nothing is expected."""
+    """Launches and stops side by side, for they are the two ends of the pan; "" where there are none or nothing is
+    expected."""
     parts = []
     for kind, end in (("launch", "tail"), ("stop", "nose")):
         own = [r for r in told.runs if r.run.kind == kind and math.isfinite(r.min_share)]
@@ -94,11 +95,13 @@ def held_up_words(told: CornerFindings) -> str:
         name = told.analysis.side.turns(h.direction).lower()
         if h.kind == "fast":
             parts.append(
-                f"{name} lose {100.0 * h.lost:.0f} % of normal more at equal g after 20 s at {h.to:.0f} rpm than at {h.from_:.0f}"
+                f"{name} lose {100.0 * h.lost:.0f} % of normal more at equal g after 20 s at {h.to:.0f} "
+                f"rpm than at {h.from_:.0f}"
             )
         else:
             parts.append(
-                f"{name} lose {100.0 * h.lost:.0f} % of normal more at equal g {h.to:.0f} s after the last than {h.from_:.0f} s after it"
+                f"{name} lose {100.0 * h.lost:.0f} % of normal more at equal g {h.to:.0f} s after the "
+                f"last than {h.from_:.0f} s after it"
             )
     return f"Oil is held up in the engine: {'; '.join(parts)}. Drain-back, or too little oil." if parts else ""
 
@@ -113,13 +116,16 @@ def slides_words(told: CornerFindings) -> str:
 
 
 _MEASURES = {
-    "below_floor_s": ("{} s{} below the floor", 1.0), "longest_s": ("longest dip {} s{}", 1.0), "recovery_s": ("back over the floor {} s{} after the lowest", 1.0),
+    "below_floor_s": ("{} s{} below the floor", 1.0),
+    "longest_s": ("longest dip {} s{}", 1.0),
+    "recovery_s": ("back over the floor {} s{} after the lowest", 1.0),
     "below_share_0.70": ("{} %{} of it below 70 % of normal", 100.0),
-}  # fmt: skip
+}
 
 
 def per_lap_words(laps: Sequence[PerLap]) -> str:
-    """What a lap costs, with the interval over laps: "A lap: 9.4 s below the floor (7.1 to 11.8) …"; "" without laps."""
+    """What a lap costs, with the interval over laps: "A lap: 9.4 s below the floor (7.1 to 11.8) …"; "" without
+    laps."""
     parts = []
     for m in laps:
         if m.measure in _MEASURES:
@@ -131,15 +137,18 @@ def per_lap_words(laps: Sequence[PerLap]) -> str:
 
 
 def knee_words(told: CornerFindings) -> str:
-    """Where the pressure sags with engine speed alone, and whether an accumulator hid some of it; "" where it does not sag."""
+    """Where the pressure sags with engine speed alone, and whether an accumulator hid some of it; "" where it does not
+    sag."""
     knee, known = told.knee, told.analysis.options.known
     if knee is None:
         return ""
     state = known.accumulator if known is not None else "unknown"
     bottle = {
-        "armed": " The accumulator was armed and fills such sags: the knee may lie lower.", "unknown": " The accumulator's state is not noted: an armed one hides part of it.",
-    }.get(state, "")  # fmt: skip
+        "armed": " The accumulator was armed and fills such sags: the knee may lie lower.",
+        "unknown": " The accumulator's state is not noted: an armed one hides part of it.",
+    }.get(state, "")
     return (
-        f"With the oil level it sags above {knee.rpm:.0f} rpm ({knee.low_rpm:.0f} to {knee.high_rpm:.0f}), by {100.0 * knee.fall:.0f} % at {knee.top_rpm:.0f} rpm: air beaten "
+        f"With the oil level it sags above {knee.rpm:.0f} rpm ({knee.low_rpm:.0f} to "
+        f"{knee.high_rpm:.0f}), by {100.0 * knee.fall:.0f} % at {knee.top_rpm:.0f} rpm: air beaten "
         f"into the oil, not corners. Overfill, breather, windage tray.{bottle}"
     )

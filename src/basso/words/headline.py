@@ -1,4 +1,5 @@
-"""The sentence at the top: what matters in a session, said the same in the window, on the command line and in documents."""
+"""The sentence at the top: what matters in a session, said the same in the window, on the command line and in
+documents."""
 
 from __future__ import annotations
 
@@ -78,7 +79,13 @@ def opening(a: Analysis, units: DisplayUnits) -> Opening:
         return Opening(alike or "This log cannot be judged yet", f"{missing} Its columns are: {names}.")
     if a.recording.manual:
         return _gauge_words(a, units)
-    resting = " The sensor's zero is assumed, not measured." if a.zero_state == "assumed" else " The zero is wrong and its correction was refused." if a.zero_state == "wrong" else ""  # fmt: skip
+    resting = (
+        " The sensor's zero is assumed, not measured."
+        if a.zero_state == "assumed"
+        else " The zero is wrong and its correction was refused."
+        if a.zero_state == "wrong"
+        else ""
+    )
     doubts = doubt_words(a, units)
     resting += "".join(f" {read_in(c.message, units)}" for c in a.checks if c.id == "clearance")
     over = _count(len(a.rounds), _round_word(a)) if a.rounds else f"{a.exposure.running_s / 60:.0f} min of running"
@@ -96,8 +103,8 @@ def opening(a: Analysis, units: DisplayUnits) -> Opening:
             "No dips: the pressure stayed above the floor"
             if seen.is_most
             else f"No dips in the {seen.judged_min:.1f} min that could be judged",
-            f"Smallest margin {least} in {over}.{'' if seen.is_most else f' {covered}'}{resting} {unknowns_words(a, units)}"
-            + (f" {alike}" if alike else ""),
+            f"Smallest margin {least} in {over}.{'' if seen.is_most else f' {covered}'}{resting} "
+            f"{unknowns_words(a, units)}" + (f" {alike}" if alike else ""),
         )
     name, group = by_cause(a.dips)[0]
     lead = [d.cause.held_g for d in group if d.cause.held_g is not None]
@@ -128,7 +135,8 @@ def opening(a: Analysis, units: DisplayUnits) -> Opening:
         + (f", {severe} severe" if severe else "")
         + (f" ({CAUSE_NAMES[name].lower()} {len(group)}, {', '.join(others)})" if others else "")
         + f"; lowest {_deepest_words(a, lowest, units)}; "
-        f"{exposure_words(a, units)}.{resting} {_missing_next(a, needed) or (everywhere.detail if everywhere is not None else _NEXT[name])}"
+        f"{exposure_words(a, units)}.{resting} "
+        f"{_missing_next(a, needed) or (everywhere.detail if everywhere is not None else _NEXT[name])}"
     )
     if of_needed:
         return Opening(of_needed, f"{title} {detail}")
@@ -145,10 +153,12 @@ def _everywhere(a: Analysis) -> Opening | None:
     if over > 0.5 and a.options.normal is None:
         return Opening(
             f"Below the floor in {below_min:.1f} of {judged_min:.1f} min: it lies over the engine's own normal",
-            "Next: is it the right floor for this engine? If so, do not run it: reference gauge, oil level, relief valve, oil grade.",
+            "Next: is it the right floor for this engine? If so, do not run it: reference gauge, oil "
+            "level, relief valve, oil grade.",
         )
     return Opening(
-        f"The pressure is low everywhere, not only in corners: below the floor in {below_min:.1f} of {judged_min:.1f} min",
+        f"The pressure is low everywhere, not only in corners: below the floor in {below_min:.1f} of "
+        f"{judged_min:.1f} min",
         _NEXT["low_everywhere"],
     )
 
@@ -175,8 +185,10 @@ def _gauge_words(a: Analysis, units: DisplayUnits) -> Opening:
             f"The smallest margin is {margin}, {at}. {more}",
         )
     return Opening(
-        f"{len(below)} of {_count(len(floored), 'reading')} off the gauge lie{'s' if len(below) == 1 else ''} below the floor",
-        f"The worst is {margin} under it, {at}. Do not run it so: reference gauge, oil level, then the engine builder. {more}",
+        f"{len(below)} of {_count(len(floored), 'reading')} off the gauge "
+        f"lie{'s' if len(below) == 1 else ''} below the floor",
+        f"The worst is {margin} under it, {at}. Do not run it so: reference gauge, oil level, then the "
+        f"engine builder. {more}",
     )
 
 
@@ -235,7 +247,10 @@ def _missing_next(a: Analysis, needed: Sequence[Role]) -> str:
     if not free:
         return f"Next: log {names}, then look again."
     some = ", ".join(f"'{plain(n, 40)}'" for n in free[:4]) + (" …" if len(free) > 4 else "")
-    return f"Next: if {names} {'is' if len(needed) == 1 else 'are'} among the columns not recognised ({some}), say which; else log it and look again."
+    return (
+        f"Next: if {names} {'is' if len(needed) == 1 else 'are'} among the columns not recognised ({some}), "
+        "say which; else log it and look again."
+    )
 
 
 def doubt_words(a: Analysis, units: DisplayUnits) -> str:

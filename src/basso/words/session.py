@@ -47,7 +47,8 @@ def when_words(from_lap: int | None, above_c: float | None, units: DisplayUnits)
 
 
 def lowest_words(a: Analysis, kpa: float, units: DisplayUnits) -> str:
-    """A lowest reading as digits: "≤" before it where sampling was too slow to have seen the lowest, "≥" where the sensor shakes below it."""
+    """A lowest reading as digits: "≤" before it where sampling was too slow to have seen the lowest, "≥" where the
+    sensor shakes below it."""
     mark = {(True, False): "≤\u2009", (False, True): "≥\u2009", (True, True): "≈\u2009"}
     return mark.get((a.at_or_below, a.at_or_above), "") + units.number(kpa, Quantity.PRESSURE)
 
@@ -60,8 +61,10 @@ def exposure_words(a: Analysis, units: DisplayUnits) -> str:
     rpm = np.array([d.rpm for d in a.dips])
     seconds = np.array([d.dip.duration_s for d in a.dips])
     return (
-        f"{a.exposure.below_floor_s:.1f} s below the floor in {a.exposure.running_s / 60:.0f} min, at {np.average(rpm, weights=seconds):.0f} rpm on "
-        f"average; the worst {worst.dip.duration_s:.1f} s at {worst.rpm:.0f} rpm down to {lowest_words(a, worst.dip.min_pressure_kpa, units)} {units.pressure.symbol}"
+        f"{a.exposure.below_floor_s:.1f} s below the floor in {a.exposure.running_s / 60:.0f} min, at "
+        f"{np.average(rpm, weights=seconds):.0f} rpm on "
+        f"average; the worst {worst.dip.duration_s:.1f} s at {worst.rpm:.0f} rpm down to "
+        f"{lowest_words(a, worst.dip.min_pressure_kpa, units)} {units.pressure.symbol}"
     )
 
 

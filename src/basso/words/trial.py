@@ -34,13 +34,16 @@ def opening(c: Comparison, units: DisplayUnits) -> Opening:
     interval = f"{kpa(e.low)} to {kpa(e.high)}"
     where = places_words([p.label for p in c.over])
     head = {
-        "better": f"Helps: lowest pressure up {units.text(abs(e.estimate), Q.PRESSURE, difference=True)} ({interval}) with {c.b.label}",
-        "worse": f"Worse: lowest pressure down {units.text(abs(e.estimate), Q.PRESSURE, difference=True)} ({interval}) with {c.b.label}",
+        "better": f"Helps: lowest pressure up {units.text(abs(e.estimate), Q.PRESSURE, difference=True)} "
+        f"({interval}) with {c.b.label}",
+        "worse": f"Worse: lowest pressure down {units.text(abs(e.estimate), Q.PRESSURE, difference=True)} "
+        f"({interval}) with {c.b.label}",
         "no_clear_change": f"No clear change with {c.b.label}: {kpa(e.estimate)} {unit} ({interval})",
     }[c.verdict]
     heat = f"{units.text(e.at_temperature_c, Q.TEMPERATURE)}, " if math.isfinite(e.at_temperature_c) else ""
     detail = (
-        f"In {where}, at {heat}{units.text(e.at_rpm, Q.ROTATION)} and {e.at_peak_g:.2f} g; {e.laps_a} against {e.laps_b} laps. "
+        f"In {where}, at {heat}{units.text(e.at_rpm, Q.ROTATION)} and {e.at_peak_g:.2f} g; {e.laps_a} "
+        f"against {e.laps_b} laps. "
         f"95 % interval, laps as repetitions."
     )
     naive = naive_difference(c)

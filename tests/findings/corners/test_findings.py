@@ -49,7 +49,8 @@ def driven(seed: int, rate_hz: int = 20) -> tuple[Setup, Simulated, Analysis]:
 
 
 def true_g(setup: Setup, simulated: Simulated, a: Analysis, t: Threshold) -> float | None:
-    """The steady g at which the head over the pickup falls to where air is drawn, at the running level of those passes."""
+    """The steady g at which the head over the pickup falls to where air is drawn, at the running level of those
+    passes."""
     pan = setup.pan
     held = lagged(pan.held_up_l * simulated.drive.rpm / 7000.0, pan.held_up_s)
     at = np.clip((a.time_s[t.at] * 100.0).astype(int), 0, held.size - 1)
@@ -275,9 +276,13 @@ def test_oil_that_drains_back_late_is_told_by_the_turns_that_follow_each_other(h
     turn, apart = Turn(45, 45), (450, 450, 450, 25, 25, 450, 450, 300)
     pieces = [piece for gap in apart for piece in (Straight(gap), turn)]
     pan = Pan(
-        shape=BoxPan(0.26, 0.20, 0.16, (0.0, 0.055, 0.008)), fill_l=4.5 if held_l else 3.9,
-        held_up_l=0.4, held_in_left_l=held_l, held_up_s=10.0, slosh_hz=0.6,
-    )  # fmt: skip
+        shape=BoxPan(0.26, 0.20, 0.16, (0.0, 0.055, 0.008)),
+        fill_l=4.5 if held_l else 3.9,
+        held_up_l=0.4,
+        held_in_left_l=held_l,
+        held_up_s=10.0,
+        slosh_hz=0.6,
+    )
     setup = Setup(lay_out("Row", [*pieces, Straight(200)]), pan=pan, session=Drive(laps=6), heat=Heat(start_c=88.0))
     told = find_corners(analyse(recording_of(run_setup(setup, Logger(20, gps=True), generator("row", 1))[1])))
     assert told is not None and told.analysis.dips

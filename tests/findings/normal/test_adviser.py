@@ -120,7 +120,8 @@ def test_where_normal_meets_the_floor_is_where_the_engine_does(fit) -> None:  # 
 def test_a_thicker_oil_keeps_the_relief_valve_open_longer_while_it_warms(fit) -> None:  # type: ignore[no-untyped-def]
     found = [relief_under_c(fit, grade(name)) for name in ("0W-20", "5W-30", "10W-40", "15W-50", "SAE 50")]
     assert all(v is not None for v in found) and found == sorted(found, key=lambda v: v or 0.0)
-    # At that temperature the pump alone would make the relief's pressure: the made engine agrees within what cold oil allows.
+    # At that temperature the pump alone would make the relief's pressure: the made engine agrees within what cold oil
+    # allows.
     rpm, at = np.array([WARMING_RPM]), np.array([found[2]], dtype=float)
     open_engine = replace(ENGINE, relief_kpa=1e6)
     alone = float(balance_kpa(open_engine, rpm, at, pump_flow(open_engine, rpm))[0])

@@ -18,9 +18,13 @@ UNITS_C = DisplayUnits()
 
 
 def heat(
-    hot_c: float = 108.0, air_c: float | None = 20.0, pace: float = 5200.0, start_c: float = 20.0, ready_s: float | None = 300.0,
+    hot_c: float = 108.0,
+    air_c: float | None = 20.0,
+    pace: float = 5200.0,
+    start_c: float = 20.0,
+    ready_s: float | None = 300.0,
     steady_c: float | None = 108.0,
-) -> OilHeat:  # fmt: skip
+) -> OilHeat:
     rise = Heating(steady_c, steady_c - 3.0, steady_c + 3.0, 260.0, 8.0, "") if steady_c is not None else None
     return OilHeat(hot_c, pace, air_c, WarmUp(start_c, ready_s, 0.0, 0.0), rise)
 

@@ -177,8 +177,11 @@ def test_warmer_air_is_told_with_what_the_air_does_on_this_car(analysis: Analysi
 
 def test_the_owners_lines_and_ceilings_are_told_of(analysis: Analysis, told: NormalFindings) -> None:
     question = Question(
-        lines=(("Act now", Fixed(276.0)), ("Alarm", Less(45.0))), ceilings={"10W-40": 104.0, "5W-40": 90.0}, clearance="race", pump_cm3=12.0,
-    )  # fmt: skip
+        lines=(("Act now", Fixed(276.0)), ("Alarm", Less(45.0))),
+        ceilings={"10W-40": 104.0, "5W-40": 90.0},
+        clearance="race",
+        pump_cm3=12.0,
+    )
     found = find_normal(analysis, question)
     assert found is not None and found.advice is not None and told.advice is not None
     alone = analyse(analysis.recording, JudgeOptions(floors=(Fixed(276.0),)))
@@ -224,9 +227,16 @@ def test_what_the_garage_knows_stands_in_order_of_what_it_says(analysis: Analysi
 
 def test_a_normal_learned_with_another_oil_is_moved_before_it_is_held_against() -> None:
     thick, thin = (
-        analyse(recording_of(run_setup(Setup(harrowfell(), engine=TrueEngine(oil=oil), heat=Heat(start_c=78)), CLEAN, generator("moved", 3))[1]), JudgeOptions(oil=grade(oil)))
+        analyse(
+            recording_of(
+                run_setup(
+                    Setup(harrowfell(), engine=TrueEngine(oil=oil), heat=Heat(start_c=78)), CLEAN, generator("moved", 3)
+                )[1]
+            ),
+            JudgeOptions(oil=grade(oil)),
+        )
         for oil in ("10W-40", "5W-30")
-    )  # fmt: skip
+    )
     found = find_normal(thin, earlier=[EarlierNormal("Spring", "2026-04-01", thick.expected)])
     assert found is not None and found.held is not None and found.change is not None
     assert found.held.moved and found.change.cause == "none" and abs(found.change.offset_kpa) < 12.0

@@ -36,8 +36,10 @@ class PlaceFinding:
     Attributes:
         passes: in order of laps; ``dips``: in how many the pressure lay below the floor.
         lowest: lowest share of normal, median of the passes; ``worst`` of all; NaN where nothing is expected.
-        below_s: seconds below the floor, a pass on average; ``exposure``: the same weighed by engine speed and depth, over all.
-        phase: where in the place it is lowest most often: "turn-in", "middle", "exit" or "after it"; "" where it never sags.
+        below_s: seconds below the floor, a pass on average; ``exposure``: the same weighed by engine speed and depth,
+            over all.
+        phase: where in the place it is lowest most often: "turn-in", "middle", "exit" or "after it"; "" where it never
+            sags.
         length_m, radius_m: of the place; radius at the apex, NaN for braking zones.
         lean_per_lap: share of normal lost a lap more than the lap before, None where the laps do not show it.
         banking_deg: by how much the pan's floor leans into the corner, None where no path tells.
@@ -66,7 +68,8 @@ class SideFinding:
     Attributes:
         direction: "left" or "right" turns, "braking", "acceleration".
         seconds: felt at over 0.3 g; ``below_s``: of them under the floor.
-        share: seconds under the floor of those felt, with the seconds of each ring of g weighed as all directions have them
+        share: seconds under the floor of those felt, with the seconds of each ring of g weighed as all directions have
+            them
             together, so that the circuit's own way round does not decide; NaN where it shares no g with the others.
     """
 
@@ -80,7 +83,10 @@ class SideFinding:
 class CornerFindings:
     """What is told about where; carries the analysis it was worked out from.
 
-    ``knee``: where the pressure sags with engine speed alone, None where it does not. ``held_up``: where oil is held up in the engine; ``runs``: launches, stops and the like; ``per_lap``: what a lap costs; ``slides``: stretches (start, end) in s where the car slid or was caught. ``places``: in driving order; ``ranked``: those with dips, worst first; ``test_place``: where a change is best tried.
+    ``knee``: where the pressure sags with engine speed alone, None where it does not. ``held_up``: where oil is held up
+    in the engine; ``runs``: launches, stops and the like; ``per_lap``: what a lap costs; ``slides``: stretches (start,
+    end) in s where the car slid or was caught. ``places``: in driving order; ``ranked``: those with dips, worst first;
+    ``test_place``: where a change is best tried.
     """
 
     analysis: Analysis
@@ -155,7 +161,8 @@ def _slides(a: Analysis, line: CircuitLine | None) -> tuple[tuple[float, float],
 
 
 def thresholds_of(a: Analysis) -> tuple[Threshold, ...]:
-    """From which g on the pressure falls, by direction; () where nothing can be judged, or one of the two g is missing: what it
+    """From which g on the pressure falls, by direction; () where nothing can be judged, or one of the two g is missing:
+    what it
     did would be put down to the other."""
     if not a.judgeable or not a.judged.any() or a.lateral_g is None or a.longitudinal_g is None:
         return ()
@@ -169,12 +176,20 @@ def _place(place: Place, passes: list[Pass], a: Analysis, line: CircuitLine | No
     below = np.array([p.below_s for p in passes])
     weights = np.array([exposure_weight(p.rpm, p.min_share) for p in passes])
     return PlaceFinding(
-        place, tuple(passes), int(np.count_nonzero(below > 0.0)), float(np.median(known)) if known.size else float("nan"),
-        float(known.min()) if known.size else float("nan"), float(below.mean()) if below.size else 0.0, float(np.sum(below * weights)),
-        _phase(place, passes, a), place.end_m - place.start_m, _radius(place, line), _lean(passes),
+        place,
+        tuple(passes),
+        int(np.count_nonzero(below > 0.0)),
+        float(np.median(known)) if known.size else float("nan"),
+        float(known.min()) if known.size else float("nan"),
+        float(below.mean()) if below.size else 0.0,
+        float(np.sum(below * weights)),
+        _phase(place, passes, a),
+        place.end_m - place.start_m,
+        _radius(place, line),
+        _lean(passes),
         banking_deg(place, line, a.track.shape.lateral_g) if line is not None and a.track is not None else None,
         place_pattern(place, passes),
-    )  # fmt: skip
+    )
 
 
 def _phase(place: Place, passes: list[Pass], a: Analysis) -> str:
@@ -221,8 +236,11 @@ def _sides(a: Analysis) -> tuple[SideFinding, ...]:
     ring = np.minimum((size / 0.2).astype(int), 12)
     below = np.nan_to_num(a.margin_kpa) < 0
     ways = {
-        "left": (side > np.abs(along)), "right": (-side > np.abs(along)), "braking": (-along >= np.abs(side)), "acceleration": (along >= np.abs(side)),
-    }  # fmt: skip
+        "left": (side > np.abs(along)),
+        "right": (-side > np.abs(along)),
+        "braking": (-along >= np.abs(side)),
+        "acceleration": (along >= np.abs(side)),
+    }
     use = a.judged & (size >= _EQUAL_G) & np.isfinite(a.margin_kpa)
 
     def seconds(where: NDArray[np.bool_]) -> FloatArray:
@@ -238,7 +256,8 @@ def _sides(a: Analysis) -> tuple[SideFinding, ...]:
 
 
 def _at_equal_g(felt: FloatArray, under: FloatArray, all_of: FloatArray) -> float:
-    """Rate in each ring, weighed by the seconds all directions have there; rings that this one hardly has are left out."""
+    """Rate in each ring, weighed by the seconds all directions have there; rings that this one hardly has are left
+    out."""
     known = felt > 0.5
     return (
         float(np.sum((under / np.maximum(felt, 1e-9) * all_of)[known]) / all_of[known].sum())

@@ -90,9 +90,11 @@ def speed_of(a: Analysis, distance: FloatArray) -> FloatArray:
 
 
 def _from_curvature(side_g: FloatArray, speed: FloatArray, closed: bool) -> tuple[FloatArray, FloatArray]:
-    """Heading from curvature a/v², each bend stretched by as little as makes the lap one whole turn that meets its start.
+    """Heading from curvature a/v², each bend stretched by as little as makes the lap one whole turn that meets its
+    start.
 
-    Banking and a leaning sensor make the g of a bend differ from its curvature; which bend is off by how much is not known, so
+    Banking and a leaning sensor make the g of a bend differ from its curvature; which bend is off by how much is not
+    known, so
     the shape is a sketch, not a survey.
     """
     from scipy.optimize import least_squares

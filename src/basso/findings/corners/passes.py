@@ -65,7 +65,8 @@ def _followed_to_m(place: Place, places: Sequence[Place]) -> float:
 class ReadAlike:
     """How passes are read alike where the sensors of some sessions shake.
 
-    The lowest of many shaking readings is low by their shaking, the more the more they shake. So the pressure is steadied as far in every
+    The lowest of many shaking readings is low by their shaking, the more the more they shake. So the pressure is
+    steadied as far in every
     session, and each pass is read where it is lowest on average: that is low by no noise, however much there is of it.
 
     Attributes:
@@ -80,7 +81,8 @@ class ReadAlike:
 def read_alike(
     sessions: Sequence[tuple[Analysis, float]], places: Sequence[Place], length_m: float
 ) -> ReadAlike | None:
-    """How to read the passes of sessions, each with its shift along the lap; None where the readings of all are exact."""
+    """How to read the passes of sessions, each with its shift along the lap; None where the readings of all are
+    exact."""
     reach = max((reach_s(a.error, a.judged, _step_s(a)) for a, _ in sessions), default=0.0)
     if reach == 0.0:
         return None
@@ -101,7 +103,8 @@ def read_alike(
 
 
 def _steadied(a: Analysis, reach: float) -> tuple[FloatArray, FloatArray]:
-    """Pressure and share of normal, steadied as far to either side; where nothing is expected the pressure stands for its share."""
+    """Pressure and share of normal, steadied as far to either side; where nothing is expected the pressure stands for
+    its share."""
     base = np.where(np.isfinite(a.expected_kpa), a.expected_kpa, 0.0)
     pressure = parabola_about(a.pressure_kpa - base, max(1, round(reach / _step_s(a)))) + base
     return pressure, pressure / np.where(base > 0.0, base, 1.0)

@@ -17,7 +17,8 @@ from basso.track.corners import Place
 from basso.units import FloatArray
 
 _WAYS = 30
-"""Of so many orders in which the passes with and without a dip could have come, the one that parts them is no chance."""
+"""Of so many orders in which the passes with and without a dip could have come, the one that parts them is no
+chance."""
 _APART_C = 2.0
 _BEFORE_S = 20.0
 _SOON_S = 8.0
@@ -44,7 +45,8 @@ class PlacePattern:
 
 @dataclass(frozen=True, slots=True)
 class HeldUp:
-    """Oil held up in the engine: at equal g the pressure falls further after fast running, or soon after a turn the same way.
+    """Oil held up in the engine: at equal g the pressure falls further after fast running, or soon after a turn the
+    same way.
 
     Attributes:
         direction: "left", "right", "braking" or "acceleration".
@@ -68,7 +70,8 @@ def place_pattern(place: Place, passes: Sequence[Pass]) -> PlacePattern:
 
 
 def lap_pattern(a: Analysis, dips: Sequence[JudgedDip]) -> tuple[int | None, float | None]:
-    """From which lap on, and above which oil temperature in °C, every lap has one of these dips and none before or below.
+    """From which lap on, and above which oil temperature in °C, every lap has one of these dips and none before or
+    below.
 
     None where laps or heat do not part them.
     """
@@ -97,8 +100,10 @@ def _parted(low: NDArray[np.bool_], laps: Sequence[int], heat: FloatArray) -> tu
 def held_up(a: Analysis, thresholds: Sequence[Threshold]) -> tuple[HeldUp, ...]:
     """Where more is lost at equal g after fast running, or soon after a turn the same way.
 
-    The head and the return ways hold oil that the pan then lacks. For each direction the loss of every pass over the threshold is laid
-    out over its g, the oil's temperature, the engine speed of the 20 s before and the time since the last pass; what is told is
+    The head and the return ways hold oil that the pan then lacks. For each direction the loss of every pass over the
+    threshold is laid
+    out over its g, the oil's temperature, the engine speed of the 20 s before and the time since the last pass; what is
+    told is
     surer than |t| = 4 and costs 5 % of normal and more.
     """
     found = []

@@ -1,4 +1,5 @@
-"""What a lap costs: seconds below the floor, the longest of them, area, recovery, time below shares; with intervals over laps."""
+"""What a lap costs: seconds below the floor, the longest of them, area, recovery, time below shares; with intervals
+over laps."""
 
 from __future__ import annotations
 
@@ -18,8 +19,10 @@ class PerLap:
     """A measure over the whole laps (or runs over one route); no in- and out-laps.
 
     Attributes:
-        measure: "below_floor_s", "longest_s", "deficit_kpa_s", "recovery_s" or "below_share_0.70" and so on (a part of the lap's time).
-        mean, low, high: of a lap, with the 95 % interval of the mean (Student's t over laps: samples of one lap are no repetitions);
+        measure: "below_floor_s", "longest_s", "deficit_kpa_s", "recovery_s" or "below_share_0.70" and so on (a part of
+            the lap's time).
+        mean, low, high: of a lap, with the 95 % interval of the mean (Student's t over laps: samples of one lap are no
+            repetitions);
             low and high are None with fewer than three laps.
         laps: how many it rests on; of "recovery_s" the dips.
     """

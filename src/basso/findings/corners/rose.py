@@ -21,10 +21,12 @@ class Rose:
     """Sectors × rings of what the oil felt.
 
     Attributes:
-        share: shape (sectors, rings), the least share of normal seen (its 5th percentile); NaN where the oil hardly was.
+        share: shape (sectors, rings), the least share of normal seen (its 5th percentile); NaN where the oil hardly
+            was.
         seconds: shape (sectors, rings), how long it was there.
 
-    Sector 0 is thrown to the nose (braking), a quarter further to the right (a left turn); ring k is from k to k + 1 times
+    Sector 0 is thrown to the nose (braking), a quarter further to the right (a left turn); ring k is from k to k + 1
+    times
     :data:`RING_G`.
     """
 

@@ -18,7 +18,8 @@ class RunFinding:
     Attributes:
         min_share: lowest share of normal while it is judged, NaN where nothing is; ``min_pressure_kpa`` likewise.
         below_s: seconds below the floor; ``time_s``: when the lowest was.
-        peak_g: the most held for 0.3 s the way of the run: forward in a launch, backward in a stop, any way else; NaN without g.
+        peak_g: the most held for 0.3 s the way of the run: forward in a launch, backward in a stop, any way else; NaN
+            without g.
         peak_kpa: the highest pressure, judged or not: of a cold start that is what seals and filter see.
         rpm, temperature_c: medians; NaN where not logged.
     """
@@ -54,12 +55,19 @@ def tell_runs(a: Analysis) -> tuple[RunFinding, ...]:
         lowest = judged[int(np.nanargmin(share))] if known else part[0]
         told.append(
             RunFinding(
-                run, float(np.nanmin(share)) if known else float("nan"), float(a.pressure_kpa[judged].min()) if judged.size else float("nan"),
-                float(np.count_nonzero(np.nan_to_num(a.margin_kpa[judged]) < 0) * step), float(a.time_s[lowest]), _peak(run.kind, part, side, fore),
-                float(np.nanmax(a.pressure_kpa[part])) if np.isfinite(a.pressure_kpa[part]).any() else float("nan"), float(np.nanmedian(a.rpm[part])),
-                float(np.nanmedian(a.temperature_c[part])) if a.temperature_c is not None and np.isfinite(a.temperature_c[part]).any() else float("nan"),
+                run,
+                float(np.nanmin(share)) if known else float("nan"),
+                float(a.pressure_kpa[judged].min()) if judged.size else float("nan"),
+                float(np.count_nonzero(np.nan_to_num(a.margin_kpa[judged]) < 0) * step),
+                float(a.time_s[lowest]),
+                _peak(run.kind, part, side, fore),
+                float(np.nanmax(a.pressure_kpa[part])) if np.isfinite(a.pressure_kpa[part]).any() else float("nan"),
+                float(np.nanmedian(a.rpm[part])),
+                float(np.nanmedian(a.temperature_c[part]))
+                if a.temperature_c is not None and np.isfinite(a.temperature_c[part]).any()
+                else float("nan"),
             )
-        )  # fmt: skip
+        )
     return tuple(told)
 
 

@@ -1,6 +1,7 @@
 """Which oil this engine wants: for each grade, up to which oil temperature it holds the floor at racing speed.
 
-The engine's own fitted curve is asked, with each oil taken as the present one at the temperature at which it is as thick:
+The engine's own fitted curve is asked, with each oil taken as the present one at the temperature at which it is as
+thick:
 pump and bearings know an oil by its viscosity alone. Away from the temperatures that were driven the curve's own spread
 grows, and with it the interval.
 """
@@ -71,9 +72,11 @@ class GradeAdvice:
         driven: True where the temperature it stands for lies in what was driven, not beyond.
         start_mm2ps: viscosity at a cold start.
         listed: in the maker's list; None when there is none.
-        holds: True where the lower end of the interval reaches the hottest oil; False where not even the upper end does.
+        holds: True where the lower end of the interval reaches the hottest oil; False where not even the upper end
+            does.
         track: True where the school "heavier for the track" runs it at that temperature.
-        relief_under_c: oil colder than this keeps the relief valve spilling at :data:`WARMING_RPM`, None where it never opens
+        relief_under_c: oil colder than this keeps the relief valve spilling at :data:`WARMING_RPM`, None where it never
+            opens
             there: what it spills does not reach the bearings.
         ceiling_c: up to which oil temperature it is used; ``ceiling_set``: by the user, not by practice.
     """
@@ -98,7 +101,8 @@ class GradeAdvice:
 
     @property
     def limit_c(self) -> float | None:
-        """The oil temperature to stay under with this grade: where the pressure reaches the floor, or its ceiling if that is sooner."""
+        """The oil temperature to stay under with this grade: where the pressure reaches the floor, or its ceiling if
+        that is sooner."""
         return min(self.holds_to_c, self.ceiling_c) if self.holds_to_c is not None else None
 
     @property
@@ -132,7 +136,8 @@ class OilAdvice:
 def advise(
     expected: ExpectedPressure, floors: Sequence[Floor], oils: Sequence[Grade], asked: AskedAt
 ) -> OilAdvice | None:
-    """Ask the fitted curve for every oil; None where normal is not known by oil temperature, or no floor has a pressure.
+    """Ask the fitted curve for every oil; None where normal is not known by oil temperature, or no floor has a
+    pressure.
 
     A floor drawn from normal is none here: normal itself sinks with the oil.
     """
@@ -177,16 +182,29 @@ def _advice(expected: ExpectedPressure, oil: Grade, floor_kpa: float, asked: Ask
     run_to = _run_to_c(oil)
     own_ceiling = ceiling_of(oil, asked.ceilings)
     return GradeAdvice(
-        oil, holds_to, low_c, high_c, float(middle[-1]), float(under[-1]), float(over[-1]), spare,
-        max(spare, 0.0) * pump * asked.rpm / 1e6 / 60.0, bool(low - 3.0 <= like[-1] <= high + 3.0),
-        float(walther(oil).viscosity_mm2ps(np.array([asked.start_c]))[0]), _is_listed(oil, asked.listed) if asked.listed else None,
-        True if surely else None if perhaps else False, run_to is not None and run_to >= asked.hot_c,
-        relief_under_c(expected, oil), own_ceiling if own_ceiling is not None else usual_ceiling_c(oil), own_ceiling is not None,
-    )  # fmt: skip
+        oil,
+        holds_to,
+        low_c,
+        high_c,
+        float(middle[-1]),
+        float(under[-1]),
+        float(over[-1]),
+        spare,
+        max(spare, 0.0) * pump * asked.rpm / 1e6 / 60.0,
+        bool(low - 3.0 <= like[-1] <= high + 3.0),
+        float(walther(oil).viscosity_mm2ps(np.array([asked.start_c]))[0]),
+        _is_listed(oil, asked.listed) if asked.listed else None,
+        True if surely else None if perhaps else False,
+        run_to is not None and run_to >= asked.hot_c,
+        relief_under_c(expected, oil),
+        own_ceiling if own_ceiling is not None else usual_ceiling_c(oil),
+        own_ceiling is not None,
+    )
 
 
 def relief_under_c(expected: ExpectedPressure, oil: Grade) -> float | None:
-    """The oil temperature under which the relief valve spills at :data:`WARMING_RPM`: where pump and bearings alone make its pressure.
+    """The oil temperature under which the relief valve spills at :data:`WARMING_RPM`: where pump and bearings alone
+    make its pressure.
 
     Followed to cold oil on the form, so as good as the form is there. None where it does not even at 0 °C.
     """
@@ -201,7 +219,8 @@ def relief_under_c(expected: ExpectedPressure, oil: Grade) -> float | None:
 
 @dataclass(frozen=True, slots=True)
 class FloorMet:
-    """The oil temperature at which normal falls to the floor at an engine speed, with its 90 % interval; None where it is under
+    """The oil temperature at which normal falls to the floor at an engine speed, with its 90 % interval; None where it
+    is under
     it at any; :data:`HOTTEST_C` means that or more."""
 
     rpm: float
@@ -211,7 +230,8 @@ class FloorMet:
 
 
 def floor_met(expected: ExpectedPressure, floors: Sequence[Floor], rpm: Sequence[float]) -> tuple[FloorMet, ...]:
-    """Where normal meets the highest floor that is a pressure, at each engine speed; empty where it is not known by temperature."""
+    """Where normal meets the highest floor that is a pressure, at each engine speed; empty where it is not known by
+    temperature."""
     absolute = [f for f in floors if not moves_with_normal(f)]
     if not expected.valid or expected.temperature_range_c is None or not absolute:
         return ()
@@ -256,7 +276,8 @@ def _hottest(kpa: FloatArray, wanted_kpa: float) -> float | None:
 
 
 def _window(expected: ExpectedPressure, asked: AskedAt) -> str:
-    """Against the maker's running window: too high is pump work and heat, neither virtue nor fault unless over its upper side."""
+    """Against the maker's running window: too high is pump work and heat, neither virtue nor fault unless over its
+    upper side."""
     low, high = asked.window_kpa
     if low is None and high is None:
         return ""
@@ -284,7 +305,8 @@ def _cautions(
     said = []
     if lightest is None:
         said.append(
-            "No oil surely holds the floor at that temperature: cool the oil before thickening it, and ask whether the floor, "
+            "No oil surely holds the floor at that temperature: cool the oil before thickening it, and "
+            "ask whether the floor, "
             "the clearances or the pump are what is wrong."
         )
     elif not lightest.driven:
@@ -304,7 +326,8 @@ def _cautions(
     if outside and (lightest is None or _hot_viscosity(outside[0].grade) < _hot_viscosity(lightest.grade)):
         said.append(f"{outside[0].grade.name} would hold too, but is not in the maker's list.")
     said.append(
-        "A thicker oil that runs at a lower oil temperature is a warning, not a success: less flow may carry less heat from the "
+        "A thicker oil that runs at a lower oil temperature is a warning, not a success: less flow may "
+        "carry less heat from the "
         "bearings. High oil temperature is cured by a cooler, not by viscosity."
     )
     return tuple(said)

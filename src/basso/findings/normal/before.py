@@ -1,4 +1,5 @@
-"""What a car's earlier sessions say of this one's oil temperature: seasons, a cooler oil after a thicker grade, the air's part."""
+"""What a car's earlier sessions say of this one's oil temperature: seasons, a cooler oil after a thicker grade, the
+air's part."""
 
 from __future__ import annotations
 
@@ -40,7 +41,8 @@ class Seasons:
         rows: (day, title, air °C or None, start °C, minutes until ready or None where it never was), oldest first, this
             session last.
         never: how many of the earlier ones never were ready.
-        longer: this warm-up over what the earlier ones' and the air's difference make of it; None where that cannot be told.
+        longer: this warm-up over what the earlier ones' and the air's difference make of it; None where that cannot be
+            told.
         air_alone: by how much the air's difference alone makes it longer.
         trickle: it took longer than colder air alone explains.
     """
@@ -114,7 +116,8 @@ def _span(air_c: float | None, rise_c: float, start_c: float) -> float | None:
 
 
 def cooler_oil(oil: Grade, now: OilHeat | None, before: Sequence[HeatBefore]) -> CoolerOil | None:
-    """The newest earlier session on a thinner oil at like pace, where this one's thicker oil runs cooler; None without it."""
+    """The newest earlier session on a thinner oil at like pace, where this one's thicker oil runs cooler; None without
+    it."""
     if now is None:
         return None
     for b in reversed(before):
@@ -130,7 +133,8 @@ def cooler_oil(oil: Grade, now: OilHeat | None, before: Sequence[HeatBefore]) ->
 
 @dataclass(frozen=True, slots=True)
 class AirsPart:
-    """By how many °C the hot oil rises for each °C of air; ``sessions``: on how many that rests (0: taken as one for one)."""
+    """By how many °C the hot oil rises for each °C of air; ``sessions``: on how many that rests (0: taken as one for
+    one)."""
 
     by_c: float
     low: float
@@ -143,9 +147,11 @@ ONE_FOR_ONE = AirsPart(1.0, 0.0, 1.0, 0)
 
 
 def airs_part(now: OilHeat | None, before: Sequence[HeatBefore]) -> AirsPart:
-    """What the air does to the hot oil on this car, by its sessions at like pace; one for one where they do not show it.
+    """What the air does to the hot oil on this car, by its sessions at like pace; one for one where they do not show
+    it.
 
-    Without a thermostat a first-order balance lifts the oil by what the air rises; a thermostatic cooler takes some of it.
+    Without a thermostat a first-order balance lifts the oil by what the air rises; a thermostatic cooler takes some of
+    it.
     """
     heats = [b.heat for b in before] + ([now] if now is not None else [])
     pace = now.pace_rpm if now is not None else float(np.median([h.pace_rpm for h in heats])) if heats else 0.0

@@ -1,4 +1,5 @@
-"""What an engine's clearances ask of the oil's flow, and what pressure over the floor costs: neither a virtue nor a fault."""
+"""What an engine's clearances ask of the oil's flow, and what pressure over the floor costs: neither a virtue nor a
+fault."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ class FlowNeed:
     """What a clearance class asks for.
 
     Attributes:
-        times: oil that passes the bearings at the same pressure and viscosity over what production clearances pass: with the
+        times: oil that passes the bearings at the same pressure and viscosity over what production clearances pass:
+            with the
             cube of the clearance (laminar flow through a thin gap).
         pump_l_per_min: the pump gives, at ``rpm``; ``assumed``: its size is not on the card.
         over_kpa: normal over the floor there; ``kw``: pump work in that; None where nothing is expected.

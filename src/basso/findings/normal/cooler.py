@@ -38,7 +38,8 @@ class CoolerTrade:
 
 
 def cooler_trade(a: Analysis, rpm: float, found: Heating | None, target_c: float) -> CoolerTrade | None:
-    """Cooling to ``target_c`` at racing speed; None where the oil stays under it by itself, or where it settles is not known."""
+    """Cooling to ``target_c`` at racing speed; None where the oil stays under it by itself, or where it settles is not
+    known."""
     e = a.expected
     if found is None or found.steady_c is None or found.steady_c <= target_c + 0.5 or e.temperature_range_c is None:
         return None

@@ -1,4 +1,5 @@
-"""Everything that is told about one session's normal, in one place: the curve, the schools, the oils, cold to hot, what changed."""
+"""Everything that is told about one session's normal, in one place: the curve, the schools, the oils, cold to hot, what
+changed."""
 
 from __future__ import annotations
 
@@ -58,7 +59,8 @@ class EarlierNormal:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class HeldAgainst:
-    """A session against one earlier normal. ``moved``: that normal was learned with another oil and moved to this one's."""
+    """A session against one earlier normal. ``moved``: that normal was learned with another oil and moved to this
+    one's."""
 
     earlier: EarlierNormal
     change: NormalChange
@@ -106,7 +108,8 @@ class NormalFindings:
 
     @property
     def held(self) -> HeldAgainst | None:
-        """The earlier normal that says most: the newest that can be told of; None where there is none to hold it against."""
+        """The earlier normal that says most: the newest that can be told of; None where there is none to hold it
+        against."""
         told = [h for h in self.history if h.change.candidates]
         return told[-1] if told else self.history[-1] if self.history else None
 
@@ -168,14 +171,29 @@ def find_normal(
     lines = held_by_lines(a, rpm, hot, question.lines)
     over = next((g.over_kpa for g in advice.grades if g.grade == oil), None) if advice is not None else None
     return NormalFindings(
-        a, question, rpm, hot, tuple(held_by_schools(a, rpm, hot, a.options.floors)), tuple(lines), advice,
-        warm_up(a.time_s, a.rpm, a.temperature_c), idle_of(a),
-        found, to_shed(found, question.target_c or TARGET_C, question.oil_l or OIL_L), water_and_oil(a.rpm, _water(a), a.temperature_c),
-        tuple(history), heat, seasons(heat, heats), cooler_oil(oil, heat, heats), airs_part(heat, heats),
-        cooler_trade(a, rpm, found, question.target_c or TARGET_C), _over_ceiling_s(a, question.ceilings),
-        flow_need(question.clearance, rpm, question.pump_cm3, over), cold_peak_kpa(a.pressure_kpa, a.temperature_c),
+        a,
+        question,
+        rpm,
+        hot,
+        tuple(held_by_schools(a, rpm, hot, a.options.floors)),
+        tuple(lines),
+        advice,
+        warm_up(a.time_s, a.rpm, a.temperature_c),
+        idle_of(a),
+        found,
+        to_shed(found, question.target_c or TARGET_C, question.oil_l or OIL_L),
+        water_and_oil(a.rpm, _water(a), a.temperature_c),
+        tuple(history),
+        heat,
+        seasons(heat, heats),
+        cooler_oil(oil, heat, heats),
+        airs_part(heat, heats),
+        cooler_trade(a, rpm, found, question.target_c or TARGET_C),
+        _over_ceiling_s(a, question.ceilings),
+        flow_need(question.clearance, rpm, question.pump_cm3, over),
+        cold_peak_kpa(a.pressure_kpa, a.temperature_c),
         floor_met(a.expected, a.options.floors, _round_speeds(a.expected)),
-    )  # fmt: skip
+    )
 
 
 def _round_speeds(e: ExpectedPressure) -> list[float]:
@@ -235,7 +253,8 @@ def idle_of(a: Analysis) -> HotIdle | None:
 def idles_before(told: NormalFindings) -> FloatArray:
     """The hot idles of earlier sessions at this one's engine speed and oil temperature, kPa, oldest first.
 
-    Each is moved there along its own session's normal: an idle is only compared at one temperature. Those more than 200 rpm
+    Each is moved there along its own session's normal: an idle is only compared at one temperature. Those more than 200
+    rpm
     or 20 °C away are left out.
     """
     now, found = told.hot_idle, []

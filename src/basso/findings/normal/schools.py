@@ -19,7 +19,8 @@ class SchoolFinding:
     Attributes:
         active: it is among the floors the session is judged by.
         dips, below_s: what it would flag by itself.
-        at_hot_kpa: the floor at racing speed and the hottest oil; ``over_kpa``: expected pressure over it; None where nothing
+        at_hot_kpa: the floor at racing speed and the hottest oil; ``over_kpa``: expected pressure over it; None where
+            nothing
             is expected.
     """
 
@@ -54,10 +55,14 @@ def _held(a: Analysis, rpm: float, hot_c: float, schools: Sequence[tuple[School,
         over = float(hot[0]) - at_hot
         found.append(
             SchoolFinding(
-                school, active, len(dips), float(sum(d.duration_s for d in dips)),
-                at_hot if np.isfinite(at_hot) else None, over if np.isfinite(over) else None,
+                school,
+                active,
+                len(dips),
+                float(sum(d.duration_s for d in dips)),
+                at_hot if np.isfinite(at_hot) else None,
+                over if np.isfinite(over) else None,
             )
-        )  # fmt: skip
+        )
     return found
 
 

@@ -1,7 +1,9 @@
 """The same session on a hotter day, or driven faster: its dips computed again, with a band.
 
-Two things that are measured apart are kept apart: *normal*, which is moved to the other oil temperature and engine speed on
-the fitted curve, and the *share of it that was lost*, which is taken as it was. That share would hardly be less with thinner
+Two things that are measured apart are kept apart: *normal*, which is moved to the other oil temperature and engine
+speed on
+the fitted curve, and the *share of it that was lost*, which is taken as it was. That share would hardly be less with
+thinner
 oil or higher g: the answer is a lower limit of the trouble where the pace itself rises.
 """
 
@@ -23,7 +25,8 @@ class WhatIf:
     """A session under other conditions.
 
     Attributes:
-        hotter_c, faster_rpm: what was added to oil temperature and engine speed; ``air_c``: by how much the air was warmer,
+        hotter_c, faster_rpm: what was added to oil temperature and engine speed; ``air_c``: by how much the air was
+            warmer,
             which is in ``hotter_c`` by as much as the air moves the oil on this car.
         dips, low_dips, high_dips: number of dips, with the band that normal's 90 % interval makes of it.
         below_s, low_s, high_s: seconds below the floor likewise.
@@ -49,7 +52,8 @@ def what_if(
 ) -> WhatIf | None:
     """Compute a session's dips again with so much hotter oil, higher engine speed and warmer air.
 
-    None without normal by temperature. ``part``: what the air does to the oil on this car; its interval widens the band.
+    None without normal by temperature. ``part``: what the air does to the oil on this car; its interval widens the
+    band.
     """
     e = a.expected
     if not e.valid or a.temperature_c is None or e.temperature_range_c is None or not a.judged.any():
@@ -75,6 +79,15 @@ def what_if(
     outside = float(np.mean(~e.covers(rpm, heat)[a.judged]))
     now, then = (float(np.nanmedian(kpa[a.judged])) for kpa in (middle, a.expected_kpa))
     return WhatIf(
-        hotter, faster_rpm, dips, min(least, most, dips), max(least, most, dips), below, min(least_s, below), max(most_s, below),
-        (then, now), outside, air_c,
-    )  # fmt: skip
+        hotter,
+        faster_rpm,
+        dips,
+        min(least, most, dips),
+        max(least, most, dips),
+        below,
+        min(least_s, below),
+        max(most_s, below),
+        (then, now),
+        outside,
+        air_c,
+    )

@@ -1,4 +1,5 @@
-"""Runs the steps in ``versions`` on the connection that :mod:`basso.garage.store` hands over. Released steps never change."""
+"""Runs the steps in ``versions`` on the connection that :mod:`basso.garage.store` hands over. Released steps never
+change."""
 
 from alembic import context
 

@@ -1,4 +1,5 @@
-"""What the owner decides: by which floors it is judged, and what is done after a session. Kept with the car, where one is known."""
+"""What the owner decides: by which floors it is judged, and what is done after a session. Kept with the car, where one
+is known."""
 
 from __future__ import annotations
 
@@ -102,7 +103,8 @@ class OwnersVerbs:
             seen=f"{seen}. {unknowns_words(a, units)}".strip(),
         )
         hint = (
-            "What an engine survives nobody can say, Basso neither. With a real low-pressure warning stop the engine; the engine "
+            "What an engine survives nobody can say, Basso neither. With a real low-pressure warning "
+            "stop the engine; the engine "
             "builder, the maker's manual and the event's rules decide with you."
         )
         dialog = RecordDialog(bench.window, bench.look, f"Decide after {session.title}", hint, record, units)
@@ -117,6 +119,7 @@ def _advice(engine: Engine | None) -> tuple[tuple[tuple[float, float], ...], str
     if engine.clearance == "production":
         return engine.maker_points, ""
     return engine.maker_points, (
-        f"This engine's clearances are {engine.clearance} on its card: the 7 psi per 1000 rpm rule is for production clearances; "
+        f"This engine's clearances are {engine.clearance} on its card: the 7 psi per 1000 rpm rule is "
+        "for production clearances; "
         "wider ones want more."
     )

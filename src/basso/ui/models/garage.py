@@ -170,7 +170,8 @@ class GarageModel(QObject):
         return self.view if self.session_of(recording) is not None else None
 
     def engine_of(self, recording: Recording | None) -> Engine | None:
-        """The card of the engine a log is of; None where it is not known, or came from elsewhere and was not accepted."""
+        """The card of the engine a log is of; None where it is not known, or came from elsewhere and was not
+        accepted."""
         session = self.session_of(recording)
         if self.view is None or session is None or self.view.arrival is not None:
             return None

@@ -27,9 +27,18 @@ def facts_of(view: CarHistory, garage: Garage | None, entries: Sequence[Entry], 
     log_of = log_reader(view, garage, entries, memory)
 
     basis = (
-        view.car.id, view.sensors, view.calibrations, view.sessions, view.engines, view.builds, view.oil, view.samples, view.oil_sheets,
-        view.normals, view.circuits,
-    )  # fmt: skip
+        view.car.id,
+        view.sensors,
+        view.calibrations,
+        view.sessions,
+        view.engines,
+        view.builds,
+        view.oil,
+        view.samples,
+        view.oil_sheets,
+        view.normals,
+        view.circuits,
+    )
     return GarageFacts(
         oils=_oils(view),
         floors=floors_of(choice_in_force(view)),
@@ -43,7 +52,8 @@ def facts_of(view: CarHistory, garage: Garage | None, entries: Sequence[Entry], 
 def log_reader(
     view: CarHistory, garage: Garage | None, entries: Sequence[Entry], memory: Memory
 ) -> Callable[[Session], Recording | None]:
-    """Gives the log of a session: what the garage keeps of it, else the open log of its name; None where there is neither."""
+    """Gives the log of a session: what the garage keeps of it, else the open log of its name; None where there is
+    neither."""
     samples = {s.log_hash: garage.samples_file(s.log_hash) for s in view.sessions if s.log_hash} if garage else {}
     by_name = {e.path.name: e for e in entries}
 

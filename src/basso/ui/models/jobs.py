@@ -41,7 +41,8 @@ class Jobs(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._running: dict[str, _Job] = {}
-        # One at a time: two computations at once only get in each other's way, and what was asked first is wanted first.
+        # One at a time: two computations at once only get in each other's way, and what was asked first is wanted
+        # first.
         self._turn = threading.Lock()
         self._told.connect(self._tell, Qt.ConnectionType.QueuedConnection)
         self._finished.connect(self._finish, Qt.ConnectionType.QueuedConnection)

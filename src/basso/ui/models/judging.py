@@ -1,4 +1,5 @@
-"""How the open sessions are judged: floors, normal, decisions, columns, what the garage says of their car. Judges in the background."""
+"""How the open sessions are judged: floors, normal, decisions, columns, what the garage says of their car. Judges in
+the background."""
 
 from __future__ import annotations
 
@@ -129,7 +130,8 @@ class Judging(QObject):
         self._jobs.start("judge", f"judging {entry.title}", work, done, failed, dropped=stopped)
 
     def _hold_against_garage(self) -> None:
-        """Judge the shown log once more with its sensor's card and the car's earlier sessions; till then it stays as it is."""
+        """Judge the shown log once more with its sensor's card and the car's earlier sessions; till then it stays as it
+        is."""
         sessions, entry, facts = self._sessions, self._sessions.shown, self.garage
         if entry is None:
             return
@@ -166,7 +168,8 @@ class Judging(QObject):
     # What the garage says
 
     def set_garage(self, facts: GarageFacts) -> None:
-        """The garage has something else to say: what was judged by another oil is judged again, and held against the rest anew."""
+        """The garage has something else to say: what was judged by another oil is judged again, and held against the
+        rest anew."""
         self.garage = facts
         floors = facts.floors or DEFAULT_FLOORS
         if not self._floors_by_hand and floors != self.floors:

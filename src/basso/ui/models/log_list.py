@@ -128,10 +128,11 @@ class LogList(QObject):
         """Logs that were only listed so far, and have the columns that were just confirmed."""
         self._read_again(
             [
-                r.entry for r in self._rows.values()
+                r.entry
+                for r in self._rows.values()
                 if r.card is not None and r.card.summary.shape == shape and self._sessions.columns_of(r.entry) is None
             ]
-        )  # fmt: skip
+        )
 
     def _read_next(self) -> None:
         if any(r.stage == "reading" for r in self._rows.values()):

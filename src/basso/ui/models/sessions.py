@@ -98,7 +98,8 @@ class Sessions(QObject):
 
     @property
     def waiting(self) -> str:
-        """What stands where a judged session would: that it is being read, or why it is not; "" where it is there, or none is shown."""
+        """What stands where a judged session would: that it is being read, or why it is not; "" where it is there, or
+        none is shown."""
         if self.shown is None or self.analysis is not None:
             return ""
         return self._loaded[self.shown].rests or f"Reading {self.shown.title} …"

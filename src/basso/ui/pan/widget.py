@@ -37,7 +37,8 @@ class Moment:
     lap: str
     ax_g: float | None
     ay_g: float | None
-    """None where that g is neither logged nor worked out: the oil is then not drawn, since where it lies is not known."""
+    """None where that g is neither logged nor worked out: the oil is then not drawn, since where it lies is not
+    known."""
     readings: Sequence[ReadingLine]
     side: Side = KNOWN
     """Whether it is known which side is left."""
@@ -149,7 +150,8 @@ class PanView(QWidget):
             "Where the oil lies is worked out once the log can be judged."
             if not m.is_judged
             else (
-                f"Where the oil lies is not known: no {' and no '.join(missing)} in this log. If a column holds it, say which "
+                f"Where the oil lies is not known: no {' and no '.join(missing)} in this log. If a "
+                "column holds it, say which "
                 "under Logs."
             )
         )

@@ -37,7 +37,8 @@ _DIP_LABEL_S = 600.0
 
 @dataclass(frozen=True, slots=True)
 class DipMark:
-    """A dip over the traces: from when to when, and its lowest, when and in the first panel's unit, as it is written there."""
+    """A dip over the traces: from when to when, and its lowest, when and in the first panel's unit, as it is written
+    there."""
 
     start_s: float
     end_s: float

@@ -1,4 +1,5 @@
-"""A station that puts together what it tells of the session shown: in the background, while it is looked at, and never stale."""
+"""A station that puts together what it tells of the session shown: in the background, while it is looked at, and never
+stale."""
 
 from __future__ import annotations
 
@@ -25,7 +26,8 @@ F = TypeVar("F", bound=Findings)
 
 
 class FindingStation(Station[Page], Generic[Page, F]):
-    """What one session tells a station. ``key``: of the station; ``what``: as it is called in a sentence ("corners")."""
+    """What one session tells a station. ``key``: of the station; ``what``: as it is called in a sentence
+    ("corners")."""
 
     key = ""
     what = ""
@@ -129,7 +131,8 @@ class FindingStation(Station[Page], Generic[Page, F]):
             waiting = sessions.waiting or self._rests or f"Looking at {self.what} …"
             if sessions.analysis is not None and not sessions.analysis.judgeable:
                 waiting = (
-                    f"{self.what.capitalize()} need{'' if self.what.endswith('s') else 's'} oil pressure and engine speed; "
+                    f"{self.what.capitalize()} need{'' if self.what.endswith('s') else 's'} oil pressure "
+                    "and engine speed; "
                     "say under Logs which columns they are"
                 )
         self.show_findings(self.found, waiting)

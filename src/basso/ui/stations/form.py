@@ -171,7 +171,8 @@ class RecordForm(QWidget):
         self._wrong.setFont(look.font(Type.SMALL_STRONG))
         self._wrong.setStyleSheet(f"color: {p.below};")
         quiet = (
-            f"QLineEdit {{ background: transparent; border: 0; border-bottom: 1px solid {p.rule}; padding: 2px 1px; color: {p.ink}; }}"
+            f"QLineEdit {{ background: transparent; border: 0; border-bottom: 1px solid {p.rule}; "
+            f"padding: 2px 1px; color: {p.ink}; }}"
             f"QLineEdit:focus {{ border-bottom: 1px solid {p.ink}; background: {p.panel}; }}"
         )
         for editor in self._editors.values():

@@ -1,4 +1,5 @@
-"""What a station is: a page of the path with its state, its commands, its table, its working. One folder and one row each."""
+"""What a station is: a page of the path with its state, its commands, its table, its working. One folder and one row
+each."""
 
 from __future__ import annotations
 
@@ -73,9 +74,11 @@ class Shot:
 
 
 class Station(ABC, Generic[Page]):
-    """One station of the path. It is handed the bench, reaches for no other station, and makes its page when first wanted.
+    """One station of the path. It is handed the bench, reaches for no other station, and makes its page when first
+    wanted.
 
-    What is not said here has an answer that suits a station without it: no commands, no table, nothing to take up again.
+    What is not said here has an answer that suits a station without it: no commands, no table, nothing to take up
+    again.
     """
 
     looked_at = False

@@ -29,7 +29,8 @@ class Words(Label):
 
 
 class HeldWords(QWidget):
-    """Words that change while one steps through things: room for so many lines is kept, so that nothing around them moves.
+    """Words that change while one steps through things: room for so many lines is kept, so that nothing around them
+    moves.
 
     (A label in a layout has the whole window laid out and painted anew each time its text changes.)
     """
@@ -94,7 +95,8 @@ class PageBar(QWidget):
         p = self._look.palette
         for button in self._group.buttons():
             button.setStyleSheet(
-                f"QToolButton {{ border: 0; border-bottom: 2px solid transparent; border-radius: 0; padding: 3px 8px; color: {p.soft}; }}"
+                f"QToolButton {{ border: 0; border-bottom: 2px solid transparent; border-radius: 0; "
+                f"padding: 3px 8px; color: {p.soft}; }}"
                 f"QToolButton:checked {{ color: {p.ink}; border-bottom: 2px solid {p.ink}; }}"
                 f"QToolButton:focus {{ background: {p.band}; }}"
             )

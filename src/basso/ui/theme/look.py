@@ -120,7 +120,8 @@ QPushButton {{ background: {panel}; color: {ink}; border: 1px solid {rule}; bord
 QPushButton:hover {{ background: {band}; }}
 QPushButton:focus, QToolButton:focus {{ border: 1px solid {ink}; }}
 QPushButton:disabled {{ color: {soft}; }}
-QToolButton {{ background: transparent; color: {ink}; border: 1px solid transparent; border-radius: 3px; padding: 3px 7px; }}
+QToolButton {{ background: transparent; color: {ink}; border: 1px solid transparent; border-radius: 3px; padding: 3px
+7px; }}
 QToolButton:hover {{ background: {band}; }}
 QToolButton::menu-indicator {{ image: none; }}
 QLineEdit {{ background: {panel}; color: {ink}; border: 1px solid {rule}; border-radius: 3px; padding: 4px 6px; }}
@@ -139,7 +140,8 @@ QScrollBar:vertical {{ background: transparent; width: 9px; margin: 0; }}
 QScrollBar::handle:vertical {{ background: {rule}; border-radius: 4px; min-height: 28px; }}
 QScrollBar:horizontal {{ background: transparent; height: 9px; margin: 0; }}
 QScrollBar::handle:horizontal {{ background: {rule}; border-radius: 4px; min-width: 28px; }}
-QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none; border: none; height: 0; width: 0; }}
+QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none; border:
+none; height: 0; width: 0; }}
 QProgressBar {{ background: {band}; border: none; border-radius: 2px; max-height: 5px; }}
 QProgressBar::chunk {{ background: {ample}; border-radius: 2px; }}
 QDialog {{ background: {paper}; }}

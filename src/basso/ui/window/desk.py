@@ -1,4 +1,5 @@
-"""The desk: models, stations, pan and tide around one cursor. A table of contents: what each does stands in its own room.
+"""The desk: models, stations, pan and tide around one cursor. A table of contents: what each does stands in its own
+room.
 
 The window paints its frame first and puts the desk on it a moment later (see :mod:`basso.ui.window.main_window`).
 """

@@ -25,14 +25,19 @@ class HelpDialog(QDialog):
         column.setSpacing(5)
         column.addWidget(label(look, "From a log to its dips", Type.TITLE))
         for words in (
-            "Drop a log on the window. Basso finds the columns it needs, checks the readings and takes the sensor's zero from the "
+            "Drop a log on the window. Basso finds the columns it needs, checks the readings and takes "
+            "the sensor's zero from the "
             "seconds with the engine stopped; what it assumed is listed under Sensors.",
-            "A dip is a stretch in which the gallery pressure lay below the floor while the engine ran warm above 1500 rpm. The "
-            "floor is the highest of the rules under Floors. The margin is pressure less floor; the tide along the bottom shows it "
+            "A dip is a stretch in which the gallery pressure lay below the floor while the engine ran "
+            "warm above 1500 rpm. The "
+            "floor is the highest of the rules under Floors. The margin is pressure less floor; the "
+            "tide along the bottom shows it "
             "for the whole session.",
-            "Normal is what this engine shows at the same rpm and oil temperature with the pan level, learned from the session's own "
+            "Normal is what this engine shows at the same rpm and oil temperature with the pan level, "
+            "learned from the session's own "
             "straights. % of normal is pressure divided by that.",
-            "The cause is judged from the g before the dip, since oil follows late, and held against the rest of the session. "
+            "The cause is judged from the g before the dip, since oil follows late, and held against "
+            "the rest of the session. "
             "“Not sure” and “not comparable” are meant.",
             CAUTION,
         ):

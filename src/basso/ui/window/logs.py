@@ -82,7 +82,8 @@ class LogOpener:
         self.after_first_sight(bench.garage.open_demo)
 
     def after_first_sight(self, act: Callable[[], None]) -> None:
-        """Do something with the garage once the shown log has been judged and the garage's modules are loaded beside it."""
+        """Do something with the garage once the shown log has been judged and the garage's modules are loaded beside
+        it."""
         bench, sessions = self._bench, self._bench.sessions
 
         def load(_: Progress) -> None:

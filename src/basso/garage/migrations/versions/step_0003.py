@@ -11,13 +11,39 @@ branch_labels: str | None = None
 depends_on: str | None = None
 
 _WORDS = (
-    "sensor", "name", "since", "reason", "measures", "place", "channel", "reference", "thread", "mount", "lamp", "supply_pin", "fuse",
-    "signal_pin", "return_pin", "return_with", "note",
-)  # fmt: skip
+    "sensor",
+    "name",
+    "since",
+    "reason",
+    "measures",
+    "place",
+    "channel",
+    "reference",
+    "thread",
+    "mount",
+    "lamp",
+    "supply_pin",
+    "fuse",
+    "signal_pin",
+    "return_pin",
+    "return_with",
+    "note",
+)
 _NUMBERS = (
-    "low_kpa", "high_kpa", "low_c", "high_c", "low_v", "high_v", "line_m", "bore_mm", "tee_turns", "belt_mm", "supply_v", "return_ma",
+    "low_kpa",
+    "high_kpa",
+    "low_c",
+    "high_c",
+    "low_v",
+    "high_v",
+    "line_m",
+    "bore_mm",
+    "tee_turns",
+    "belt_mm",
+    "supply_v",
+    "return_ma",
     "return_ohm",
-)  # fmt: skip
+)
 
 
 def upgrade() -> None:

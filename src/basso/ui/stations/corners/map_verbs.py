@@ -1,4 +1,5 @@
-"""Verbs on circuits: keep a map, name a place, set the lap line. What is kept is the car's, in the garage, and can be undone there."""
+"""Verbs on circuits: keep a map, name a place, set the lap line. What is kept is the car's, in the garage, and can be
+undone there."""
 
 from __future__ import annotations
 
@@ -53,8 +54,10 @@ class MapVerbs:
             return
         view, session, a = here
         same = [
-            s for s in view.sessions if s.log_hash and s.id != session.id and s.circuit.casefold() == session.circuit.casefold() and s.circuit
-        ]  # fmt: skip
+            s
+            for s in view.sessions
+            if s.log_hash and s.id != session.id and s.circuit.casefold() == session.circuit.casefold() and s.circuit
+        ]
         log_of, track = self._bench.garage.log_reader(self._bench.sessions.entries), a.track
         decisions = self._bench.memory.decisions
         before = circuit_named(view, session.circuit)
@@ -70,8 +73,12 @@ class MapVerbs:
             return kept_circuit(view, session, drives, date.today().isoformat())
 
         self._bench.jobs.start(
-            "circuit", f"mapping {session.circuit or 'the circuit'}", work, lambda made: self._put(before, made, "map"), self._bench.tell
-        )  # fmt: skip
+            "circuit",
+            f"mapping {session.circuit or 'the circuit'}",
+            work,
+            lambda made: self._put(before, made, "map"),
+            self._bench.tell,
+        )
 
     def name_place(self, place: str) -> None:
         """Ask what a place is called."""

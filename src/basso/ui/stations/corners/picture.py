@@ -1,4 +1,5 @@
-"""What the Corners station draws and says, worked out without Qt: the ladder, the thresholds, the sentences, the table."""
+"""What the Corners station draws and says, worked out without Qt: the ladder, the thresholds, the sentences, the
+table."""
 
 from __future__ import annotations
 
@@ -47,7 +48,8 @@ class LadderRow:
 
 @dataclass(frozen=True, slots=True)
 class Ladder:
-    """The pass ladder. ``low``, ``high``: ends of its axis, shares of normal; ``lines``: floors that are a share of normal."""
+    """The pass ladder. ``low``, ``high``: ends of its axis, shares of normal; ``lines``: floors that are a share of
+    normal."""
 
     rows: tuple[LadderRow, ...]
     low: float
@@ -108,7 +110,8 @@ def opening(told: CornerFindings, units: DisplayUnits) -> Opening:
             return Opening(f"No laps, but runs: {', '.join(counts)}", f"{runs} {thresholds} {_no_g(told)}".strip())
         return Opening(
             "No laps to find corners on" + (f"; {dips} dips stand under Dips" if dips else ""),
-            f"{thresholds} Corners need laps: a lap column, GPS, or a few laps of speed and g. {_missing_g(told)}".strip(),
+            f"{thresholds} Corners need laps: a lap column, GPS, or a few laps of speed and g. "
+            f"{_missing_g(told)}".strip(),
         )
     if (
         all(p.dips >= _OFTEN * len(p.passes) for p in told.places if p.passes)
@@ -189,11 +192,15 @@ def _lean_words(told: CornerFindings, units: DisplayUnits) -> str:
         return ""
     heat = [p.temperature_c for p in worst.passes]
     warmer = (
-        f", as the oil warms from {units.number(heat[0], Quantity.TEMPERATURE)} to {units.text(heat[-1], Quantity.TEMPERATURE)}"
+        f", as the oil warms from {units.number(heat[0], Quantity.TEMPERATURE)} to "
+        f"{units.text(heat[-1], Quantity.TEMPERATURE)}"
         if heat and heat[-1] - heat[0] > 4.0
         else ""
     )
-    return f"{worst.place.label[:1].upper()}{worst.place.label[1:]} falls by {-100.0 * worst.lean_per_lap:.1f} % a lap{warmer}."
+    return (
+        f"{worst.place.label[:1].upper()}{worst.place.label[1:]} falls by {-100.0 * worst.lean_per_lap:.1f} "
+        f"% a lap{warmer}."
+    )
 
 
 def _when_words(told: CornerFindings, units: DisplayUnits) -> str:
@@ -239,10 +246,17 @@ def table_rows(told: CornerFindings) -> list[tuple[str, ...]]:
     """The places as text: for copying, and for those who read rather than look."""
     return [
         (
-            p.place.label, place_words(p), str(len(p.passes)), str(p.dips), _percent(p.lowest), _percent(p.worst), f"{p.below_s:.2f}", p.phase or "–",
+            p.place.label,
+            place_words(p),
+            str(len(p.passes)),
+            str(p.dips),
+            _percent(p.lowest),
+            _percent(p.worst),
+            f"{p.below_s:.2f}",
+            p.phase or "–",
         )
         for p in told.places
-    ]  # fmt: skip
+    ]
 
 
 def _percent(share: float) -> str:
@@ -252,7 +266,10 @@ def _percent(share: float) -> str:
 def place_line(p: PlaceFinding, units: DisplayUnits) -> str:
     """One place in a sentence."""
     what = place_words(p).removeprefix(f"{p.place.name}, ")
-    words = f"{p.place.label[:1].upper()}{p.place.label[1:]}, {what}: lowest {_percent(p.lowest)} of normal, median of {len(p.passes)} passes"
+    words = (
+        f"{p.place.label[:1].upper()}{p.place.label[1:]}, {what}: lowest {_percent(p.lowest)} of normal, "
+        f"median of {len(p.passes)} passes"
+    )
     if p.dips:
         words += f", below the floor in {p.dips} of them, {p.below_s:.2f} s a pass"
     if p.phase:
@@ -311,14 +328,34 @@ def working(told: CornerFindings, direction: str) -> list[WorkingStep]:
     hz, damping = t.slosh
     turns = told.analysis.side.turns(direction)
     steps = [
-        WorkingStep("Passes", f"{t.passes} through {turns.lower()}, {t.fell} of which lost more than their scatter", "felt over 0.25 g; those in which another direction may have bared the pickup, or that began low, are left out"),
-    ]  # fmt: skip
+        WorkingStep(
+            "Passes",
+            f"{t.passes} through {turns.lower()}, {t.fell} of which lost more than their scatter",
+            "felt over 0.25 g; those in which another direction may have bared the pickup, or that "
+            "began low, are left out",
+        )
+    ]
     if t.g is None:
         steps.append(WorkingStep("Threshold", "none", t.reason))
         return steps
     steps += [
-        WorkingStep("What the oil feels", f"the logged g through a body that sloshes at {hz:.2f} Hz with damping {damping:.2f}", "found with the threshold, of eleven that were tried; a g held steady feels like itself, a short one like less"),
-        WorkingStep("Threshold", f"{t.g:.2f} g; 95 %: {t.low_g if t.low_g is None else round(t.low_g, 2)} to {t.high_g:.2f} g", f"change-point: loss flat up to it, then {100.0 * t.slope:.0f} % of normal lost a g; where the profile likelihood is within 1.92 of its top, and 8 % for what one body's slosh does not tell"),
-        WorkingStep("At", f"{t.rpm:.0f} rpm in the middle", "at another level, oil temperature or speed it lies elsewhere: the head holds oil up at speed"),
-    ]  # fmt: skip
+        WorkingStep(
+            "What the oil feels",
+            f"the logged g through a body that sloshes at {hz:.2f} Hz with damping {damping:.2f}",
+            "found with the threshold, of eleven that were tried; a g held steady feels like itself, a "
+            "short one like less",
+        ),
+        WorkingStep(
+            "Threshold",
+            f"{t.g:.2f} g; 95 %: {t.low_g if t.low_g is None else round(t.low_g, 2)} to {t.high_g:.2f} g",
+            f"change-point: loss flat up to it, then {100.0 * t.slope:.0f} % of normal lost a g; where "
+            "the profile likelihood is within 1.92 of its top, and 8 % for what one body's slosh does "
+            "not tell",
+        ),
+        WorkingStep(
+            "At",
+            f"{t.rpm:.0f} rpm in the middle",
+            "at another level, oil temperature or speed it lies elsewhere: the head holds oil up at speed",
+        ),
+    ]
     return steps

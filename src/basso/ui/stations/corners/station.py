@@ -113,7 +113,10 @@ class CornersStation(FindingStation["CornersPage", "CornerFindings"]):
 
         if a.recording.manual:
             return "Readings off a gauge tell of no corners. Log a run with both g."
-        return f"No corner can be judged in this session. {read_in(coverage_of(a).words, self.bench.shown_units)} Drive it warm, then look again."
+        return (
+            "No corner can be judged in this session. "
+            f"{read_in(coverage_of(a).words, self.bench.shown_units)} Drive it warm, then look again."
+        )
 
     def show_findings(self, found: CornerFindings | None, waiting: str) -> None:
         """On the page, once there is one."""

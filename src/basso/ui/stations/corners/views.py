@@ -182,7 +182,8 @@ class LadderView(QWidget):
 
 
 class RoseView(QWidget):
-    """The oil rose: angle is the way the oil is thrown, radius the g it feels, colour the least share of normal seen there."""
+    """The oil rose: angle is the way the oil is thrown, radius the g it feels, colour the least share of normal seen
+    there."""
 
     def __init__(self, look: Look) -> None:
         super().__init__()

@@ -39,7 +39,8 @@ _WAYS = ("left", "right", "braking", "acceleration")
 class CornersPage(QWidget):
     """Told what is told of corners; moves the cursor.
 
-    ``name_wanted`` carries a place's id, ``line_set`` the distance along the lap where laps are to begin, ``refused`` why not.
+    ``name_wanted`` carries a place's id, ``line_set`` the distance along the lap where laps are to begin, ``refused``
+    why not.
     """
 
     name_wanted = Signal(str)

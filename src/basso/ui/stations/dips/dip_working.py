@@ -32,11 +32,17 @@ def _told_step(a: Analysis, dip: Dip, units: DisplayUnits) -> WorkingStep:
             Q.PRESSURE,
             difference=True,
         )
-        why = f"single readings are off by ± {off}, so the lowest of them is too low; a parabola about each reading gives what list and verdict go by"
+        why = (
+            f"single readings are off by ± {off}, so the lowest of them is too low; a parabola about each "
+            "reading gives what list and verdict go by"
+        )
         how = "of what it differs from that, as much counts as the shaking does not explain"
     else:
         half = units.text(a.error.half_step_kpa, Q.PRESSURE, difference=True)
-        why = f"the pressure lay within {half} of each reading; what changes smoothly within that is what list and verdict go by"
+        why = (
+            f"the pressure lay within {half} of each reading; what changes smoothly within that is what list "
+            "and verdict go by"
+        )
         how = "of two margins within the steps, one of which differs smoothly from that, the middle is taken"
     if a.likely_kpa is not None and math.isfinite(likely := float(a.likely_kpa[dip.lowest_margin])):
         at_such = (
@@ -62,17 +68,23 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[WorkingStep]
         rpm = float(a.followed_rpm[at])
         thicker = float(a.drift.at(a.time_s[at : at + 1], np.array([rpm]))[0]) if a.drift is not None else 0.0
         if a.drift is not None:
-            heat = f", oil {math.exp(thicker):.2f} times as thick as in the middle of the session by what calm running shows"
+            heat = (
+                f", oil {math.exp(thicker):.2f} times as thick as in the middle of the session by what calm "
+                "running shows"
+            )
         free, capped, own = e.parts_at(rpm, warm, thicker)
         known_heat = np.array([warm]) if warm is not None else None
         low, high = (float(v[0]) for v in e.interval(np.array([rpm]), known_heat, thicker=thicker))
         steps.append(
             WorkingStep(
                 "Normal pressure",
-                f"softmin({p(free)} by pump and bearings, {p(capped)} by the relief valve) × {own:.3f} (this engine's own departure) = "
+                f"softmin({p(free)} by pump and bearings, {p(capped)} by the relief valve) × {own:.3f} "
+                "(this engine's own departure) = "
                 f"{p(expected)} at {rpm:.0f} rpm{heat}; 90 % sure of {p(low)} to {p(high)}",
-                f"fitted one-sidedly to {e.samples} samples of settled running (level pan, steady rpm, warm); scatter ± {p(e.residual_kpa)}; "
-                f"about {p(math.exp(e.log_k))} · (rpm/4000)^{e.b:.2f} · (ν/ν₉₅)^{e.c:.2f} below the relief; viscosity of {e.oil.name} by ASTM D341",
+                f"fitted one-sidedly to {e.samples} samples of settled running (level pan, steady rpm, "
+                f"warm); scatter ± {p(e.residual_kpa)}; "
+                f"about {p(math.exp(e.log_k))} · (rpm/4000)^{e.b:.2f} · (ν/ν₉₅)^{e.c:.2f} below the "
+                f"relief; viscosity of {e.oil.name} by ASTM D341",
             )
         )
         steps.append(
@@ -107,13 +119,15 @@ def working(a: Analysis, d: JudgedDip, units: DisplayUnits) -> list[WorkingStep]
         WorkingStep(
             "Length",
             f"{dip.end_s:.3f} s − {dip.start_s:.3f} s = {dip.duration_s:.2f} s",
-            f"crossings of the floor, interpolated between samples; above {a.options.rules.rpm_gate:.0f} rpm, at least {a.options.rules.least_s:g} s",
+            f"crossings of the floor, interpolated between samples; above {a.options.rules.rpm_gate:.0f} "
+            f"rpm, at least {a.options.rules.least_s:g} s",
         )
     )
     steps.append(
         WorkingStep(
             "Deficit",
-            f"∫ (floor − pressure) dt = {units.number(dip.deficit_kpa_s, Q.PRESSURE, difference=True)} {units.pressure.symbol}·s",
+            f"∫ (floor − pressure) dt = {units.number(dip.deficit_kpa_s, Q.PRESSURE, difference=True)} "
+            f"{units.pressure.symbol}·s",
             "trapezoids over the dip's own samples",
         )
     )
@@ -133,7 +147,10 @@ def _reading_step(a: Analysis, at: int, p: Callable[[float], str], units: Displa
     formula = f"{p(value)}"
     source = f"'{name}' at {a.time_s[at]:.2f} s, as logged"
     if offset is not None:
-        formula = f"{p(value - offset.value)} as logged {'−' if offset.value < 0 else '+'} {p(abs(offset.value))} = {p(value)}"
+        formula = (
+            f"{p(value - offset.value)} as logged {'−' if offset.value < 0 else '+'} {p(abs(offset.value))} "
+            f"= {p(value)}"
+        )
         source = f"'{name}' at {a.time_s[at]:.2f} s; zero: {read_in(offset.reason, units)}"
     return WorkingStep("Lowest margin's pressure", formula, source)
 

@@ -1,4 +1,5 @@
-"""One dip by itself: the seconds before and after, other laps at the same place, the way the g went, what speaks for each cause."""
+"""One dip by itself: the seconds before and after, other laps at the same place, the way the g went, what speaks for
+each cause."""
 
 from __future__ import annotations
 
@@ -60,9 +61,19 @@ def dip_picture(a: Analysis, d: JudgedDip, units: DisplayUnits) -> DipPicture:
         path = path[:0]
     side, fore = (np.nan_to_num(g[path]) if g is not None else np.empty(0) for g in (a.lateral_g, a.longitudinal_g))
     return DipPicture(
-        a.time_s[part] - start, shown(a.pressure_kpa[part]), shown(a.expected_kpa[part]), shown(np.where(a.judged[part], a.floor.kpa[part], np.nan)),
-        a.rpm[part], tuple(_others(a, d, units)), d.dip.end_s - start, units.pressure.symbol, side, fore, a.time_s[path] - start, (a.side.way("left"), a.side.way("right")),
-    )  # fmt: skip
+        a.time_s[part] - start,
+        shown(a.pressure_kpa[part]),
+        shown(a.expected_kpa[part]),
+        shown(np.where(a.judged[part], a.floor.kpa[part], np.nan)),
+        a.rpm[part],
+        tuple(_others(a, d, units)),
+        d.dip.end_s - start,
+        units.pressure.symbol,
+        side,
+        fore,
+        a.time_s[path] - start,
+        (a.side.way("left"), a.side.way("right")),
+    )
 
 
 def _window(a: Analysis, start_s: float, end_s: float) -> np.ndarray:
@@ -138,7 +149,9 @@ def dip_detail(a: Analysis, d: JudgedDip, units: DisplayUnits) -> str:
     rank = next(i for i, x in enumerate(order) if x is d) + 1
     return (
         f"Down to {lowest_words(a, d.dip.min_pressure_kpa, units)} {units.pressure.symbol}{share}, "
-        f"{units.text(-d.dip.told_margin_kpa, Quantity.PRESSURE, difference=True)} under the floor{' (share and depth less what the sensor shakes by)' if a.at_or_above else ''}, for {d.dip.duration_s:.2f} s at {d.rpm:.0f} rpm{heat}. "
+        f"{units.text(-d.dip.told_margin_kpa, Quantity.PRESSURE, difference=True)} under the "
+        f"floor{' (share and depth less what the sensor shakes by)' if a.at_or_above else ''}, for "
+        f"{d.dip.duration_s:.2f} s at {d.rpm:.0f} rpm{heat}. "
         f"{rank_words(rank, len(order))}.{_lift_words(a, d)} {sentence(d, units)}"
     )
 
@@ -164,7 +177,8 @@ class SharePicture:
 
     Attributes:
         share: from high to low, shape (n,); ``below``: the part of judged running below each, shape (n,).
-        g, share_at_g, low_at_g: ring of lateral g (left positive), and the median and the 5th percentile of the share there.
+        g, share_at_g, low_at_g: ring of lateral g (left positive), and the median and the 5th percentile of the share
+            there.
         fore_g, fore_share, fore_low: the same for g forward.
         floor: the floor that is a share of normal; None without one.
     """

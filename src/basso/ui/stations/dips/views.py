@@ -113,8 +113,10 @@ class DipView(_Plot[DipPicture]):
         for times, values in p.others:
             frame.curve(painter, times, values)
         for values, color, style in (
-            (p.expected, "fair", Qt.PenStyle.SolidLine), (p.floor, "below", Qt.PenStyle.DashLine), (p.pressure, "ink", Qt.PenStyle.SolidLine),
-        ):  # fmt: skip
+            (p.expected, "fair", Qt.PenStyle.SolidLine),
+            (p.floor, "below", Qt.PenStyle.DashLine),
+            (p.pressure, "ink", Qt.PenStyle.SolidLine),
+        ):
             painter.setPen(paint.pen(look.color(color), 1.0, style))
             frame.curve(painter, p.time_s, values)
         painter.setClipping(False)
@@ -155,8 +157,11 @@ class GPathView(_Plot[DipPicture]):
             painter.drawEllipse(middle, far, far)
             paint.text(painter, middle.x() + 3, middle.y() - far + 7, f"{ring:g} g", small, soft)
         for words, u, v, anchor in (
-            ("accelerating", 0.0, most, paint.CENTRE), ("braking", 0.0, -most, paint.CENTRE), (p.ways[0], -most, 0.0, paint.RIGHT), (p.ways[1], most, 0.0, paint.LEFT),
-        ):  # fmt: skip
+            ("accelerating", 0.0, most, paint.CENTRE),
+            ("braking", 0.0, -most, paint.CENTRE),
+            (p.ways[0], -most, 0.0, paint.RIGHT),
+            (p.ways[1], most, 0.0, paint.LEFT),
+        ):
             at = frame.at(u, v)
             paint.text(painter, at.x(), at.y() + (-8 if v > 0 else 8 if v < 0 else 0), words, small, soft, anchor)
         # A left turn is drawn to the left, as the driver feels it.

@@ -197,7 +197,8 @@ class DipsPage(QWidget):
             self._detail.setText(
                 ""
                 if waiting
-                else "Drop a CSV on the window, or press Ctrl+O. It wants time, rpm and oil pressure; oil temperature and g tell why."
+                else "Drop a CSV on the window, or press Ctrl+O. It wants time, rpm and oil pressure; oil "
+                "temperature and g tell why."
             )
             self._fill([])
             return
@@ -224,7 +225,8 @@ class DipsPage(QWidget):
         self._show_page_of(self._stack.currentIndex())
 
     def _fill(self, rows: list[DipRow]) -> None:
-        """Fill the list. The cells live in Qt: asked of Python one by one they took as long to paint as everything else."""
+        """Fill the list. The cells live in Qt: asked of Python one by one they took as long to paint as everything
+        else."""
         model = QStandardItemModel()
         model.setHorizontalHeaderLabels(columns(self._units))
         for column in range(model.columnCount()):
@@ -249,7 +251,8 @@ class DipsPage(QWidget):
             self._model.item(row, _UNDER).setForeground(below)
 
     def _kept(self, analysis: Analysis | None) -> int:
-        """The dip that is selected now, found again in another judgement of the same recording; −1 where it is none there."""
+        """The dip that is selected now, found again in another judgement of the same recording; −1 where it is none
+        there."""
         if self._analysis is not None:  # while it is being judged again there is none
             selected = self.selected
             self._chosen = (self._analysis.recording, self._analysis.dips[selected].dip) if selected >= 0 else None
@@ -316,7 +319,8 @@ class DipsPage(QWidget):
             self._mark(dip)
 
     def _bring_into_view(self) -> None:
-        """Scroll the list where the chosen dip has no other above or below it; else only two of its rows are painted anew."""
+        """Scroll the list where the chosen dip has no other above or below it; else only two of its rows are painted
+        anew."""
         table, index = self.table, self.table.currentIndex()
         row = table.visualRect(index)
         if not table.viewport().rect().contains(row.adjusted(0, -row.height(), 0, row.height())):

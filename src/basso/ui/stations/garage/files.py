@@ -171,7 +171,8 @@ class GarageFiles:
             self._bench.tell(f"{record.file_name}: its file is missing from the garage ({path}); attach it again.")
         elif not is_photo(path) and path.suffix not in _VIEWED:
             self._bench.tell(
-                f"{record.file_name}: Basso opens photos, papers and tables, not files of the kind '{path.suffix}', which could be "
+                f"{record.file_name}: Basso opens photos, papers and tables, not files of the kind "
+                f"'{path.suffix}', which could be "
                 f"a program. It lies at {path}."
             )
         elif not is_photo(path):

@@ -1,4 +1,5 @@
-"""What is done with jobs: begun, their measured steps worked out, the sheet filled from the log; and the symptoms asked."""
+"""What is done with jobs: begun, their measured steps worked out, the sheet filled from the log; and the symptoms
+asked."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ if TYPE_CHECKING:
 
 
 class JobVerbs:
-    """Acts at one bench. ``begun_job`` hears the id of a job that was begun; ``chosen`` gives the record that is chosen."""
+    """Acts at one bench. ``begun_job`` hears the id of a job that was begun; ``chosen`` gives the record that is
+    chosen."""
 
     def __init__(self, bench: Bench, begun_job: Callable[[str], None], chosen: Callable[[], Record | None]) -> None:
         self._bench, self._model = bench, bench.garage
@@ -87,7 +89,8 @@ class JobVerbs:
     def _asked_about_log(self, job: Job, recording: Recording, priming: Priming, with_start: bool) -> bool | None:
         """Whether the priming is read off the log that is shown: True, False (by stopwatch), or None: nothing is done.
 
-        The log may have nothing to do with the job, so what would be read off which log is said before anything is written.
+        The log may have nothing to do with the job, so what would be read off which log is said before anything is
+        written.
         """
         from basso.car.jobs import PRIMING_STEP, START_STEP
         from basso.ui.dialogs import ChoiceDialog

@@ -122,9 +122,13 @@ class OilPanel(QWidget):
 
 
 _MEASURES = {
-    "v40": "viscosity at 40 °C, mm²/s", "v100": "viscosity at 100 °C, mm²/s", "bn": "base number, mg KOH/g", "fuel": "fuel, %",
-    "water": "water, %", "glycol": "glycol, %",
-}  # fmt: skip
+    "v40": "viscosity at 40 °C, mm²/s",
+    "v100": "viscosity at 100 °C, mm²/s",
+    "bn": "base number, mg KOH/g",
+    "fuel": "fuel, %",
+    "water": "water, %",
+    "glycol": "glycol, %",
+}
 
 
 def _sentences(found: Sequence[str], nothing: str) -> str:

@@ -1,4 +1,5 @@
-"""What the Garage station shows, worked out without Qt: the build line, its words, oil, laboratory, level book, jobs."""
+"""What the Garage station shows, worked out without Qt: the build line, its words, oil, laboratory, level book,
+jobs."""
 
 from __future__ import annotations
 
@@ -27,7 +28,8 @@ from basso.units import DisplayUnits, FloatArray, Quantity
 from basso.words.opening import Opening
 
 R = TypeVar("R", bound=Record)
-"""Marks of two level readings with nothing poured between them: their difference is what the rest of the system took."""
+"""Marks of two level readings with nothing poured between them: their difference is what the rest of the system
+took."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,10 +62,17 @@ def line_rows(view: CarHistory, units: DisplayUnits, wanted: str = "") -> list[L
         notes = sum(a.about == stage.build.id for a in view.attachments)
         rows.append(
             LineRow(
-                "build", stage.build.id, stage.build.since, stage.build.name, stage.build.reason, "; ".join(stage.changed),
-                ", ".join(x for x in (stage.caution, f"{notes} {'note' if notes == 1 else 'notes'}" if notes else "") if x),
+                "build",
+                stage.build.id,
+                stage.build.since,
+                stage.build.name,
+                stage.build.reason,
+                "; ".join(stage.changed),
+                ", ".join(
+                    x for x in (stage.caution, f"{notes} {'note' if notes == 1 else 'notes'}" if notes else "") if x
+                ),
             )
-        )  # fmt: skip
+        )
         dated = [(s.began, _session_row(s, stage, units)) for s in drives]
         if kept is None:
             dated += [(c.since, _engine_row(view, c, units)) for c in reversed(stage.cards)]
@@ -107,7 +116,8 @@ def opening(view: CarHistory | None, units: DisplayUnits) -> Opening:
     if view is None:
         return Opening(
             "No car yet",
-            "A car with its builds, oil and sessions: then every log knows what was in the engine that day. Make one, or take "
+            "A car with its builds, oil and sessions: then every log knows what was in the engine that "
+            "day. Make one, or take "
             "one in from a bundle.",
         )
     now = view.newest_build
@@ -139,7 +149,8 @@ def arrival_words(view: CarHistory) -> str:
     count = len(arrival.decisions)
     decided = f", and {_count(count, 'decision')} about its logs' corrections" if count else ""
     return (
-        f"This car came from elsewhere ({arrival.source}, {arrival.day}). Until you accept it, its sensor cards, oils, floors and "
+        f"This car came from elsewhere ({arrival.source}, {arrival.day}). Until you accept it, its "
+        "sensor cards, oils, floors and "
         f"saved normals{decided} do not act on any log."
     )
 
@@ -183,7 +194,8 @@ def lamp_words(sessions: Sequence[Session]) -> str:
         return f"The lamp goes out at {seen[-1][1]:.0f} rpm hot, as before."
     way = "up" if change > 0 else "down"
     return (
-        f"The lamp goes out at {seen[-1][1]:.0f} rpm hot, {way} {abs(change):.0f} since {seen[0][0][:10]}: look for thin oil or wear."
+        f"The lamp goes out at {seen[-1][1]:.0f} rpm hot, {way} {abs(change):.0f} since "
+        f"{seen[0][0][:10]}: look for thin oil or wear."
         if change > 0
         else f"The lamp goes out at {seen[-1][1]:.0f} rpm hot, {way} {abs(change):.0f}."
     )
@@ -264,7 +276,8 @@ def oil_page(view: CarHistory, units: DisplayUnits) -> OilPage:
             facts.append(
                 (
                     "Counts as",
-                    f"{oil.weighted_h:.1f} h: a road hour half, time over {units.text(100.0, Quantity.TEMPERATURE)} half again (default)",
+                    f"{oil.weighted_h:.1f} h: a road hour half, time over "
+                    f"{units.text(100.0, Quantity.TEMPERATURE)} half again (default)",
                 )
             )
         facts += [(f"Due by {_DUE[d.unit]}", f"{d.used:.3g} of {d.limit:g} {d.unit}") for d in oil.due]
@@ -274,7 +287,8 @@ def oil_page(view: CarHistory, units: DisplayUnits) -> OilPage:
         change, dry = needed(holding(engine, on)), needed(holding(engine, on), dry=True)
         pour = (
             f"For a change with filter pour {units.text(change.litres, Quantity.VOLUME)}; after a dry build "
-            f"{units.text(dry.litres, Quantity.VOLUME)}. The full mark is reached before the filter is filled: the stick falls by "
+            f"{units.text(dry.litres, Quantity.VOLUME)}. The full mark is reached before the filter is "
+            "filled: the stick falls by "
             f"{units.text(change.drop_l, Quantity.VOLUME)} in the first minute."
         )
         if dry.unknown:
@@ -290,11 +304,16 @@ def oil_page(view: CarHistory, units: DisplayUnits) -> OilPage:
     entries = tuple(sorted(view.oil, key=lambda e: e.day, reverse=True))
     ledger = tuple(
         (
-            e.day[:10], e.kind, e.grade, "" if e.volume_l is None else units.text(e.volume_l, Quantity.VOLUME),
-            "new filter" if e.filter_new else "", e.lot, e.note,
+            e.day[:10],
+            e.kind,
+            e.grade,
+            "" if e.volume_l is None else units.text(e.volume_l, Quantity.VOLUME),
+            "new filter" if e.filter_new else "",
+            e.lot,
+            e.note,
         )
         for e in entries
-    )  # fmt: skip
+    )
     drawn = sampled(view.samples, view.oil, view.sessions)
     fresh = grades().get(oil.grade) if oil is not None else None
     new_v100 = fresh.at_100_mm2ps if fresh is not None else None
@@ -341,10 +360,15 @@ def level_page(view: CarHistory, series: str, units: DisplayUnits) -> LevelPage:
     points = tuple((x.depth_mm, x.pan_l) for x in readings)
     if fit is None:
         return LevelPage(
-            series, "Not calibrated yet",
-            ("Pour known volumes and read the stick each time: at least three readings, well apart.", *left_out), "", points, None,
-            np.empty((3, 0)), (),
-        )  # fmt: skip
+            series,
+            "Not calibrated yet",
+            ("Pour known volumes and read the stick each time: at least three readings, well apart.", *left_out),
+            "",
+            points,
+            None,
+            np.empty((3, 0)),
+            (),
+        )
     now = view.newest_build
     depths = np.linspace(fit.lowest_mm, fit.highest_mm, 60)
     curve = np.array([depths, *np.array([fit.litres(float(d)) for d in depths]).T])
@@ -363,7 +387,8 @@ def level_page(view: CarHistory, series: str, units: DisplayUnits) -> LevelPage:
             litres, within = fit.litres(p.depth_mm)
             marks.append((p.mark, p.depth_mm, litres))
             lines.append(
-                f"The {p.mark} mark, {p.day[:10]}, holds {units.text(litres, Quantity.VOLUME)} (± {units.text(within, Quantity.VOLUME)})."
+                f"The {p.mark} mark, {p.day[:10]}, holds {units.text(litres, Quantity.VOLUME)} (± "
+                f"{units.text(within, Quantity.VOLUME)})."
             )
             if p.mark == "full" and view.engine is not None and view.engine.full_l is not None:
                 warning = mixed_parts(litres, within, view.engine.full_l)
@@ -394,14 +419,16 @@ def _drunk(own: Sequence[LevelPoint], fit: LevelFit, units: DisplayUnits) -> lis
         except InputError:
             continue
         lines.append(
-            f"Filter, cooler and lines took {units.text(litres, Quantity.VOLUME)} (± {units.text(within, Quantity.VOLUME)}) on "
+            f"Filter, cooler and lines took {units.text(litres, Quantity.VOLUME)} (± "
+            f"{units.text(within, Quantity.VOLUME)}) on "
             f"{after.day[:10]}."
         )
     return lines
 
 
 def _stored_l(view: CarHistory, point: LevelPoint) -> float | None:
-    """What an armed accumulator had taken out of the pan at a reading, by the build of that day; None where its state is not known."""
+    """What an armed accumulator had taken out of the pan at a reading, by the build of that day; None where its state
+    is not known."""
     if point.accumulator not in ("armed", "unknown"):
         return 0.0
     on = max((b for b in view.builds if b.since[:10] <= point.day[:10]), key=lambda b: b.since, default=None)
@@ -430,7 +457,10 @@ def reading_words(page: LevelPage, depth_mm: float, units: DisplayUnits) -> str:
     words = f"{units.text(litres, Quantity.VOLUME)} in the pan (± {units.text(within, Quantity.VOLUME)})"
     if page.stored_l:
         emptied, charged = (units.text(litres + s * page.stored_l, Quantity.VOLUME) for s in (1.0, -1.0))
-        words += f"; read with the accumulator charged, {emptied} once it has emptied into the pan; read with it empty, {charged} once it is charged"
+        words += (
+            f"; read with the accumulator charged, {emptied} once it has emptied into the pan; read with it "
+            f"empty, {charged} once it is charged"
+        )
     return words
 
 

@@ -1,4 +1,5 @@
-"""What a job sheet says, worked out without Qt: where it stands, what it prints, what was new on the build it is about."""
+"""What a job sheet says, worked out without Qt: where it stands, what it prints, what was new on the build it is
+about."""
 
 from __future__ import annotations
 
@@ -44,7 +45,8 @@ def printed(job: Job, sheet: Sheet, car: Car, units: DisplayUnits) -> str:
             value = show(step.field, got.value, units) or "______"
             why = in_units(step.why, units)
             parts.append(
-                f"<br>{e(step.measure)}: {e(value)} {e(unit_words(step.field, units))} (within {e(limits(step, units))}; {e(why)})"
+                f"<br>{e(step.measure)}: {e(value)} {e(unit_words(step.field, units))} (within "
+                f"{e(limits(step, units))}; {e(why)})"
             )
         if step.words or step.choices:
             parts.append(f"<br>{e(got.words) or ' / '.join(e(c) for c in step.choices) or '_' * 60}")
@@ -59,8 +61,10 @@ def printed(job: Job, sheet: Sheet, car: Car, units: DisplayUnits) -> str:
         f"Signed off {e(job.closed[:10])} by {e(job.signed)}" if job.closed else "Signed off: ______________________"
     )
     return (
-        f"<h2>{e(sheet.name)}</h2><p>{e(car.name)}, opened {e(job.opened[:10])}</p><table cellspacing='6'>{''.join(rows)}</table>"
-        f"<p>{signed}</p><p><small>Basso advises; the engine builder, the maker's manual, the event's rules and local law "
+        f"<h2>{e(sheet.name)}</h2><p>{e(car.name)}, opened {e(job.opened[:10])}</p><table "
+        f"cellspacing='6'>{''.join(rows)}</table>"
+        f"<p>{signed}</p><p><small>Basso advises; the engine builder, the maker's manual, the event's "
+        "rules and local law "
         "decide.</small></p>"
     )
 
@@ -76,7 +80,8 @@ def _printed_rows(step: SheetStep, got: Entered) -> str:
 
 
 def new_on(view: CarHistory, job: Job, units: DisplayUnits) -> str:
-    """What was new on the build a job is about: what it has that the one before had not, its parts, its engine's card."""
+    """What was new on the build a job is about: what it has that the one before had not, its parts, its engine's
+    card."""
     stage = next((s for s in stages(view, units) if s.build.id == job.build), None)
     if stage is None:
         return ""

@@ -1,4 +1,5 @@
-"""The Garage station at the bench: opens the garage when it is first wanted, shows the car, and does what the page asks for."""
+"""The Garage station at the bench: opens the garage when it is first wanted, shows the car, and does what the page asks
+for."""
 
 from __future__ import annotations
 

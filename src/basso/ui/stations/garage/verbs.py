@@ -32,13 +32,16 @@ if TYPE_CHECKING:
 _HINTS = {
     "new car": "The car first; its engine and builds follow.",
     "new card": "The engine from this day on; sessions before it keep the card they have. Unknown is left empty.",
-    "new engine": "Unknown is left empty; the maker's and the builder's figures go before any default. A build says which engine "
+    "new engine": "Unknown is left empty; the maker's and the builder's figures go before any default. A build says "
+    "which engine "
     "it has.",
     "new build": "What is on the car from this day on. Taken from the selected build: change what is new.",
-    "new session": "A drive on the selected build. With a log open that is not in the garage yet, its facts are filled in and its "
+    "new session": "A drive on the selected build. With a log open that is not in the garage yet, its facts are filled "
+    "in and its "
     "samples are kept.",
     "new oil": "Measure what you pour and what comes out. Basso ranks no oil.",
-    "new sample": "Values as the laboratory gave them, like: Fe 22; Pb 6; v40 93; v100 14.1; bn 7.4; fuel 0.6; water 0.04",
+    "new sample": "Values as the laboratory gave them, like: Fe 22; Pb 6; v40 93; v100 14.1; bn 7.4; fuel 0.6; water "
+    "0.04",
     "level": "Pour or drain, wait, read. A discharged accumulator adds its oil to the pan: note its state.",
 }
 
@@ -168,10 +171,19 @@ class RecordVerbs:
             return None if value is None else round(value, 1)
 
         return Session(
-            car=car, build=build, title=shown.title, began=a.recording.started or shown.day or today, circuit=shown.circuit,
-            log_name=a.recording.path.name, log_hash=a.recording.content_hash, running_s=whole(use.running_s), hot_s=whole(use.hot_s),
-            distance_km=whole(use.distance_km), peak_oil_c=whole(use.peak_oil_c), laps=sum(x.complete for x in a.laps) or None,
-        ), a.recording  # fmt: skip
+            car=car,
+            build=build,
+            title=shown.title,
+            began=a.recording.started or shown.day or today,
+            circuit=shown.circuit,
+            log_name=a.recording.path.name,
+            log_hash=a.recording.content_hash,
+            running_s=whole(use.running_s),
+            hot_s=whole(use.hot_s),
+            distance_km=whole(use.distance_km),
+            peak_oil_c=whole(use.peak_oil_c),
+            laps=sum(x.complete for x in a.laps) or None,
+        ), a.recording
 
     def _keep_samples(self, recording: Recording) -> None:
         garage = self._model.garage

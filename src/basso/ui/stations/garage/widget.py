@@ -152,9 +152,12 @@ class GaragePage(QWidget):
             column.addWidget(label)
         self.engine_button, self.compare_button = QPushButton("Engine"), QPushButton("Compare with")
         for verb, words in (
-            (Verb.NEW_BUILD, "New build…"), (Verb.NEW_SESSION, "New session…"), (Verb.NOTE, "Add a note…"), (Verb.ATTACH, "Attach a file…"),
+            (Verb.NEW_BUILD, "New build…"),
+            (Verb.NEW_SESSION, "New session…"),
+            (Verb.NOTE, "Add a note…"),
+            (Verb.ATTACH, "Attach a file…"),
             (Verb.REMOVE, "Remove"),
-        ):  # fmt: skip
+        ):
             button = self.buttons[verb] = QPushButton(words)
             button.clicked.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, self.current, ""))
         for buttons in (
@@ -242,9 +245,15 @@ class GaragePage(QWidget):
             action.triggered.connect(lambda _=False, c=car.id: self.car_wanted.emit(c))
         menu.addSeparator()
         for verb, name in (
-            (Verb.CAR, "This car…"), (Verb.ENGINE, "Its engine"), (Verb.NEW_CAR, "New car…"), (Verb.IMPORT, "Import a car…"),
-            (Verb.EXPORT, "Export this car…"), (Verb.REMOVE_CAR, "Remove this car"), (Verb.HISTORY, "What was done…"), (Verb.BACKUP, "Back up now"),
-        ):  # fmt: skip
+            (Verb.CAR, "This car…"),
+            (Verb.ENGINE, "Its engine"),
+            (Verb.NEW_CAR, "New car…"),
+            (Verb.IMPORT, "Import a car…"),
+            (Verb.EXPORT, "Export this car…"),
+            (Verb.REMOVE_CAR, "Remove this car"),
+            (Verb.HISTORY, "What was done…"),
+            (Verb.BACKUP, "Back up now"),
+        ):
             action = menu.addAction(name)
             action.setEnabled(view is not None or verb in (Verb.NEW_CAR, Verb.IMPORT, Verb.HISTORY))
             action.triggered.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, None, ""))
@@ -377,7 +386,8 @@ class GaragePage(QWidget):
 
 
 _CORRECTING = (
-    "What is corrected here holds for every session this card covers. Rebuilt, or changed? Make a new card under Engine: "
+    "What is corrected here holds for every session this card covers. Rebuilt, or changed? Make a new "
+    "card under Engine: "
     "earlier sessions keep theirs."
 )
 

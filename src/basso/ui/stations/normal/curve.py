@@ -1,4 +1,5 @@
-"""Draws normal over engine speed alone, for a log without oil temperature: its interval, the floor, what calm running read."""
+"""Draws normal over engine speed alone, for a log without oil temperature: its interval, the floor, what calm running
+read."""
 
 from __future__ import annotations
 
@@ -25,7 +26,8 @@ class CurveView(QWidget):
         self.setMinimumHeight(round(look.height() * 11.0))
         self.setAccessibleName("Normal: expected pressure over engine speed")
         self.setToolTip(
-            "Normal pressure with the oil of mid-session, with its 90 % interval; dots: calm running, each by its share "
+            "Normal pressure with the oil of mid-session, with its 90 % interval; dots: calm running, "
+            "each by its share "
             "of normal; dashed: the active floor. Where nothing was driven calmly there is no line."
         )
         look.changed.connect(self.update)

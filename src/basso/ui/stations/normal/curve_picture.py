@@ -22,7 +22,8 @@ class CurvePicture:
     """Normal by engine speed.
 
     Attributes:
-        rpm: shape (k,); ``normal``, ``low``, ``high``, ``floor``: shape (k,), in the unit shown; NaN in the first three where it rests on no
+        rpm: shape (k,); ``normal``, ``low``, ``high``, ``floor``: shape (k,), in the unit shown; NaN in the first three
+            where it rests on no
             data.
         dots: shape (m, 2): rpm and pressure of calm running, as with the oil of the middle of the session.
         top: of the picture, in the unit shown; ``unit``: its symbol.

@@ -1,4 +1,5 @@
-"""Draws the pressure field: engine speed × oil temperature, expected pressure as contours, the floor as a line through it."""
+"""Draws the pressure field: engine speed × oil temperature, expected pressure as contours, the floor as a line through
+it."""
 
 from __future__ import annotations
 
@@ -15,7 +16,8 @@ from basso.units import DisplayUnits
 
 
 class FieldView(QWidget):
-    """The field of one session; drawn from a :class:`FieldPicture`. ``looked_at`` carries rpm and °C under the pointer."""
+    """The field of one session; drawn from a :class:`FieldPicture`. ``looked_at`` carries rpm and °C under the
+    pointer."""
 
     looked_at = Signal(float, float)
 
@@ -28,8 +30,10 @@ class FieldView(QWidget):
         self.setMinimumHeight(round(look.height() * 11.0))
         self.setAccessibleName("Pressure field: expected pressure over engine speed and oil temperature")
         self.setToolTip(
-            "Lines of expected pressure; shaded where the car ran settled; hatched where it was not driven: there the lines are the "
-            "form's own guess. Plum: where normal meets the active floor; thin: each other rule's, and your own lines. The ring: racing speed and the hottest oil."
+            "Lines of expected pressure; shaded where the car ran settled; hatched where it was not "
+            "driven: there the lines are the "
+            "form's own guess. Plum: where normal meets the active floor; thin: each other rule's, and "
+            "your own lines. The ring: racing speed and the hottest oil."
         )
         self.setMouseTracking(True)
         self._said = ""

@@ -1,4 +1,5 @@
-"""The pressure field of the Normal station, worked out without Qt: contours over engine speed and oil temperature, and what one point says."""
+"""The pressure field of the Normal station, worked out without Qt: contours over engine speed and oil temperature, and
+what one point says."""
 
 from __future__ import annotations
 
@@ -25,7 +26,8 @@ _COLUMNS, _ROWS = 90, 60
 
 @dataclass(frozen=True, slots=True)
 class Contour:
-    """One level of expected pressure: line segments (x0, y0, x1, y1) in rpm and °C, and where its label may stand, best first."""
+    """One level of expected pressure: line segments (x0, y0, x1, y1) in rpm and °C, and where its label may stand, best
+    first."""
 
     words: str
     segments: tuple[tuple[float, float, float, float], ...]
@@ -38,7 +40,8 @@ class FieldPicture:
 
     Attributes:
         rpm, heat: edges of the picture, (low, high), rpm and °C.
-        contours: of expected pressure; ``floors``: where expected pressure meets the active floor; ``schools``: where it meets
+        contours: of expected pressure; ``floors``: where expected pressure meets the active floor; ``schools``: where
+            it meets
             each other school's and each of the owner's lines.
         density: shape (heat, rpm) counts of settled running; ``covered``: where normal rests on data, same shape.
         hot_area: (rpm low, high, °C low, high) of the car's hot working area, None where it was not judged.
@@ -151,7 +154,10 @@ def reading_at(told: NormalFindings, rpm: float, heat: float, units: DisplayUnit
     e = told.analysis.expected
     n, t = np.array([rpm]), np.array([heat])
     kpa, (low, high) = float(e.at(n, t)[0]), (float(v[0]) for v in e.interval(n, t))
-    words = f"{rpm:.0f} rpm, {units.text(heat, _T)}: {units.text(kpa, _P)} is normal ({units.number(low, _P)} to {units.number(high, _P)})"
+    words = (
+        f"{rpm:.0f} rpm, {units.text(heat, _T)}: {units.text(kpa, _P)} is normal ({units.number(low, _P)} to "
+        f"{units.number(high, _P)})"
+    )
     if not bool(e.covers(n, t)[0]):
         words += ", not driven there"
     met = floor_met(e, told.analysis.options.floors, [rpm])

@@ -23,7 +23,8 @@ class KeepNormalDialog(QDialog):
         out: Sequence[tuple[str, str]],
         version: int,
     ) -> None:
-        """``build``: what it is called; ``good``: sessions it can be learned from; ``out``: the others, with why not."""
+        """``build``: what it is called; ``good``: sessions it can be learned from; ``out``: the others, with why
+        not."""
         super().__init__(parent)
         self.setWindowTitle("Save normal")
         self.resize(round(look.height() * 34), round(look.height() * 20))
@@ -32,7 +33,8 @@ class KeepNormalDialog(QDialog):
         self.reason_line.setPlaceholderText("why: first of this build, new bearings run in …")
         self.reason_line.setAccessibleName("Why")
         hint = (
-            "What the engine shows with the pickup covered, learned from these sessions together and kept with the build. Later sessions "
+            "What the engine shows with the pickup covered, learned from these sessions together and "
+            "kept with the build. Later sessions "
             "are laid over it. Leave out what was driven with something wrong."
         )
         left = "Left out: " + "; ".join(f"{title} ({why})" for title, why in out) + "." if out else ""

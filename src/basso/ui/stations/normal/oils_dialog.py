@@ -65,8 +65,10 @@ class OilsDialog(QDialog):
             else "The log shown belongs to no car of the garage: kept until Basso is closed"
         )
         hint = (
-            "Figures in grey are usual for the grade; the oil's own data sheet is better: write over them. An oil may be added by the name "
-            f"that its fills have. “Used up to” is the ceiling you set for it on this engine. {where}. Basso ranks no oil."
+            "Figures in grey are usual for the grade; the oil's own data sheet is better: write over "
+            "them. An oil may be added by the name "
+            f"that its fills have. “Used up to” is the ceiling you set for it on this engine. {where}. "
+            "Basso ranks no oil."
         )
         self.add_button = QPushButton("Add an oil")
         self.usual_button = QPushButton("As usual for the grade")

@@ -1,4 +1,5 @@
-"""What the Normal station draws and says, worked out without Qt: the tables and the sentences (the field is in :mod:`basso.ui.stations.normal.field_picture`)."""
+"""What the Normal station draws and says, worked out without Qt: the tables and the sentences (the field is in
+:mod:`basso.ui.stations.normal.field_picture`)."""
 
 from __future__ import annotations
 
@@ -47,7 +48,10 @@ def opening(told: NormalFindings, units: DisplayUnits) -> Opening:
     rpm = np.array([told.racing_rpm])
     kpa = e.at(rpm, heat)
     low, high = e.interval(rpm, heat)
-    title = f"{units.text(float(kpa[0]), _P)} is normal at {at} ({units.number(float(low[0]), _P)} to {units.number(float(high[0]), _P)})"
+    title = (
+        f"{units.text(float(kpa[0]), _P)} is normal at {at} ({units.number(float(low[0]), _P)} to "
+        f"{units.number(float(high[0]), _P)})"
+    )
     floor = _floor_at(told, kpa)
     if floor is not None:
         over = float(kpa[0]) - floor
@@ -81,9 +85,13 @@ def _basis(a: Analysis, units: DisplayUnits) -> str:
         by += (
             "what warming does is in its scatter"
             if a.drift is None
-            else f"it follows calm running, here as in the middle of the session, up to {np.exp(a.drift.thicker.max()) - 1.0:+.0%} while the oil was thickest"
+            else "it follows calm running, here as in the middle of the session, up to "
+            f"{np.exp(a.drift.thicker.max()) - 1.0:+.0%} while the oil was thickest"
         )
-    words = f"{how}{by}, from {e.samples} settled samples with {e.oil.name}; they scatter by {_scatter(e.residual_kpa, units)}."
+    words = (
+        f"{how}{by}, from {e.samples} settled samples with {e.oil.name}; they scatter by "
+        f"{_scatter(e.residual_kpa, units)}."
+    )
     block = e.valid_range()
     if block is None:
         return f"{words} Nowhere dense enough to rely on."
@@ -95,7 +103,8 @@ def _basis(a: Analysis, units: DisplayUnits) -> str:
 
 
 def grade_rows(told: NormalFindings, units: DisplayUnits) -> list[tuple[str, ...]]:
-    """The adviser's table: grade, holds to, interval, pressure when hot, over the floor, pump power, at a cold start, remark."""
+    """The adviser's table: grade, holds to, interval, pressure when hot, over the floor, pump power, at a cold start,
+    remark."""
     advice = told.advice
     if advice is None:
         return []
@@ -104,11 +113,18 @@ def grade_rows(told: NormalFindings, units: DisplayUnits) -> list[tuple[str, ...
         band = f"{temperature_words(g.low_c, units)} – {temperature_words(g.high_c, units)}"
         rows.append(
             (
-                g.grade.name, temperature_words(g.holds_to_c, units), band, units.number(g.at_hot_kpa, _P),
-                units.number(g.over_kpa, _P, difference=True, signed=True), f"{g.pump_kw:.2f}" if g.pump_kw > 0.005 else "–",
-                f"{g.start_mm2ps:.0f}", units.text(g.relief_under_c, _T) if g.relief_under_c is not None else "–", ("" if g.ceiling_set else "* ") + units.text(g.ceiling_c, _T), _remark(told, g),
+                g.grade.name,
+                temperature_words(g.holds_to_c, units),
+                band,
+                units.number(g.at_hot_kpa, _P),
+                units.number(g.over_kpa, _P, difference=True, signed=True),
+                f"{g.pump_kw:.2f}" if g.pump_kw > 0.005 else "–",
+                f"{g.start_mm2ps:.0f}",
+                units.text(g.relief_under_c, _T) if g.relief_under_c is not None else "–",
+                ("" if g.ceiling_set else "* ") + units.text(g.ceiling_c, _T),
+                _remark(told, g),
             )
-        )  # fmt: skip
+        )
     return rows
 
 
@@ -232,7 +248,8 @@ def cold_to_hot(told: NormalFindings, units: DisplayUnits) -> list[str]:
         said.append("No hot idle of four seconds in this log.")
     else:
         said.append(
-            f"Hot idle: {units.text(i.kpa, _P)} at {i.rpm:.0f} rpm and {units.text(i.temperature_c, _T)}{_idle_history(told, units)}."
+            f"Hot idle: {units.text(i.kpa, _P)} at {i.rpm:.0f} rpm and "
+            f"{units.text(i.temperature_c, _T)}{_idle_history(told, units)}."
         )
     return [*said, *(words for words in (seasons_words(told.seasons, units),) if words)]
 
@@ -243,12 +260,14 @@ def oil_temperature(told: NormalFindings, units: DisplayUnits) -> list[str]:
     h = told.heating
     if h is not None and h.steady_c is not None and h.low_c is not None and h.high_c is not None:
         said.append(
-            f"At this pace the oil settles at about {units.text(h.steady_c, _T)} ({units.number(h.low_c, _T)} to {units.number(h.high_c, _T)})."
+            f"At this pace the oil settles at about {units.text(h.steady_c, _T)} "
+            f"({units.number(h.low_c, _T)} to {units.number(h.high_c, _T)})."
         )
         shed = told.to_shed
         if shed is not None and shed.kw >= 0.05:
             said.append(
-                f"To hold {units.text(shed.target_c, _T)} a cooler has to shed about {shed.kw:.1f} kW more ({shed.low_kw:.1f} to {shed.high_kw:.1f})."
+                f"To hold {units.text(shed.target_c, _T)} a cooler has to shed about {shed.kw:.1f} kW "
+                f"more ({shed.low_kw:.1f} to {shed.high_kw:.1f})."
             )
         elif shed is not None:
             said.append(f"It stays under {units.text(shed.target_c, _T)} without more cooling.")
@@ -267,7 +286,10 @@ def _water_words(w: WaterAndOil, units: DisplayUnits) -> str:
         return f"{beside}; the thermostat holds the water at {units.text(w.holds_c, _T)} while the oil still rises."
     if math.isnan(w.rises):
         return f"{beside}; too little warming to see what the thermostat does."
-    return f"{beside}; the water rises with it, by {w.rises:.1f} for each degree: the thermostat is wide open, or there is none."
+    return (
+        f"{beside}; the water rises with it, by {w.rises:.1f} for each degree: the thermostat is wide open, "
+        "or there is none."
+    )
 
 
 def _idle_history(told: NormalFindings, units: DisplayUnits) -> str:
@@ -304,7 +326,10 @@ def what_if_words(w: WhatIf | None, part: AirsPart, units: DisplayUnits) -> str:
         return "Needs normal by oil temperature."
     then, now = (units.text(v, _P) for v in w.normal_kpa)
     if w.hotter_c == 0.0 and w.faster_rpm == 0.0 and w.air_c == 0.0:
-        return f"As driven: {_count(w.dips)}, {w.below_s:.0f} s below the floor; normal {then} in the middle of the driving."
+        return (
+            f"As driven: {_count(w.dips)}, {w.below_s:.0f} s below the floor; normal {then} in the middle of "
+            "the driving."
+        )
     band = f"{w.low_dips} to {w.high_dips}" if w.low_dips != w.high_dips else ""
     seconds = f"{w.below_s:.0f} s ({w.low_s:.0f} to {w.high_s:.0f})"
     words = (
@@ -328,9 +353,15 @@ def change_line(told: NormalFindings, units: DisplayUnits) -> str:
     held = told.held
     assert held is not None
     title = held.earlier.title
-    words = f"Against {title}{' of ' + held.earlier.day if held.earlier.day and not held.earlier.kept else ''}: {change_words(told.change, units)}"
+    words = (
+        f"Against {title}{' of ' + held.earlier.day if held.earlier.day and not held.earlier.kept else ''}: "
+        f"{change_words(told.change, units)}"
+    )
     if held.moved:
-        words += f" {title} was learned with {held.earlier.expected.learned_oil.name}; it is held as it would be with {told.analysis.options.oil.name}."
+        words += (
+            f" {title} was learned with {held.earlier.expected.learned_oil.name}; it is held as it would be "
+            f"with {told.analysis.options.oil.name}."
+        )
     return words
 
 
@@ -338,7 +369,8 @@ HISTORY_HEADS = ("Day", "Earlier", "Now", "")
 
 
 def shown_history(told: NormalFindings) -> tuple[HeldAgainst, ...]:
-    """The earlier normals that are listed: every kept one, and the newest sessions up to six rows; what says most first."""
+    """The earlier normals that are listed: every kept one, and the newest sessions up to six rows; what says most
+    first."""
     kept = sum(h.earlier.kept for h in told.history)
     sessions = [h for h in told.history if not h.earlier.kept]
     listed = sessions[-max(_LISTED - kept, 2) :]
@@ -346,7 +378,8 @@ def shown_history(told: NormalFindings) -> tuple[HeldAgainst, ...]:
 
 
 def history_rows(told: NormalFindings, units: DisplayUnits) -> list[tuple[str, ...]]:
-    """Against each earlier session at the same engine speed and oil temperature: day, title, by how much, what it looks like."""
+    """Against each earlier session at the same engine speed and oil temperature: day, title, by how much, what it looks
+    like."""
     rows: list[tuple[str, ...]] = []
     for h in shown_history(told):
         c = h.change
@@ -376,47 +409,68 @@ def working(told: NormalFindings, row: int, units: DisplayUnits) -> list[Working
     sd = e.parameter_sd or (0.0, 0.0, 0.0, 0.0)
     steps = [
         WorkingStep(
-            "Normal", f"softmin({p(free)} by pump and bearings, {p(capped)} by the relief valve) × {own:.3f} = {p(kpa)} at {at}",
-            f"{e.method}; the factor is this engine's own departure from the form, learned from the same {e.samples} settled samples",
+            "Normal",
+            f"softmin({p(free)} by pump and bearings, {p(capped)} by the relief valve) × {own:.3f} = {p(kpa)} at {at}",
+            f"{e.method}; the factor is this engine's own departure from the form, learned from the same "
+            f"{e.samples} settled samples",
         ),
         WorkingStep(
-            "Pump and bearings", f"about {p(math.exp(e.log_k))} · (rpm/4000)^{e.b:.2f} · (ν/ν₉₅)^{e.c:.2f}",
-            f"90 %: k ± {100.0 * math.expm1(1.645 * sd[0]):.1f} %, exponents ± {1.645 * sd[1]:.2f} and ± {1.645 * sd[2]:.2f}; bent by "
-            f"{e.bends[0]:+.2f}, {e.bends[1]:+.2f}, {e.bends[2]:+.2f} over a factor e of speed and viscosity; ν of {e.oil.name} by ASTM D341",
+            "Pump and bearings",
+            f"about {p(math.exp(e.log_k))} · (rpm/4000)^{e.b:.2f} · (ν/ν₉₅)^{e.c:.2f}",
+            f"90 %: k ± {100.0 * math.expm1(1.645 * sd[0]):.1f} %, exponents ± {1.645 * sd[1]:.2f} and ± "
+            f"{1.645 * sd[2]:.2f}; bent by "
+            f"{e.bends[0]:+.2f}, {e.bends[1]:+.2f}, {e.bends[2]:+.2f} over a factor e of speed and "
+            f"viscosity; ν of {e.oil.name} by ASTM D341",
         ),
         WorkingStep(
-            "Relief valve", f"{p(e.relief_kpa)} at 4000 rpm, rising as rpm^{e.relief_rise:.2f}; softmin of sharpness {e.sharpness:.0f}",
+            "Relief valve",
+            f"{p(e.relief_kpa)} at 4000 rpm, rising as rpm^{e.relief_rise:.2f}; softmin of sharpness {e.sharpness:.0f}",
             f"90 %: ± {100.0 * math.expm1(1.645 * sd[3]):.1f} %",
         ),
         WorkingStep(
-            "Interval", f"{p(low)} to {p(high)}, 90 %",
-            "from the fit's own spread there, which grows away from what was driven, and 0.8 % for what no log shows of itself (a thermometer "
+            "Interval",
+            f"{p(low)} to {p(high)}, 90 %",
+            "from the fit's own spread there, which grows away from what was driven, and 0.8 % for what "
+            "no log shows of itself (a thermometer "
             "that follows late, what is left of a zero)",
         ),
-    ]  # fmt: skip
+    ]
     advice = told.advice
     if advice is None:
         return steps
-    chosen = advice.grades[row] if 0 <= row < len(advice.grades) else next(
-        (g for g in advice.grades if g.grade.name == e.oil.name), advice.grades[0]
-    )  # fmt: skip
+    chosen = (
+        advice.grades[row]
+        if 0 <= row < len(advice.grades)
+        else next((g for g in advice.grades if g.grade.name == e.oil.name), advice.grades[0])
+    )
     wanted = advice.floor_kpa + advice.asked.margin_kpa
     steps.append(
-        WorkingStep("Floor", f"{p(advice.floor_kpa)} at {told.racing_rpm:.0f} rpm, with the margin {p(wanted)}", f"{floor_words(parse_floor(advice.rule), units)}, chosen under Floors")
-    )  # fmt: skip
+        WorkingStep(
+            "Floor",
+            f"{p(advice.floor_kpa)} at {told.racing_rpm:.0f} rpm, with the margin {p(wanted)}",
+            f"{floor_words(parse_floor(advice.rule), units)}, chosen under Floors",
+        )
+    )
     name = chosen.grade.name
     steps.append(
         WorkingStep(
-            f"{name} on this engine", f"{p(chosen.at_hot_kpa)} when hot ({p(chosen.at_hot_low_kpa)} to {p(chosen.at_hot_high_kpa)}); holds to {temperature_words(chosen.holds_to_c, units)}",
-            f"the fitted curve at the temperature at which {e.oil.name} is as thick as {name} ({chosen.grade.at_40_mm2ps:g} and "
+            f"{name} on this engine",
+            f"{p(chosen.at_hot_kpa)} when hot ({p(chosen.at_hot_low_kpa)} to "
+            f"{p(chosen.at_hot_high_kpa)}); holds to {temperature_words(chosen.holds_to_c, units)}",
+            f"the fitted curve at the temperature at which {e.oil.name} is as thick as {name} "
+            f"({chosen.grade.at_40_mm2ps:g} and "
             f"{chosen.grade.at_100_mm2ps:g} mm²/s at 40 and 100 °C, typical for the grade: the data sheet is better)",
         )
-    )  # fmt: skip
+    )
     pump = advice.asked.pump_cm3
     steps.append(
         WorkingStep(
-            "Pump work", f"{chosen.pump_kw:.2f} kW = {units.text(max(chosen.over_kpa, 0.0), _P, difference=True)} over floor and margin × pump flow at {told.racing_rpm:.0f} rpm",
-            f"pump of {pump:g} cm³ a turn by the engine's card" if pump is not None else f"pump of {TYPICAL_PUMP_CM3:g} cm³ a turn assumed: the engine's card does not say",
+            "Pump work",
+            f"{chosen.pump_kw:.2f} kW = {units.text(max(chosen.over_kpa, 0.0), _P, difference=True)} "
+            f"over floor and margin × pump flow at {told.racing_rpm:.0f} rpm",
+            f"pump of {pump:g} cm³ a turn by the engine's card"
+            if pump is not None
+            else f"pump of {TYPICAL_PUMP_CM3:g} cm³ a turn assumed: the engine's card does not say",
         )
-    )  # fmt: skip
+    )
     return steps

@@ -138,7 +138,9 @@ class NormalStation(FindingStation["NormalPage", "NormalFindings"]):
         if a.recording.manual:
             return "Normal is not learned from readings off a gauge. Log a run: straights, the pit lane, a dyno."
         return (
-            f"Normal cannot be learned from this session. {read_in(coverage_of(a).words, self.bench.shown_units)} Drive it warm, or hold it to the kept "
+            "Normal cannot be learned from this session. "
+            f"{read_in(coverage_of(a).words, self.bench.shown_units)} Drive it warm, or hold it to the "
+            "kept "
             "normal of its build."
         )
 

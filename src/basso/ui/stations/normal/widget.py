@@ -65,7 +65,8 @@ class NormalPage(QWidget):
     """Told what is told of normal, and the units.
 
     ``asked`` carries a :class:`Question` when the user asks the adviser something else; ``supposed``: the
-    day is another (:attr:`another_day`); ``held_to_kept`` whether sessions are held to their build's kept normal; ``command_wanted`` a command's key.
+    day is another (:attr:`another_day`); ``held_to_kept`` whether sessions are held to their build's kept normal;
+    ``command_wanted`` a command's key.
     """
 
     asked = Signal(object)
@@ -175,10 +176,14 @@ class NormalPage(QWidget):
         row.addWidget(self.held_to)
         self.verbs: dict[str, QPushButton] = {}
         for key, words, hint in (
-            ("judge.normal", "Save normal…", "Learn this build's normal from its sessions together and save it with the build"),
+            (
+                "judge.normal",
+                "Save normal…",
+                "Learn this build's normal from its sessions together and save it with the build",
+            ),
             ("judge.floors", "Floors…", "Which floor rules apply, and your own lines"),
             ("judge.oils", "Oils…", "Data sheets, and up to which temperature each oil is used"),
-        ):  # fmt: skip
+        ):
             button = QPushButton(words)
             button.setToolTip(f"{hint} ({self._keys[key]})" if key in self._keys else hint)
             button.clicked.connect(lambda _=False, key=key: self.command_wanted.emit(key))
@@ -223,8 +228,10 @@ class NormalPage(QWidget):
         row.setSpacing(8)
         row.addWidget(self._head("Which oil holds the floor on this engine, at"))
         for box, name, low, high in (
-            (self.racing, "Racing speed", 1500.0, 20000.0), (self.hottest, "Hottest oil", 0.0, 400.0), (self.margin, "Margin over the floor", 0.0, 200.0),
-        ):  # fmt: skip
+            (self.racing, "Racing speed", 1500.0, 20000.0),
+            (self.hottest, "Hottest oil", 0.0, 400.0),
+            (self.margin, "Margin over the floor", 0.0, 200.0),
+        ):
             box.setRange(low, high)
             box.setAccessibleName(name)
             box.setToolTip(tip(name))
@@ -256,8 +263,11 @@ class NormalPage(QWidget):
         if told is None:
             self._title.setText(waiting or "Open a log to learn this engine's normal pressure")
             self._detail.setText(
-                "" if waiting else "It is learned from steady running with the pan level: straights, the pit lane, a dyno. Oil temperature belongs to it."
-            )  # fmt: skip
+                ""
+                if waiting
+                else "It is learned from steady running with the pan level: straights, the pit lane, a dyno. "
+                "Oil temperature belongs to it."
+            )
             return
         words = opening(told, units)
         self._title.setText(words.title)
@@ -320,9 +330,16 @@ class NormalPage(QWidget):
         self.history.setVisible(bool(told.history))
         advice = told.advice
         self.cautions.setText(
-            read_in(joined(" ", (x for x in (advice.window, port_words(told), flow_words(told.flow, units), *advice.cautions) if x)), units) if advice is not None
+            read_in(
+                joined(
+                    " ",
+                    (x for x in (advice.window, port_words(told), flow_words(told.flow, units), *advice.cautions) if x),
+                ),
+                units,
+            )
+            if advice is not None
             else "No oil can be advised: that needs normal by oil temperature, and a floor that is a pressure."
-        )  # fmt: skip
+        )
 
     def show_supposition(self, answer: WhatIf | None) -> None:
         """The other day's answer."""
@@ -355,7 +372,7 @@ class NormalPage(QWidget):
         margin = self.margin.value() / max(units.pressure.difference_from_base(1.0), 1e-9)
         self.asked.emit(
             Question(rpm=self.racing.value(), hot_c=units.temperature.to_base(self.hottest.value()), margin_kpa=margin)
-        )  # fmt: skip
+        )
 
     def _read_field(self, rpm: float, heat: float) -> None:
         if self.told is not None:

@@ -64,9 +64,15 @@ class GaugePanel(QWidget):
         self._title.setText(gauge_words(readings, units))
         self._title.setWordWrap(True)
         self.table.setHorizontalHeaderLabels(
-            ["Reading", "Engine speed, rpm", f"Oil pressure, {units.pressure.symbol}",
-             f"Oil temperature, {units.temperature.symbol}", f"Floor, {units.pressure.symbol}", f"Margin, {units.pressure.symbol}"]
-        )  # fmt: skip
+            [
+                "Reading",
+                "Engine speed, rpm",
+                f"Oil pressure, {units.pressure.symbol}",
+                f"Oil temperature, {units.temperature.symbol}",
+                f"Floor, {units.pressure.symbol}",
+                f"Margin, {units.pressure.symbol}",
+            ]
+        )
         self.table.setRowCount(len(readings))
         for i, reading in enumerate(readings):
             for j, text in enumerate(reading_cells(reading, units)):
@@ -116,8 +122,10 @@ class GaugeDialog(QDialog):
         title = Label("Readings off a gauge")
         title.setFont(look.font(Type.TITLE))
         words = Label(
-            "One line for each reading: engine speed, oil pressure, and oil temperature if there is a gauge for it. Read warm, at "
-            "steady rpm; let somebody else read while you drive, on a closed course. Each is held against the floors by itself: a "
+            "One line for each reading: engine speed, oil pressure, and oil temperature if there is a "
+            "gauge for it. Read warm, at "
+            "steady rpm; let somebody else read while you drive, on a closed course. Each is held "
+            "against the floors by itself: a "
             "gauge shows no dips."
         )
         words.setWordWrap(True)
@@ -133,8 +141,11 @@ class GaugeDialog(QDialog):
         self.car, self.day = QLineEdit(), QLineEdit(date.today().isoformat())
         self.car.setPlaceholderText("car")
         for name, widget in (
-            ("Pressure in", self.pressure), ("temperature in", self.temperature), ("Car", self.car), ("Date", self.day),
-        ):  # fmt: skip
+            ("Pressure in", self.pressure),
+            ("temperature in", self.temperature),
+            ("Car", self.car),
+            ("Date", self.day),
+        ):
             label = Label(name)
             label.setBuddy(widget)
             widget.setAccessibleName(name)
@@ -162,9 +173,11 @@ class GaugeDialog(QDialog):
         try:
             facts = [("Vehicle", self.car.text().strip()), ("Date", self.day.text().strip())]
             self.data = gauge_csv(
-                self.triples(), UNITS[self.pressure.currentText()], UNITS[self.temperature.currentText()],
+                self.triples(),
+                UNITS[self.pressure.currentText()],
+                UNITS[self.temperature.currentText()],
                 [f for f in facts if f[1]],
-            )  # fmt: skip
+            )
         except InputError as error:
             self._problem.setText(str(error))
             return

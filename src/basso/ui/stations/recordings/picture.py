@@ -44,9 +44,17 @@ class LogLine:
 
 
 def log_line(
-    title: str, car: str, circuit: str, day: str, stage: str, fraction: float, megabytes_s: float, summary: Summary | None,
-    laps: int, words: str,
-) -> LogLine:  # fmt: skip
+    title: str,
+    car: str,
+    circuit: str,
+    day: str,
+    stage: str,
+    fraction: float,
+    megabytes_s: float,
+    summary: Summary | None,
+    laps: int,
+    words: str,
+) -> LogLine:
     """The words of a row: while it waits, while it is read, and once it is known or refused."""
     if stage == "refused":
         return LogLine(title, "", "", "", "", "", words, "below")

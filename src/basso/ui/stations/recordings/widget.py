@@ -99,9 +99,17 @@ class _LogsModel(QAbstractTableModel):
 def _line(row: Row) -> LogLine:
     card = row.card
     return log_line(
-        row.entry.title, row.entry.car, row.entry.circuit, row.entry.day, row.stage, row.fraction, row.megabytes_s,
-        card.summary if card is not None else None, card.laps if card is not None else 0, row.words,
-    )  # fmt: skip
+        row.entry.title,
+        row.entry.car,
+        row.entry.circuit,
+        row.entry.day,
+        row.stage,
+        row.fraction,
+        row.megabytes_s,
+        card.summary if card is not None else None,
+        card.laps if card is not None else 0,
+        row.words,
+    )
 
 
 class _LogDelegate(QStyledItemDelegate):
@@ -152,7 +160,8 @@ class _DropHere(QWidget):
             self._words,
             (
                 "Drop logs or a folder here",
-                "CSV and other text, gz, Parquet, Arrow, MDF, and bus logs (candump, ASC, BLF, TRC) with their database.\n"
+                "CSV and other text, gz, Parquet, Arrow, MDF, and bus logs (candump, ASC, BLF, TRC) "
+                "with their database.\n"
                 "Needed: time, engine speed, oil pressure. Oil temperature and g tell why; speed and laps tell where.",
                 "Nothing is sent anywhere, and no log is ever changed.",
             ),
@@ -252,8 +261,13 @@ class RecordingsPage(QWidget):
         header.setStyleSheet("QHeaderView::section { padding: 2px 4px; }")
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         for column, width in (
-            (_SESSION, 11.6), (_DATE, 6.2), (_CAR, 8.2), (_LENGTH, 5.8), (_LAPS, 2.9), (_CHANNELS, 5.2),
-        ):  # fmt: skip
+            (_SESSION, 11.6),
+            (_DATE, 6.2),
+            (_CAR, 8.2),
+            (_LENGTH, 5.8),
+            (_LAPS, 2.9),
+            (_CHANNELS, 5.2),
+        ):
             table.setColumnWidth(column, round(self._look.height() * width))
         header.setSectionResizeMode(_FINDING, QHeaderView.ResizeMode.Stretch)
         table.selectionModel().currentRowChanged.connect(self._row_changed)
@@ -307,7 +321,8 @@ class RecordingsPage(QWidget):
         self._detail.setText(detail)
 
     def _share_room(self) -> None:
-        """Room for the whole list where there is room, and never less than half for the columns, until the user decides."""
+        """Room for the whole list where there is room, and never less than half for the columns, until the user
+        decides."""
         if self._room_set:
             return
         wanted = round(self._look.height() * (1.6 * max(len(self.model.lines), 3) + 2.4))
@@ -345,7 +360,8 @@ class RecordingsPage(QWidget):
 
     @staticmethod
     def cells(line: LogLine) -> Sequence[str]:
-        """The texts of a row, in the order of the headings; a row with nothing but a finding says it from the second on."""
+        """The texts of a row, in the order of the headings; a row with nothing but a finding says it from the second
+        on."""
         if not line.length:
             return (line.title, line.finding, "", "", "", "", "")
         return (line.title, line.date, line.car, line.length, line.laps, line.channels, line.finding)

@@ -30,7 +30,8 @@ from basso.units import DisplayUnits, Quantity, digits_of
 _ROWS = 12
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 _HINT = (
-    "Sensor off the engine or the line vented, on a hand pump or dead weight with a gauge you trust. Five pressures up, the same down "
+    "Sensor off the engine or the line vented, on a hand pump or dead weight with a gauge you trust. "
+    "Five pressures up, the same down "
     "again; wait until each stands. What you apply is gauge pressure."
 )
 
@@ -181,6 +182,9 @@ class CalibrationDialog(QDialog):
         """
         points = tuple((applied, got) for _, applied, got in self._points())
         return replace(
-            self._before, day=self.day.text().strip(), against=self.against.currentText().strip(),
-            reads="V" if self.reads.currentIndex() == 1 else "kPa", points=points,
-        )  # fmt: skip
+            self._before,
+            day=self.day.text().strip(),
+            against=self.against.currentText().strip(),
+            reads="V" if self.reads.currentIndex() == 1 else "kPa",
+            points=points,
+        )

@@ -91,11 +91,15 @@ class CircuitView(QWidget):
         wide, deep = 0.05 * self.width(), 0.115 * self.height()
         painter.setBrush(self._look.color("oil_wash"))
         painter.drawPolygon(
-            QPolygonF([
-                QPointF(pan.x() - wide, pan.y() - deep), QPointF(pan.x() + wide, pan.y() - deep), QPointF(pan.x() + 0.8 * wide, pan.y() + 0.6 * deep),
-                QPointF(pan.x() - 0.8 * wide, pan.y() + 0.6 * deep),
-            ])
-        )  # fmt: skip
+            QPolygonF(
+                [
+                    QPointF(pan.x() - wide, pan.y() - deep),
+                    QPointF(pan.x() + wide, pan.y() - deep),
+                    QPointF(pan.x() + 0.8 * wide, pan.y() + 0.6 * deep),
+                    QPointF(pan.x() - 0.8 * wide, pan.y() + 0.6 * deep),
+                ]
+            )
+        )
         painter.setBrush(paper)
         painter.drawEllipse(self._at(0.115, WAY_Y), line * 0.85, line * 0.85)
         half = line * 0.95
@@ -121,7 +125,15 @@ class CircuitView(QWidget):
             names.append((0.255, "cooler"))
         for x, name in names:
             down = 0.99 if name == "pan" else WAY_Y - 1.5 * line / self.height()
-            paint.text(painter, x * self.width(), down * self.height() - (line * 0.4 if name == "pan" else 0), name, small, soft, paint.CENTRE)  # fmt: skip
+            paint.text(
+                painter,
+                x * self.width(),
+                down * self.height() - (line * 0.4 if name == "pan" else 0),
+                name,
+                small,
+                soft,
+                paint.CENTRE,
+            )
         paint.text(painter, 0.78 * self.width(), 0.86 * self.height(), "bearings", small, soft, paint.CENTRE)
         paint.text(painter, 0.965 * self.width(), 0.36 * self.height(), "head", small, soft, paint.CENTRE)
         x = (FILTER_X + 0.02) * self.width()
@@ -140,7 +152,15 @@ class CircuitView(QWidget):
         )
         lamp = f"warning lamp: {p.lamp}"
         color = self._look.color("below") if p.lamp == "gone" else soft
-        paint.text(painter, self.width() - 2, under, lamp, self._look.font(Type.SMALL_STRONG if p.lamp == "gone" else Type.SMALL), color, paint.RIGHT)  # fmt: skip
+        paint.text(
+            painter,
+            self.width() - 2,
+            under,
+            lamp,
+            self._look.font(Type.SMALL_STRONG if p.lamp == "gone" else Type.SMALL),
+            color,
+            paint.RIGHT,
+        )
 
     def _draw_label(self, painter: QPainter, label: Label, ink: QColor, soft: QColor) -> None:
         box, line = self._box(label), self._look.height(Type.SMALL)

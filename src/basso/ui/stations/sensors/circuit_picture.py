@@ -14,10 +14,17 @@ from basso.garage.records import Sensor
 WAY_Y = 0.56
 """Where the main way runs."""
 _AT = {
-    "pan": (0.055, 0.80), "pump outlet": (0.165, WAY_Y), "cooler outlet": (0.335, WAY_Y), "filter outlet": (0.475, WAY_Y),
-    "warning switch's port": (0.585, WAY_Y), "main gallery": (0.70, WAY_Y), "far end of the gallery": (0.93, WAY_Y),
-    "head": (0.965, 0.40), "turbocharger feed": (0.86, 0.40), "accumulator": (0.535, 0.83),
-}  # fmt: skip
+    "pan": (0.055, 0.80),
+    "pump outlet": (0.165, WAY_Y),
+    "cooler outlet": (0.335, WAY_Y),
+    "filter outlet": (0.475, WAY_Y),
+    "warning switch's port": (0.585, WAY_Y),
+    "main gallery": (0.70, WAY_Y),
+    "far end of the gallery": (0.93, WAY_Y),
+    "head": (0.965, 0.40),
+    "turbocharger feed": (0.86, 0.40),
+    "accumulator": (0.535, 0.83),
+}
 FILTER_X = 0.435
 _LABEL_WIDTH, _LOW_WIDTH = 0.215, 0.185
 _ROWS = (0.09, 0.30)
@@ -74,10 +81,13 @@ def circuit_picture(fitted: Sequence[Sensor], cooler: bool, accumulator: bool) -
     ]
     taken = {c.place for c in fitted}
     ports = tuple(
-        (name, x, y) for name, (x, y) in _AT.items()
-        if name not in taken and (accumulator or name != "accumulator") and (cooler or name != "cooler outlet")
+        (name, x, y)
+        for name, (x, y) in _AT.items()
+        if name not in taken
+        and (accumulator or name != "accumulator")
+        and (cooler or name != "cooler outlet")
         and name in ("pump outlet", "cooler outlet", "filter outlet", "main gallery", "far end of the gallery")
-    )  # fmt: skip
+    )
     lamps = [c.lamp for c in fitted if c.measures == "pressure" and c.lamp != "not looked at"]
     lamp = next((x for x in lamps if x == "gone"), lamps[0] if lamps else "not looked at")
     return CircuitPicture(tuple(labels), ports, cooler, accumulator, lamp)
@@ -93,7 +103,8 @@ def _placed(
 ) -> list[Label]:
     """Labels from left to right, none over another, each as near to its port as it can be.
 
-    Into the first row where its place is free, else into the one with the fewest; then each row is pushed apart to the right
+    Into the first row where its place is free, else into the one with the fewest; then each row is pushed apart to the
+    right
     and back from the edge.
     """
     step = width + _GAP

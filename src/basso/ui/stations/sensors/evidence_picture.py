@@ -59,13 +59,36 @@ class Evidence:
 def evidence(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
     """The drawing for a check; None where there is nothing to draw."""
     made: dict[str, Callable[[Analysis, Check, DisplayUnits], Evidence | None]] = {
-        "zero": _zero, "zero_trend": _zero_trend, "sensor_line": _delay, "sensor_mount": _noise, "spikes": _spikes, "delay": _delay, "clock": _clock, "vibration": _noise, "steps": _steps,
-        "g_swapped": _axes, "g_turned": _axes, "lateral_g_sign": _axes, "longitudinal_g_sign": _axes, "lateral_g_offset": _axes,
-        "longitudinal_g_offset": _axes, "lateral_g_unit": _axes, "longitudinal_g_unit": _axes, "scale": _scale,
-        "supply": _supply, "pressure_clock": _pressure_clock, "references": _along_the_way, "order": _along_the_way, "update_rate": _steps,
-        "sensor_range": _range, "oil_temp_flat": _temperature, "oil_temp_lag": _temperature, "oil_temp_place": _temperature,
-        "oil_drift": _drift, "oil_temp": _drift,
-    }  # fmt: skip
+        "zero": _zero,
+        "zero_trend": _zero_trend,
+        "sensor_line": _delay,
+        "sensor_mount": _noise,
+        "spikes": _spikes,
+        "delay": _delay,
+        "clock": _clock,
+        "vibration": _noise,
+        "steps": _steps,
+        "g_swapped": _axes,
+        "g_turned": _axes,
+        "lateral_g_sign": _axes,
+        "longitudinal_g_sign": _axes,
+        "lateral_g_offset": _axes,
+        "longitudinal_g_offset": _axes,
+        "lateral_g_unit": _axes,
+        "longitudinal_g_unit": _axes,
+        "scale": _scale,
+        "supply": _supply,
+        "pressure_clock": _pressure_clock,
+        "references": _along_the_way,
+        "order": _along_the_way,
+        "update_rate": _steps,
+        "sensor_range": _range,
+        "oil_temp_flat": _temperature,
+        "oil_temp_lag": _temperature,
+        "oil_temp_place": _temperature,
+        "oil_drift": _drift,
+        "oil_temp": _drift,
+    }
     draw = made.get(check.id) or (_stretch if check.id.endswith(("_stuck", "_bounds")) else None)
     return draw(a, check, units) if draw is not None else None
 
@@ -117,10 +140,17 @@ def _zero_trend(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | No
     shown = [units.pressure.difference_from_base(z) for z in (*before, now)]
     at = np.arange(1.0, len(shown) + 1.0)
     return Evidence(
-        "Read with the engine stopped, before anything was taken off", "session, oldest first", f"zero, {units.pressure.symbol}",
-        (Series("earlier", at[:-1], np.array(shown[:-1]), True, "soft"), Series("this log", at[-1:], np.array(shown[-1:]), True, "ink")), 0.0,
-        least_span=4.0 * units.pressure.difference_from_base(3.0), counts=True,
-    )  # fmt: skip
+        "Read with the engine stopped, before anything was taken off",
+        "session, oldest first",
+        f"zero, {units.pressure.symbol}",
+        (
+            Series("earlier", at[:-1], np.array(shown[:-1]), True, "soft"),
+            Series("this log", at[-1:], np.array(shown[-1:]), True, "ink"),
+        ),
+        0.0,
+        least_span=4.0 * units.pressure.difference_from_base(3.0),
+        counts=True,
+    )
 
 
 def _spikes(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
@@ -134,9 +164,13 @@ def _spikes(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
     part = _about(t, spans[0][0] - 1.5, spans[0][1] + 1.5)
     at = np.flatnonzero(wrong[part]) + part.start
     return Evidence(
-        f"The first of {len(runs)}", "time, s", f"oil pressure, {units.pressure.symbol}",
-        (Series("kept", t[part], right[part]), Series("left out", t[at], raw[at], True, "below")), None, spans,
-    )  # fmt: skip
+        f"The first of {len(runs)}",
+        "time, s",
+        f"oil pressure, {units.pressure.symbol}",
+        (Series("kept", t[part], right[part]), Series("left out", t[at], raw[at], True, "below")),
+        None,
+        spans,
+    )
 
 
 def _delay(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
@@ -188,9 +222,13 @@ def _pressure_clock(a: Analysis, check: Check, units: DisplayUnits) -> Evidence 
     when = float(at.time_s[check.correction.samples[0]])
     series = (Series("delay, stretch by stretch", time_s, delay_s, True, "ink"),)
     return Evidence(
-        "How late the pressure follows the engine speed", "time, s", "seconds after the engine speed", series, 0.0,
+        "How late the pressure follows the engine speed",
+        "time, s",
+        "seconds after the engine speed",
+        series,
+        0.0,
         ((when - 5.0, when + 5.0),),
-    )  # fmt: skip
+    )
 
 
 def _supply(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
@@ -205,9 +243,12 @@ def _supply(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
         ends = np.array([volts.min(), volts.max()])
         series.append(Series("what moves with it", ends, ends * check.correction.value / units.pressure.factor))
     return Evidence(
-        "What engine speed and oil temperature leave of the pressure", "supply voltage against its mean, V", f"left over, {units.pressure.symbol}",
-        tuple(series), 0.0,
-    )  # fmt: skip
+        "What engine speed and oil temperature leave of the pressure",
+        "supply voltage against its mean, V",
+        f"left over, {units.pressure.symbol}",
+        tuple(series),
+        0.0,
+    )
 
 
 def _drift(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
@@ -217,8 +258,12 @@ def _drift(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
     more = 100.0 * (np.exp(a.drift.thicker) - 1.0)
     series = (Series("by calm running", a.drift.time_s, more),)
     return Evidence(
-        "What pump and bearings make, against the middle of the session", "time, s", "more (+) or less (−), %", series, 0.0
-    )  # fmt: skip
+        "What pump and bearings make, against the middle of the session",
+        "time, s",
+        "more (+) or less (−), %",
+        series,
+        0.0,
+    )
 
 
 def _stretch(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
@@ -234,14 +279,21 @@ def _stretch(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
     every = slice(part.start, part.stop, max(1, (part.stop - part.start) // (2 * _MOST_POINTS)))
     kept = np.where(wrong, np.nan, channel.values)
     return Evidence(
-        f"The first of {len(spans)}" if len(spans) > 1 else "Where it was left out", "time, s", channel.name,
-        (Series("kept", t[every], kept[every]), Series("left out", t[every], np.where(wrong, channel.values, np.nan)[every], True, "below")),
-        None, spans,
-    )  # fmt: skip
+        f"The first of {len(spans)}" if len(spans) > 1 else "Where it was left out",
+        "time, s",
+        channel.name,
+        (
+            Series("kept", t[every], kept[every]),
+            Series("left out", t[every], np.where(wrong, channel.values, np.nan)[every], True, "below"),
+        ),
+        None,
+        spans,
+    )
 
 
 def _along_the_way(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
-    """The pressures along the oil's way: with the engine stopped for what they read at rest, running for their order."""
+    """The pressures along the oil's way: with the engine stopped for what they read at rest, running for their
+    order."""
     frame = frame_on(a.recording, Role.OIL_PRESSURE)
     rpm = frame.filled(Role.RPM, np.nan)
     runs = runs_of(rpm < 60.0 if check.id == "references" else rpm > 1500.0)
@@ -274,9 +326,12 @@ def _range(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
     end = sensor.high_kpa + (a.zero.value if a.zero is not None else 0.0)
     every = max(1, right.size // (2 * _MOST_POINTS))
     return Evidence(
-        "All readings against the end of the sensor's range", "time, s", f"oil pressure, {units.pressure.symbol}",
-        (Series("", channel.time_s[::every], right[::every], True, "soft"),), float(units.pressure.from_base(end)),
-    )  # fmt: skip
+        "All readings against the end of the sensor's range",
+        "time, s",
+        f"oil pressure, {units.pressure.symbol}",
+        (Series("", channel.time_s[::every], right[::every], True, "soft"),),
+        float(units.pressure.from_base(end)),
+    )
 
 
 def _axes(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
@@ -312,9 +367,14 @@ def _first_turn(a: Analysis) -> Evidence | None:
     part = _about(raw.time_s, turn[0] - 20.0, turn[0] + 12.0)
     part = slice(part.start, part.stop, max(1, (part.stop - part.start) // _MOST_POINTS))
     return Evidence(
-        "The first turn after the start: was it a left or a right?", "time, s", "lateral g as logged",
-        (Series("as logged", raw.time_s[part], raw.values[part]),), 0.0, ((turn[0] - 2.0, turn[0] + 2.0),), 0.5,
-    )  # fmt: skip
+        "The first turn after the start: was it a left or a right?",
+        "time, s",
+        "lateral g as logged",
+        (Series("as logged", raw.time_s[part], raw.values[part]),),
+        0.0,
+        ((turn[0] - 2.0, turn[0] + 2.0),),
+        0.5,
+    )
 
 
 def _noise(a: Analysis, check: Check, units: DisplayUnits) -> Evidence | None:
@@ -408,7 +468,8 @@ def drop_curves(changes: Sequence[Change], redline_rpm: float, units: DisplayUni
 
 
 def drop_trend(changes: Sequence[Change], earlier: Sequence[Sequence[Drop]], units: DisplayUnits) -> Evidence | None:
-    """Each part's drop session by session at one engine speed and viscosity, this log the last; None without any before."""
+    """Each part's drop session by session at one engine speed and viscosity, this log the last; None without any
+    before."""
     series = []
     for number, change in enumerate(changes):
         own = [(i, d) for i, drops in enumerate(earlier, 1) for d in drops if d.parts == change.now.parts]

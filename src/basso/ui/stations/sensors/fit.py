@@ -57,8 +57,10 @@ class FitPanel(QWidget):
         self.room.setPlaceholderText("mm, if it is tight")
         self._tells = Words(look, Type.SMALL, "soft")
         self.parts_button, self.print_button, self.register_button = (
-            QPushButton("Parts…"), QPushButton("Print…"), QPushButton("Put it in the register…"),
-        )  # fmt: skip
+            QPushButton("Parts…"),
+            QPushButton("Print…"),
+            QPushButton("Put it in the register…"),
+        )
         names = [f"{g} {t}" for t in threads() for g in reversed(GENDERS)]
         self.port, self.sensor, self.switch = QComboBox(), QComboBox(), QComboBox()
         self.port.addItems([n for n in names if n.startswith("female")] + [n for n in names if n.startswith("male")])
@@ -226,17 +228,24 @@ class FitPanel(QWidget):
     def printed(self) -> str:
         """The plan to print, as HTML."""
         plan, e = self.plan, html.escape
-        title = f"<h2>{e(str(plan.sensor))} sensor on a {e(str(plan.port))} port, {e(self.place.currentText())}</h2><p>{e(self.tells)}</p>"
+        title = (
+            f"<h2>{e(str(plan.sensor))} sensor on a {e(str(plan.port))} port, "
+            f"{e(self.place.currentText())}</h2><p>{e(self.tells)}</p>"
+        )
         if not plan.possible:
             return f"{title}<p>{e(plan.missing)}</p>"
         lists = "".join(
             f"<h3>{heading}</h3><{tag}>{''.join(f'<li>{e(str(x))}</li>' for x in items)}</{tag}>"
             for heading, tag, items in (
-                ("Parts", "ol", plan.parts or ("none: the sensor goes straight into the port",)), ("Steps", "ol", (*plan.steps, *([self.cure] if self.cure else []))),
+                ("Parts", "ol", plan.parts or ("none: the sensor goes straight into the port",)),
+                ("Steps", "ol", (*plan.steps, *([self.cure] if self.cure else []))),
                 ("Beware", "ul", self._cautions(plan)),
             )
-        )  # fmt: skip
-        return f"{title}{lists}<p>{e(plan.purchase)}</p><p>The engine's maker and its builder decide where a port may be opened.</p>"
+        )
+        return (
+            f"{title}{lists}<p>{e(plan.purchase)}</p><p>The engine's maker and its builder decide where a "
+            "port may be opened.</p>"
+        )
 
     def show_units(self, units: DisplayUnits) -> None:
         """Speak in other units."""
@@ -270,7 +279,9 @@ class FitPanel(QWidget):
         )
         bought = f"<p>Cost and time: {e(plan.purchase)}</p>" if plan.purchase else ""
         self._said.setText(
-            f"<b>{count if plan.parts else 'The sensor goes straight into the port'}</b><ol>{parts}</ol>{bought}{beware}<b>Steps</b><ol>{steps}</ol>"
+            f"<b>{count if plan.parts else 'The sensor goes straight into the port'}</b><ol>{parts}</ol>{bought}"
+            f"{beware}"
+            f"<b>Steps</b><ol>{steps}</ol>"
         )
 
     def _identify(self) -> None:

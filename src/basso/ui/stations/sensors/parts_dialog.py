@@ -38,7 +38,8 @@ class PartsDialog(QDialog):
         head = Label("Parts for fitting sensors")
         head.setFont(look.font(Type.TITLE))
         hint = Label(
-            "What the planner may use. Ends are written “male 1/8 NPT”; a tee has a branch; what has a bore is a flexible line. "
+            "What the planner may use. Ends are written “male 1/8 NPT”; a tee has a branch; what has a "
+            "bore is a flexible line. "
             f"Threads: {', '.join(threads())}."
         )
         hint.setFont(look.font(Type.SMALL))

@@ -14,7 +14,8 @@ from basso.trust.verdict import Check
 from basso.units import DisplayUnits, Quantity
 
 _NOT_IN_THE_GARAGE = (
-    "Cannot be checked: the garage has no session of this log, so neither the sensor's card nor the car's earlier sessions are known. "
+    "Cannot be checked: the garage has no session of this log, so neither the sensor's card nor the "
+    "car's earlier sessions are known. "
     "Put it there: Garage, New session."
 )
 
@@ -47,8 +48,11 @@ def _line(a: Analysis, check: Check, units: DisplayUnits) -> CheckLine:
         state, mark = "Corrected", "attention"
     else:
         state, mark = {
-            "fail": ("Fail", "below"), "warn": ("Warning", "attention"), "note": ("Note", "soft"), "ok": ("OK", ""),
-        }[check.level]  # fmt: skip
+            "fail": ("Fail", "below"),
+            "warn": ("Warning", "attention"),
+            "note": ("Note", "soft"),
+            "ok": ("OK", ""),
+        }[check.level]
     if (
         check.message.startswith("Cannot be checked")
         or "cannot be told" in check.message
@@ -107,11 +111,18 @@ def correction_words(c: Correction, units: DisplayUnits) -> str:
         else f"{abs(c.value):.3g} {c.unit}".rstrip()
     )
     return {
-        "offset": f"{amount} {'taken off' if c.value < 0 else 'added'}", "scale": f"multiplied by {c.value:.4g}", "sign": "turned over",
-        "delay": _delay_words(c), "spikes": f"{c.value:.0f} readings left out",
-        "swap": f"exchanged with {c.other}", "turn": f"turned back by {c.value:.0f}°", "slip": f"moved {abs(c.value):.2f} s from the slip on",
-        "gain": f"multiplied by {c.value:.4g}", "lead": f"read {c.value:.0f} s ahead, as far as it was heading", "load": f"less what moves with {c.other}, {amount}",
-    }[c.kind]  # fmt: skip
+        "offset": f"{amount} {'taken off' if c.value < 0 else 'added'}",
+        "scale": f"multiplied by {c.value:.4g}",
+        "sign": "turned over",
+        "delay": _delay_words(c),
+        "spikes": f"{c.value:.0f} readings left out",
+        "swap": f"exchanged with {c.other}",
+        "turn": f"turned back by {c.value:.0f}°",
+        "slip": f"moved {abs(c.value):.2f} s from the slip on",
+        "gain": f"multiplied by {c.value:.4g}",
+        "lead": f"read {c.value:.0f} s ahead, as far as it was heading",
+        "load": f"less what moves with {c.other}, {amount}",
+    }[c.kind]
 
 
 def _delay_words(c: Correction) -> str:

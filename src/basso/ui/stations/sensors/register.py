@@ -28,7 +28,8 @@ from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
 _EMPTY = (
-    "No sensor of this car is in the register yet. Write down what sits where: type, range, how it is held, how it is wired. "
+    "No sensor of this car is in the register yet. Write down what sits where: type, range, how it is "
+    "held, how it is wired. "
     "Every log is then held against it."
 )
 _NO_CAR = "Sensors belong to a car. Open the garage and make the car first, or look at the demo's."
@@ -39,7 +40,8 @@ class RegisterPanel(QWidget):
 
     edited = Signal(str, object, object)
     verb_wanted = Signal(str, object)
-    """(verb, card or calibration or None): new sensor, new card, move ID, off, remove, calibrate, calibration, wiring, garage, demo."""
+    """(verb, card or calibration or None): new sensor, new card, move ID, off, remove, calibrate, calibration, wiring,
+    garage, demo."""
 
     looked_at = Signal()
 
@@ -86,8 +88,11 @@ class RegisterPanel(QWidget):
         head.addWidget(self._head, 1)
         head.addWidget(self.then)
         for verb, words in (
-            ("garage", "Open the garage"), ("demo", "Open the demo"), ("new sensor", "New sensor…"), ("wiring", "Print the wiring…"),
-        ):  # fmt: skip
+            ("garage", "Open the garage"),
+            ("demo", "Open the demo"),
+            ("new sensor", "New sensor…"),
+            ("wiring", "Print the wiring…"),
+        ):
             head.addWidget(self._button(verb, words))
         layout.addLayout(head)
         layout.addWidget(self.circuit)

@@ -1,4 +1,5 @@
-"""What the register of sensors says, worked out without Qt: the list, a sensor's life, its calibrations with what is left over."""
+"""What the register of sensors says, worked out without Qt: the list, a sensor's life, its calibrations with what is
+left over."""
 
 from __future__ import annotations
 
@@ -123,5 +124,9 @@ def residuals(card: Sensor, calibration: Calibration | None, units: DisplayUnits
             Series("", applied[top - 1 :], off[top - 1 :], True, "soft"),
         ]
     return Evidence(
-        "Error from straight line", f"applied, {pressure.symbol}", f"read less the line, {pressure.symbol}", tuple(series), 0.0
-    )  # fmt: skip
+        "Error from straight line",
+        f"applied, {pressure.symbol}",
+        f"read less the line, {pressure.symbol}",
+        tuple(series),
+        0.0,
+    )

@@ -15,8 +15,10 @@ if TYPE_CHECKING:
     from basso.ui.stations.sensors.register import RegisterPanel
 
 _HINTS = {
-    "new sensor": "What sits where from this day on. Unknown is left empty. A column of the log is named only where more than one pressure is logged.",
-    "new card": "The same sensor from this day on: moved to another place, held or wired otherwise. Logs before it keep the card they have.",
+    "new sensor": "What sits where from this day on. Unknown is left empty. A column of the log is named only where "
+    "more than one pressure is logged.",
+    "new card": "The same sensor from this day on: moved to another place, held or wired otherwise. Logs before it "
+    "keep the card they have.",
     "move": "How it sits on this car is still to be said: mount, column, wiring. Its calibrations come along.",
     "off": "It keeps its cards and calibrations, and can be put on again, here or on another car.",
 }
@@ -71,9 +73,11 @@ class RegisterVerbs:
                 self._move(record, car)
             else:
                 {
-                    "new card": self._new_card, "off": self._take_off, "remove": self._remove,
+                    "new card": self._new_card,
+                    "off": self._take_off,
+                    "remove": self._remove,
                     "calibrate": self._calibrate,
-                }[verb](record)  # fmt: skip
+                }[verb](record)
 
     def new_sensor(self, like: Sensor | None = None) -> None:
         """A sensor that is not in the register yet; ``like``: as it was planned."""

@@ -1,4 +1,5 @@
-"""The Sensors station at the bench: decides about corrections, goes to a place in the log, measures the drops, keeps the register."""
+"""The Sensors station at the bench: decides about corrections, goes to a place in the log, measures the drops, keeps
+the register."""
 
 from __future__ import annotations
 
@@ -164,10 +165,15 @@ class SensorsStation(Station[SensorsPage]):
         plan, place = fit.plan, fit.place.currentText()
         line = next((p for p in plan.parts if p.line), None)
         planned = Sensor(
-            car="?", name="Pressure sensor", place=place if place != "not known" else "", thread=plan.sensor.thread,
-            mount="on a flexible line" if line is not None else "on the block", line_m=line.length_mm / 1000.0 if line is not None else None,
-            bore_mm=line.bore_mm if line is not None else None, lamp="there, on the tee" if plan.switch is not None else "not looked at",
-        )  # fmt: skip
+            car="?",
+            name="Pressure sensor",
+            place=place if place != "not known" else "",
+            thread=plan.sensor.thread,
+            mount="on a flexible line" if line is not None else "on the block",
+            line_m=line.length_mm / 1000.0 if line is not None else None,
+            bore_mm=line.bore_mm if line is not None else None,
+            lamp="there, on the tee" if plan.switch is not None else "not looked at",
+        )
         self.page.show_page(REGISTER)
         self._register.new_sensor(planned)
 
@@ -209,7 +215,8 @@ class SensorsStation(Station[SensorsPage]):
         self.bench.judging.decide(Decision(refused, edited))
 
     def _work_out_drops(self) -> None:
-        """What cooler and filter take in the shown log, held against the garage's sessions before it and the open logs before it."""
+        """What cooler and filter take in the shown log, held against the garage's sessions before it and the open logs
+        before it."""
         w, shown = self.bench.sessions, self.bench.sessions.shown
         a = w.analysis
         if shown is None or a is None:
@@ -218,9 +225,12 @@ class SensorsStation(Station[SensorsPage]):
         known = a.options.known.earlier if a.options.known is not None else ()
         # A log that the garage has looked at is not looked at twice.
         before = [
-            (e, r) for e, r in w.read
-            if e != shown and (e.day, e.title) < (shown.day, shown.title) and (not known or r.content_hash not in self.bench.judging.garage.logs)
-        ]  # fmt: skip
+            (e, r)
+            for e, r in w.read
+            if e != shown
+            and (e.day, e.title) < (shown.day, shown.title)
+            and (not known or r.content_hash not in self.bench.judging.garage.logs)
+        ]
         redline, oils, now = float(np.nanpercentile(a.rpm, 99.5)), self.bench.judging.garage.oils, a.corrected
         reliefs = [r for e in known if (r := relief_of(e.expected)) is not None]
         relief = relief_words(relief_of(a.expected), reliefs)

@@ -1,4 +1,5 @@
-"""The Sensors station: whether the readings can be believed, check by check, with the evidence drawn and what was corrected."""
+"""The Sensors station: whether the readings can be believed, check by check, with the evidence drawn and what was
+corrected."""
 
 from __future__ import annotations
 
@@ -41,7 +42,8 @@ CHECKS, REGISTER, DROPS, FIT = range(4)
 """The pages."""
 _DROPS_HINT = "At one engine speed and one viscosity, so that a hot day is not taken for a clean filter."
 _NO_DROPS = (
-    "No drop can be told: this log has oil pressure at fewer than two places. Log it after the pump and after the cooler or the "
+    "No drop can be told: this log has oil pressure at fewer than two places. Log it after the pump and "
+    "after the cooler or the "
     "filter as well; what each takes, and whether it grows, then stands here."
 )
 _AMOUNTS = ("offset", "scale", "gain", "delay", "turn", "slip", "load", "lead")
@@ -208,7 +210,8 @@ class SensorsPage(QWidget):
         redline_rpm: float,
         relief: str = "",
     ) -> None:
-        """Show what cooler and filter take, and the relief valve; ``earlier``: the sessions it was held against, with their drops."""
+        """Show what cooler and filter take, and the relief valve; ``earlier``: the sessions it was held against, with
+        their drops."""
         against = [title for title, _ in earlier]
         held = f"Held against {', '.join(against)}. " if against else "No earlier session has these pressures. "
         self._drops_hint.setText(held + _DROPS_HINT if changes else "")

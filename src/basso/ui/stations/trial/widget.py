@@ -69,7 +69,8 @@ class TrialPage(QWidget):
         for button, color in ((self.side_a, p.side_a), (self.side_b, p.side_b)):
             button.setFont(self._look.font(Type.STRONG))
             button.setStyleSheet(
-                f"QToolButton {{ color: {color}; border-bottom: 1px solid {color}; border-radius: 0; padding: 2px 4px; }}"
+                f"QToolButton {{ color: {color}; border-bottom: 1px solid {color}; border-radius: 0; "
+                f"padding: 2px 4px; }}"
             )
         self._board.update()
 
@@ -98,7 +99,9 @@ class TrialPage(QWidget):
             self._detail.setText(
                 ""
                 if waiting
-                else "Same circuit, same day if you can, warm, same tyres and fuel, like pace; two or three laps a side are judged where the change stands clear, four and more are better. Change one thing."
+                else "Same circuit, same day if you can, warm, same tyres and fuel, like pace; two or three "
+                "laps a side are judged where the change stands clear, four and more are better. Change "
+                "one thing."
             )
             return
         words = opening(c, units)
