@@ -327,7 +327,7 @@ def state(sheet: Sheet, entries: Mapping[str, Any], units: DisplayUnits | None =
         e = entered(entries, step)
         done += e.done
         if e.done and held:
-            wrong.append(f"SheetStep {number} is done before the hold point at step {held} was passed.")
+            wrong.append(f"Step {number} is done before the hold point at step {held} was passed.")
         wrong += _wrong_at(number, step, e, units)
         if step.hold and not passed(step, e) and not held:
             held = number
@@ -335,7 +335,7 @@ def state(sheet: Sheet, entries: Mapping[str, Any], units: DisplayUnits | None =
     for key, words in _contradictions(sheet, entries, units):
         number, e = by_key[key]
         if not e.reason.strip():
-            wrong.append(f"SheetStep {number}: {words}")
+            wrong.append(f"Step {number}: {words}")
     return SheetState(done, len(sheet.steps), tuple(wrong))
 
 
@@ -346,26 +346,26 @@ def passed(step: SheetStep, got: Entered) -> bool:
 
 def _wrong_at(number: int, step: SheetStep, e: Entered, units: DisplayUnits) -> list[str]:
     if not e.done:
-        return [f"SheetStep {number} is not done."]
+        return [f"Step {number} is not done."]
     if step.measure and e.value is None and not step.optional:
-        return [f"SheetStep {number}: {step.measure} was not measured."]
+        return [f"Step {number}: {step.measure} was not measured."]
     if step.measure and e.value is not None and unsafe(step, e.value):
         value = _told(e.value, step.unit, units)
         return [
-            f"SheetStep {number}: {step.measure} {value} is not safe, and no reason makes it so: {_safe(step, units)}."
+            f"Step {number}: {step.measure} {value} is not safe, and no reason makes it so: {_safe(step, units)}."
         ]
     if step.measure and e.value is not None and outside(step, e.value) and not e.reason.strip():
         value = _told(e.value, step.unit, units)
-        return [f"SheetStep {number}: {step.measure} {value} is outside {limits(step, units)}; say why it may stay so."]
+        return [f"Step {number}: {step.measure} {value} is outside {limits(step, units)}; say why it may stay so."]
     empty = [r for r in step.rows if step.columns and not e.rows.get(r, {}).get(step.columns[0].name, "").strip()]
     if empty:
-        return [f"SheetStep {number}: {step.columns[0].name} of {empty[0]} was not written down."]
+        return [f"Step {number}: {step.columns[0].name} of {empty[0]} was not written down."]
     if (bad := not_good(step, e)) and not e.reason.strip():
-        return [f"SheetStep {number}: {bad[0]}; say why it may stay so."]
+        return [f"Step {number}: {bad[0]}; say why it may stay so."]
     if step.hold and not e.words.strip():
-        return [f"SheetStep {number}: who looked? It is a hold point."]
+        return [f"Step {number}: who looked? It is a hold point."]
     if (step.words or step.choices) and not e.words.strip():
-        return [f"SheetStep {number}: nothing was written down."]
+        return [f"Step {number}: nothing was written down."]
     return []
 
 

@@ -46,7 +46,7 @@ class StepRow(QWidget):
         self.step, self._look, self._units = step, look, units
         self._shown = Entered()
         self.done = QCheckBox()
-        self.done.setAccessibleName(f"SheetStep {number} done")
+        self.done.setAccessibleName(f"Step {number} done")
         self.value, self.reason = QLineEdit(), QLineEdit()
         self.words, self._words_box = _words_editor(step)
         self.parts = PartsTable(look, step) if step.rows else None
@@ -98,16 +98,16 @@ class StepRow(QWidget):
             self.words.setPlaceholderText(
                 "who looked" if step.hold else "what was found" if step.words else "choose or write"
             )
-            self._words_box.setAccessibleName(f"SheetStep {number}, {self.words.placeholderText()}")
+            self._words_box.setAccessibleName(f"Step {number}, {self.words.placeholderText()}")
             line.addWidget(self._words_box, 1)
             if not step.measure:
                 line.addWidget(self.work_button)
             body.addLayout(line)
         if self.parts is not None:
-            self.parts.setAccessibleName(f"SheetStep {number}, part by part")
+            self.parts.setAccessibleName(f"Step {number}, part by part")
             body.addWidget(self.parts)
         self.reason.setPlaceholderText("why may it stay so?")
-        self.reason.setAccessibleName(f"SheetStep {number}, reason")
+        self.reason.setAccessibleName(f"Step {number}, reason")
         line = QHBoxLayout(self._reason_row)
         line.setContentsMargins(0, 0, 0, 0)
         line.addWidget(_label("Reason", look, Type.SMALL, look.palette.soft))
@@ -142,7 +142,7 @@ class StepRow(QWidget):
         self._words_box.setEnabled(not closed or self._words_box is self.words)
         waits = bool(held) and not got.done
         self.done.setEnabled(not closed and not waits)
-        self.done.setToolTip(f"SheetStep {held} is a hold point: somebody has to look first" if waits else "")
+        self.done.setToolTip(f"Step {held} is a hold point: somebody has to look first" if waits else "")
         self.work_button.setEnabled(not closed)
         self._said.setText(got.words if self.step.measure and not self.step.words else "")
         self._said.setVisible(bool(self._said.text()))
