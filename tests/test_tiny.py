@@ -48,7 +48,19 @@ def test_a_few_samples_are_no_fault(step: float, gaps: str) -> None:
                 values[rng.random(n) < 0.3] = np.nan
             quantity = QUANTITY_OF[role]
             unit = base_unit(quantity) if quantity is not None else None
-            channels.append(Channel(role.value, role, unit, False, time_s, values, 1.0, "", ""))
+            channels.append(
+                Channel(
+                    name=role.value,
+                    role=role,
+                    unit=unit,
+                    unit_assumed=False,
+                    time_s=time_s,
+                    values=values,
+                    confidence=1.0,
+                    why="",
+                    doubt="",
+                )
+            )
         a = judge(Recording(Path("few.csv"), "test", tuple(channels), (), MappingProxyType({}), "few"))
         assert dump(analysis_document(a))  # which holds no NaN
         find_drops(a.corrected, None)

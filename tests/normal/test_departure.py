@@ -37,7 +37,15 @@ def _learned(
     if silent:
         off[:silent], sd[:silent] = 5.0, np.inf
     return fit_departure(
-        seen, off, sd, np.zeros(2), PRIOR_SD, EDGES, HEAT if heated else None, _basis, OF_A_FORM_THAT_FITS
+        seen=seen,
+        off=off,
+        noise=sd,
+        prior_mean=np.zeros(2),
+        prior_sd=PRIOR_SD,
+        log_rpm=EDGES,
+        temperature_c=HEAT if heated else None,
+        basis_at=_basis,
+        freedom=OF_A_FORM_THAT_FITS,
     )
 
 

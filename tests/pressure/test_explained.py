@@ -35,7 +35,19 @@ def _pulled(g: FloatArray) -> FloatArray:
 def _explained(read: FloatArray, g: FloatArray | None) -> FloatArray:
     rpm = 5000.0 + 600.0 * np.sin(2.0 * np.pi * T / 37.0)
     noise = np.full(T.shape, SHAKE)
-    return explained_kpa(read, np.full(T.shape, NORMAL), noise, EVERYWHERE, (g, None), rpm, None, 1.0 / RATE) - NORMAL
+    return (
+        explained_kpa(
+            pressure_kpa=read,
+            normal_kpa=np.full(T.shape, NORMAL),
+            noise_kpa=noise,
+            use=EVERYWHERE,
+            g=(g, None),
+            rpm=rpm,
+            temperature_c=None,
+            step_s=1.0 / RATE,
+        )
+        - NORMAL
+    )
 
 
 def _read(pressure: FloatArray, seed: int) -> FloatArray:
@@ -44,7 +56,16 @@ def _read(pressure: FloatArray, seed: int) -> FloatArray:
 
 def _dips(read: FloatArray, floor: float, likely: FloatArray | None) -> list[Dip]:
     floors, normal = np.full(T.shape, floor), np.full(T.shape, NORMAL)
-    return find_dips(T, read, floors, normal, EVERYWHERE, ReadingError(SHAKE), DipRules(), likely)
+    return find_dips(
+        time_s=T,
+        pressure_kpa=read,
+        floor_kpa=floors,
+        expected_kpa=normal,
+        judged=EVERYWHERE,
+        error=ReadingError(SHAKE),
+        rules=DipRules(),
+        likely_kpa=likely,
+    )
 
 
 @pytest.mark.parametrize("seed", range(3))
@@ -139,5 +160,14 @@ def test_steps_of_a_converter_are_never_told_otherwise_than_they_allow() -> None
 
 def test_a_log_shorter_than_one_block_explains_nothing() -> None:
     short, normal = np.array([250.0, 251.0]), np.full(2, 300.0)
-    found = explained_kpa(short, normal, np.full(2, 40.0), np.ones(2, dtype=bool), (None, None), short, None, 0.01)
+    found = explained_kpa(
+        pressure_kpa=short,
+        normal_kpa=normal,
+        noise_kpa=np.full(2, 40.0),
+        use=np.ones(2, dtype=bool),
+        g=(None, None),
+        rpm=short,
+        temperature_c=None,
+        step_s=0.01,
+    )
     assert np.array_equal(found, normal)

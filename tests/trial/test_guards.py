@@ -17,14 +17,39 @@ from basso.trial.guards import decide, unlike
 from basso.trial.match import Conditions, Likeness, Side, apart_c, dip_prone, likeness_of, straights_of, with_control
 
 PLACES = tuple(Place(str(i), "left", 100.0 * i, 100.0 * i + 40, 100.0 * i + 80, 1.2) for i in range(1, 6))
-EFFECT = Effect(30.0, 10.0, 50.0, -2.0, 100.0, 5000.0, 1.2, 200.0, 230.0, 6, 6)
+EFFECT = Effect(
+    estimate=30.0,
+    low=10.0,
+    high=50.0,
+    per_degree=-2.0,
+    at_temperature_c=100.0,
+    at_rpm=5000.0,
+    at_peak_g=1.2,
+    level_a=200.0,
+    level_b=230.0,
+    laps_a=6,
+    laps_b=6,
+)
 SHARE = replace(EFFECT, estimate=0.10, low=0.02, high=0.18)
 
 
 def passes(side: int, temperatures: list[float], place: str = "1", below: int = 0, share: float = 0.8) -> list[Pass]:
     """So many passes of one place, the first ``below`` of them under the floor."""
     return [
-        Pass(side, (side, 0, i), place, 200.0, share, 250.0, t, 5000.0, 1.2, 0.5 if i < below else 0.0, 10.0 * i, 0)
+        Pass(
+            side=side,
+            lap_key=(side, 0, i),
+            place=place,
+            min_pressure_kpa=200.0,
+            min_share=share,
+            expected_kpa=250.0,
+            temperature_c=t,
+            rpm=5000.0,
+            peak_g=1.2,
+            below_s=0.5 if i < below else 0.0,
+            time_s=10.0 * i,
+            log=0,
+        )
         for i, t in enumerate(temperatures)
     ]
 

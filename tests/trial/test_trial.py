@@ -185,7 +185,20 @@ def _passes(effect: float, slope: float, rng: np.random.Generator, laps: int = 8
             for place, base in (("2", 200.0), ("4", 180.0), ("6", 240.0)):
                 value = base + effect * side + slope * (heat - 100.0) + luck + rng.normal(0, 5.0)
                 made.append(
-                    Pass(side, (side, 0, lap), place, value, value / 400, 400.0, heat, 5200.0, 1.15, 0.0, 0.0, 0)
+                    Pass(
+                        side=side,
+                        lap_key=(side, 0, lap),
+                        place=place,
+                        min_pressure_kpa=value,
+                        min_share=value / 400,
+                        expected_kpa=400.0,
+                        temperature_c=heat,
+                        rpm=5200.0,
+                        peak_g=1.15,
+                        below_s=0.0,
+                        time_s=0.0,
+                        log=0,
+                    )
                 )
     return made
 

@@ -18,17 +18,17 @@ from basso.trust.zero import check_zero
 from support import CLEAN, harrowfell_session, made_recording
 
 CARD = KnownSensor(
-    "P1",
-    "gauge",
-    "on a flexible line",
-    "main gallery",
-    "What the bearings get.",
-    "ok",
-    "there, on the tee",
-    1000.0,
-    "2026-05-09",
-    1.0,
-    0.002,
+    name="P1",
+    reference="gauge",
+    mount="on a flexible line",
+    place="main gallery",
+    place_tells="What the bearings get.",
+    place_level="ok",
+    lamp="there, on the tee",
+    high_kpa=1000.0,
+    calibrated_on="2026-05-09",
+    gain=1.0,
+    gain_error=0.002,
     ground_kpa=0.4,
 )
 

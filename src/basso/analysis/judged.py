@@ -39,17 +39,26 @@ def judged(
     likely_kpa: FloatArray | None = None
     if leaves_doubt(error, is_judged, frame.step_s):
         likely_kpa = explained_kpa(
-            pressure,
-            expected_kpa,
-            np.broadcast_to(error.kpa, pressure.shape),
-            is_judged,
-            (_without_gaps(drive.lateral_g), _without_gaps(drive.longitudinal_g)),
-            normal.followed_rpm,
-            normal.temperature_c,
-            frame.step_s,
+            pressure_kpa=pressure,
+            normal_kpa=expected_kpa,
+            noise_kpa=np.broadcast_to(error.kpa, pressure.shape),
+            use=is_judged,
+            g=(_without_gaps(drive.lateral_g), _without_gaps(drive.longitudinal_g)),
+            rpm=normal.followed_rpm,
+            temperature_c=normal.temperature_c,
+            step_s=frame.step_s,
         )
     told_kpa = told_pressure(pressure, floor.kpa, error, is_judged, frame.step_s, likely_kpa)
-    dips = find_dips(frame.time_s, pressure, floor.kpa, expected_kpa, is_judged, error, options.rules, likely_kpa)
+    dips = find_dips(
+        time_s=frame.time_s,
+        pressure_kpa=pressure,
+        floor_kpa=floor.kpa,
+        expected_kpa=expected_kpa,
+        judged=is_judged,
+        error=error,
+        rules=options.rules,
+        likely_kpa=likely_kpa,
+    )
 
     progress(0.9, "explaining them")
     signals = _signals(normal, floor, is_judged)

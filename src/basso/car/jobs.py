@@ -351,9 +351,7 @@ def _wrong_at(number: int, step: SheetStep, e: Entered, units: DisplayUnits) -> 
         return [f"Step {number}: {step.measure} was not measured."]
     if step.measure and e.value is not None and unsafe(step, e.value):
         value = _told(e.value, step.unit, units)
-        return [
-            f"Step {number}: {step.measure} {value} is not safe, and no reason makes it so: {_safe(step, units)}."
-        ]
+        return [f"Step {number}: {step.measure} {value} is not safe, and no reason makes it so: {_safe(step, units)}."]
     if step.measure and e.value is not None and outside(step, e.value) and not e.reason.strip():
         value = _told(e.value, step.unit, units)
         return [f"Step {number}: {step.measure} {value} is outside {limits(step, units)}; say why it may stay so."]

@@ -120,15 +120,15 @@ def known_of(
         found.append(replace(figures, expected=expected, same_sensor=same, heat=heat, masked=s.accumulator == "armed"))
     oil = oil_of(history, session)
     return Known(
-        sensor,
-        tuple(found),
-        kept_normals(history, session, oil or usual()),
-        session.air_c,
-        oil,
-        maps_for(history, session),
-        session.accumulator,
-        floors_of(choice_in_force(history)),
-        engine.clearance if engine is not None else "",
+        sensor=sensor,
+        earlier=tuple(found),
+        kept=kept_normals(history, session, oil or usual()),
+        air_c=session.air_c,
+        oil=oil,
+        circuits=maps_for(history, session),
+        accumulator=session.accumulator,
+        floors=floors_of(choice_in_force(history)),
+        clearance=engine.clearance if engine is not None else "",
     )
 
 
@@ -171,15 +171,15 @@ def figures_of(analysis: Analysis, title: str, day: str, oil: Grade) -> Earlier:
     zero = next((c for c in analysis.checks if c.id == "zero"), None)
     channel = analysis.recording.channel(Role.OIL_PRESSURE)
     return Earlier(
-        title,
-        day,
-        analysis.expected,
-        zero.measured if zero is not None else None,
-        air_pressure_kpa(analysis.recording),
-        tuple(find_drops(analysis.corrected, oil)),
-        cold_peak_kpa(analysis.pressure_kpa, analysis.temperature_c),
-        channel.name if channel is not None else "",
-        channel.unit.symbol if channel is not None and channel.unit is not None else "",
+        title=title,
+        day=day,
+        expected=analysis.expected,
+        zero_kpa=zero.measured if zero is not None else None,
+        air_kpa=air_pressure_kpa(analysis.recording),
+        drops=tuple(find_drops(analysis.corrected, oil)),
+        cold_peak_kpa=cold_peak_kpa(analysis.pressure_kpa, analysis.temperature_c),
+        column=channel.name if channel is not None else "",
+        unit=channel.unit.symbol if channel is not None and channel.unit is not None else "",
         idle=idle_of(analysis),
         heat=heat_of(analysis),
     )

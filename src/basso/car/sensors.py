@@ -126,14 +126,14 @@ def known_sensor(card: Sensor, calibrations: Sequence[Calibration], day: str = "
     """What a card says for the checks of a log of a day, with the newest calibration until then."""
     place = places().get(card.place)
     known = KnownSensor(
-        card.name,
-        card.reference,
-        card.mount,
-        card.place,
-        place.tells if place is not None else "",
-        place.trust if place is not None else "note",
-        card.lamp,
-        card.high_kpa,
+        name=card.name,
+        reference=card.reference,
+        mount=card.mount,
+        place=card.place,
+        place_tells=place.tells if place is not None else "",
+        place_level=place.trust if place is not None else "note",
+        lamp=card.lamp,
+        high_kpa=card.high_kpa,
         ground_kpa=ground_of(card),
         line_s=line_delay_of(card),
         rises=card.rises,

@@ -97,14 +97,14 @@ def interview(answers: Mapping[str, str]) -> Interview:
         share = standings[cause.key] / total
         suspects.append(
             Suspect(
-                cause.key,
-                cause.name,
-                share,
-                _standing(share, len(causes), bool(given)),
-                cause.test,
-                cause.effort,
-                tuple(words[k] for k, w in weights.items() if w > 1.0),
-                tuple(words[k] for k, w in weights.items() if w < 0.5),
+                key=cause.key,
+                name=cause.name,
+                share=share,
+                standing=_standing(share, len(causes), bool(given)),
+                test=cause.test,
+                effort=cause.effort,
+                because=tuple(words[k] for k, w in weights.items() if w > 1.0),
+                against=tuple(words[k] for k, w in weights.items() if w < 0.5),
             )
         )
     stop = _stop(given)

@@ -92,15 +92,15 @@ def fit_line(
         gain_error = sure / float(np.sqrt(spread))
         zero_error = sure * float(np.sqrt(1.0 / n + middle**2 / spread))
     return CalibrationLine(
-        applied,
-        read,
-        gain,
-        gain_error,
-        zero,
-        zero_error,
-        residual,
-        _is_bent(applied, residual),
-        _sticks(applied, residual),
+        applied_kpa=applied,
+        read_kpa=read,
+        gain=gain,
+        gain_error=gain_error,
+        zero_kpa=zero,
+        zero_error=zero_error,
+        residual_kpa=residual,
+        bent=_is_bent(applied, residual),
+        sticks_kpa=_sticks(applied, residual),
     )
 
 

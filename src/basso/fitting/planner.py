@@ -161,7 +161,16 @@ def plan_fit(
     if chain is None:
         return Plan(port, sensor, switch, False, missing=_missing(port, sensor, switch, on_line, known, room_mm))
     plan = Plan(port, sensor, switch, True, tuple(chain))
-    return Plan(port, sensor, switch, True, plan.chain, "", tuple(_cautions(plan, on_line)), tuple(_steps(plan)))
+    return Plan(
+        port=port,
+        sensor=sensor,
+        switch=switch,
+        possible=True,
+        chain=plan.chain,
+        missing="",
+        cautions=tuple(_cautions(plan, on_line)),
+        steps=tuple(_steps(plan)),
+    )
 
 
 def _turns(part: Part) -> Iterable[tuple[End, End, End | None]]:

@@ -185,14 +185,14 @@ def _channel(column: RawColumn, heading: Heading, found: Recognition) -> Channel
     if found.role is Role.TIME:
         # A time column may double as the recording's time; it is given in seconds from the first sample.
         return Channel(
-            heading.name,
-            Role.TIME,
-            UNITS["s"],
-            heading.unit is None,
-            column.time_s,
-            column.time_s,
-            found.confidence,
-            found.why,
+            name=heading.name,
+            role=Role.TIME,
+            unit=UNITS["s"],
+            unit_assumed=heading.unit is None,
+            time_s=column.time_s,
+            values=column.time_s,
+            confidence=found.confidence,
+            why=found.why,
         )
     base = np.ascontiguousarray(column.values, dtype=np.float64)
     column.values = np.empty(0)
@@ -205,15 +205,15 @@ def _channel(column: RawColumn, heading: Heading, found: Recognition) -> Channel
         if unit.offset != 0.0:
             base += unit.offset
     return Channel(
-        heading.name,
-        found.role,
-        unit,
-        found.unit_assumed,
-        column.time_s,
-        base,
-        found.confidence,
-        found.why,
-        found.doubt,
+        name=heading.name,
+        role=found.role,
+        unit=unit,
+        unit_assumed=found.unit_assumed,
+        time_s=column.time_s,
+        values=base,
+        confidence=found.confidence,
+        why=found.why,
+        doubt=found.doubt,
     )
 
 

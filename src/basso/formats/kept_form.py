@@ -113,28 +113,28 @@ def _recording(samples: FloatArray, path: Path, summary: Summary, where: list[An
 
     channels = tuple(
         Channel(
-            c.name,
-            Role(c.role) if c.role is not None else None,
-            unit(c.unit),
-            c.unit_assumed,
-            view(times),
-            view(values),
-            c.confidence,
-            c.why,
-            c.doubt,
+            name=c.name,
+            role=Role(c.role) if c.role is not None else None,
+            unit=unit(c.unit),
+            unit_assumed=c.unit_assumed,
+            time_s=view(times),
+            values=view(values),
+            confidence=c.confidence,
+            why=c.why,
+            doubt=c.doubt,
         )
         for c, (times, values) in zip(summary.channels, where, strict=True)
     )
     if any(c.time_s.size != c.values.size for c in channels):
         raise ValueError(path)
     return Recording(
-        path,
-        summary.format,
-        channels,
-        summary.notes,
-        MappingProxyType(dict(summary.facts)),
-        summary.content_hash,
-        summary.started,
-        summary.manual,
-        summary.shape,
+        path=path,
+        format=summary.format,
+        channels=channels,
+        notes=summary.notes,
+        facts=MappingProxyType(dict(summary.facts)),
+        content_hash=summary.content_hash,
+        started=summary.started,
+        manual=summary.manual,
+        shape=summary.shape,
     )

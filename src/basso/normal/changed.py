@@ -254,7 +254,17 @@ def _shared(a: tuple[float, float], b: tuple[float, float]) -> tuple[float, floa
 
 def _cannot_tell(reason: str) -> NormalChange:
     nothing = np.empty(0)
-    return NormalChange("", reason, (), float("nan"), float("nan"), float("nan"), nothing, nothing, nothing)
+    return NormalChange(
+        cause="",
+        reason=reason,
+        candidates=(),
+        offset_kpa=float("nan"),
+        low_kpa=float("nan"),
+        high_kpa=float("nan"),
+        log_rpm=nothing,
+        temperature_c=nothing,
+        log_ratio=nothing,
+    )
 
 
 def _told(before: ExpectedPressure, cells: Cells, heat: FloatArray, oil_sd: float) -> NormalChange:
@@ -303,7 +313,17 @@ def _told(before: ExpectedPressure, cells: Cells, heat: FloatArray, oil_sd: floa
             f"{best.pattern.words} ({100.0 * best.probability:.0f} %) and {second.pattern.words} "
             f"({100.0 * second.probability:.0f} %) would look alike in what was driven"
         )
-    return NormalChange(cause, reason, candidates, offset, offset - error, offset + error, cells.log_rpm, heat, ratio)
+    return NormalChange(
+        cause=cause,
+        reason=reason,
+        candidates=candidates,
+        offset_kpa=offset,
+        low_kpa=offset - error,
+        high_kpa=offset + error,
+        log_rpm=cells.log_rpm,
+        temperature_c=heat,
+        log_ratio=ratio,
+    )
 
 
 def _fit(

@@ -272,7 +272,21 @@ def largest_block(inside: NDArray[np.bool_]) -> tuple[tuple[int, int], tuple[int
 
 def no_expectation(reason: str) -> ExpectedPressure:
     """The answer when there is nothing to fit."""
-    return ExpectedPressure("none", 0.0, 0.0, 0.0, 1.0, 1.0, usual(), (0.0, 0.0), None, float("nan"), 0, False, reason)
+    return ExpectedPressure(
+        method="none",
+        log_k=0.0,
+        b=0.0,
+        c=0.0,
+        relief_kpa=1.0,
+        sharpness=1.0,
+        oil=usual(),
+        rpm_range=(0.0, 0.0),
+        temperature_range_c=None,
+        residual_kpa=float("nan"),
+        samples=0,
+        valid=False,
+        reason=reason,
+    )
 
 
 def fit_expected(
@@ -380,7 +394,17 @@ def _departure(
             believed, say = np.ones_like(believed), np.ones_like(say)
         noise = np.where(believed, cells.noise / np.sqrt(np.maximum(say, 1e-3)), np.inf)
         edges = np.linspace(low, high, knots)
-        return fit_departure(seen, off, noise, centre, width, edges, heat, basis_at, freedom)
+        return fit_departure(
+            seen=seen,
+            off=off,
+            noise=noise,
+            prior_mean=centre,
+            prior_sd=width,
+            log_rpm=edges,
+            temperature_c=heat,
+            basis_at=basis_at,
+            freedom=freedom,
+        )
 
     departure, sd = fit(say, OF_A_FORM_THAT_FITS, 36)
     far = np.abs(off - departure.at(departure.mean, cells.log_rpm, cells.temperature_c)) > _FAR

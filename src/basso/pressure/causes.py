@@ -280,7 +280,18 @@ def look_elsewhere(
     known_rpm = rpm[use]
     fast = np.maximum(known_rpm - np.percentile(known_rpm, 60), 0.0) / 1000.0 if use.size else known_rpm
     pull = find_pull(share[use] < _SAG, held[0], held[1], fast)
-    return Elsewhere(rpm[use], held_rpm[use], share[use], side, along, level, memory, step_s * thin, pull, has_both_g)
+    return Elsewhere(
+        rpm=rpm[use],
+        held_rpm=held_rpm[use],
+        share=share[use],
+        held_lateral_g=side,
+        held_longitudinal_g=along,
+        level=level,
+        memory_s=memory,
+        sample_s=step_s * thin,
+        pull=pull,
+        has_both_g=has_both_g,
+    )
 
 
 def find_cause(dip: Dip, s: Signals) -> Cause:
@@ -539,7 +550,16 @@ def _thrown(dip: Dip, s: Signals, side: float, along: float) -> Cause | None:
     also = f"; {'together' if helped else ''} with {held[1][4]} {second:.2f} g" if helped or second > 0.6 * best else ""
     timing = f", {lag:.1f} s after it built up" if lag is not None else ""
     reason = phrase("{} {:.2f} g before it{}{}", words, most, timing, also.replace(";  ", "; "))
-    return Cause(name, confidence, reason, side, along, lag, most, held[1][1] if helped else "")
+    return Cause(
+        name=name,
+        confidence=confidence,
+        reason=reason,
+        lateral_g=side,
+        longitudinal_g=along,
+        lag_s=lag,
+        held_g=most,
+        together_with=held[1][1] if helped else "",
+    )
 
 
 def _pulls(s: Signals, held: Sequence[_Held], start_s: float) -> dict[str, tuple[float, float]]:

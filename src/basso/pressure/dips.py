@@ -131,18 +131,18 @@ def find_dips(
         lacking = np.nan_to_num(np.maximum(told[part], 0.0) - margin[part])
         dips.append(
             Dip(
-                start,
-                end,
-                first,
-                last,
-                lowest,
-                deepest,
-                float(pressure[lowest]),
-                float(margin[deepest]),
-                share,
-                float(np.nanmin(told[part])),
-                told_share,
-                max(float(np.trapezoid(np.concatenate([[0.0], lacking, [0.0]]), times)), 0.0),
+                start_s=start,
+                end_s=end,
+                first=first,
+                last=last,
+                lowest=lowest,
+                lowest_margin=deepest,
+                min_pressure_kpa=float(pressure[lowest]),
+                min_margin_kpa=float(margin[deepest]),
+                min_share=share,
+                told_margin_kpa=float(np.nanmin(told[part])),
+                told_share=told_share,
+                deficit_kpa_s=max(float(np.trapezoid(np.concatenate([[0.0], lacking, [0.0]]), times)), 0.0),
             )
         )
     return dips

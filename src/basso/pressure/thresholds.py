@@ -296,18 +296,18 @@ def _fit(direction: str, p: _Passes, rpm: FloatArray) -> _Found:
     inside = grid[(likely >= top - _DROP * too_sure).any(axis=(0, 1, 3))]
     low, high = (1.0 - _MODEL) * float(inside[0]), (1.0 + _MODEL) * float(inside[-1])
     threshold = Threshold(
-        direction,
-        float(grid[best[2]]),
-        low if inside[0] > grid[0] else None,
-        high,
-        slope,
-        _SLOSHES[best[0]],
-        p.lost.size,
-        fell,
-        float(np.median(rpm[p.at])),
-        p.felt[best[0], best[1]],
-        p.lost,
-        p.at,
+        direction=direction,
+        g=float(grid[best[2]]),
+        low_g=low if inside[0] > grid[0] else None,
+        high_g=high,
+        slope=slope,
+        slosh=_SLOSHES[best[0]],
+        passes=p.lost.size,
+        fell=fell,
+        rpm=float(np.median(rpm[p.at])),
+        felt_g=p.felt[best[0], best[1]],
+        lost=p.lost,
+        at=p.at,
     )
     return _Found(threshold, gain, _PARTS[best[1]])
 
@@ -338,7 +338,19 @@ def _none(direction: str, p: _Passes, rpm: FloatArray, reason: str) -> _Found:
     top = float(np.sort(felt_g)[-2]) if p.lost.size >= _LEAST_PASSES else None
     speed = float(np.median(rpm[p.at])) if p.at.size else float("nan")
     nothing = Threshold(
-        direction, None, top, None, 0.0, USUAL_SLOSH, p.lost.size, 0, speed, felt_g, p.lost, p.at, reason
+        direction=direction,
+        g=None,
+        low_g=top,
+        high_g=None,
+        slope=0.0,
+        slosh=USUAL_SLOSH,
+        passes=p.lost.size,
+        fell=0,
+        rpm=speed,
+        felt_g=felt_g,
+        lost=p.lost,
+        at=p.at,
+        reason=reason,
     )
     return _Found(nothing)
 

@@ -66,17 +66,17 @@ def from_plain(plain: dict[str, Any]) -> Summary:
 def summarise(recording: Recording) -> Summary:
     """Look once over every channel."""
     return Summary(
-        recording.format,
-        recording.content_hash,
-        recording.started,
-        recording.manual,
-        recording.duration_s,
-        recording.samples,
-        recording.rate_hz,
-        tuple(_channel(c) for c in recording.channels),
-        recording.notes,
-        dict(recording.facts),
-        recording.shape,
+        format=recording.format,
+        content_hash=recording.content_hash,
+        started=recording.started,
+        manual=recording.manual,
+        duration_s=recording.duration_s,
+        samples=recording.samples,
+        rate_hz=recording.rate_hz,
+        channels=tuple(_channel(c) for c in recording.channels),
+        notes=recording.notes,
+        facts=dict(recording.facts),
+        shape=recording.shape,
     )
 
 
@@ -88,16 +88,16 @@ def _channel(channel: Channel) -> ChannelSummary:
     missing = channel.missing
     known = missing < values.size
     return ChannelSummary(
-        channel.name,
-        channel.role.value if channel.role is not None else None,
-        channel.unit.symbol if channel.unit is not None else None,
-        channel.unit_assumed,
-        channel.rate_hz,
-        int(values.size),
-        low if known else None,
-        high if known else None,
-        missing,
-        channel.confidence,
-        channel.why,
-        channel.doubt,
+        name=channel.name,
+        role=channel.role.value if channel.role is not None else None,
+        unit=channel.unit.symbol if channel.unit is not None else None,
+        unit_assumed=channel.unit_assumed,
+        rate_hz=channel.rate_hz,
+        samples=int(values.size),
+        least=low if known else None,
+        most=high if known else None,
+        missing=missing,
+        confidence=channel.confidence,
+        why=channel.why,
+        doubt=channel.doubt,
     )

@@ -254,4 +254,15 @@ def dyno_session(car: Car, sweeps: int, rng: np.random.Generator) -> Drive:
     n = rpm.size
     zero = np.zeros(n)
     climbing = (np.gradient(rpm, STEP_S) > 100.0).astype(np.float64)
-    return Drive(_grid(n), zero, zero, rng.normal(0, 0.002, n), zero, rpm, climbing, zero, zero, zero)
+    return Drive(
+        time_s=_grid(n),
+        speed_mps=zero,
+        distance_m=zero,
+        lateral_g=rng.normal(0, 0.002, n),
+        longitudinal_g=zero,
+        rpm=rpm,
+        throttle=climbing,
+        lap=zero,
+        x_m=zero,
+        y_m=zero,
+    )

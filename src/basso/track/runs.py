@@ -85,7 +85,9 @@ def find_runs(
         for first, last in _drives(stands):
             cuts += [
                 c
-                for c in _of_drive(t, speed, side, fore, first, last, laps, second)
+                for c in _of_drive(
+                    t=t, speed=speed, side=side, fore=fore, first=first, last=last, laps=laps, second=second
+                )
                 if turns_known or c[0] not in _TOLD_BY_TURNS
             ]
     moves = np.zeros(t.size, dtype=bool) if speed is None else speed > _STANDS_MPS

@@ -89,17 +89,17 @@ def estimate_effect(passes: Sequence[Pass], values: FloatArray, heat: float = 0.
     level = float(np.mean(beta[1 : 1 + len(places)]))
     slope = float(beta[1 + len(places) + usable.index(0)]) if 0 in usable else 0.0
     return Effect(
-        float(beta[0]),
-        float(beta[0] - half),
-        float(beta[0] + half),
-        slope,
-        float(centre[0]),
-        float(centre[1] * 1000.0),
-        float(centre[2]),
-        level,
-        level + float(beta[0]),
-        count_a,
-        count_b,
+        estimate=float(beta[0]),
+        low=float(beta[0] - half),
+        high=float(beta[0] + half),
+        per_degree=slope,
+        at_temperature_c=float(centre[0]),
+        at_rpm=float(centre[1] * 1000.0),
+        at_peak_g=float(centre[2]),
+        level_a=level,
+        level_b=level + float(beta[0]),
+        laps_a=count_a,
+        laps_b=count_b,
     )
 
 

@@ -183,14 +183,14 @@ def _row(place: Place, a: Side, b: Side, control: Control | None) -> CornerRow:
     if effect is not None and effect.high - effect.low > 2.0 * _TOO_WIDE_KPA:
         effect = None
     return CornerRow(
-        place,
-        float(np.mean([p.min_pressure_kpa for p in mine_a])) if mine_a else None,
-        float(np.mean([p.min_pressure_kpa for p in mine_b])) if mine_b else None,
-        effect,
-        len(mine_a),
-        len(mine_b),
-        sum(p.below_s > 0 for p in mine_a) / max(len(mine_a), 1),
-        sum(p.below_s > 0 for p in mine_b) / max(len(mine_b), 1),
+        place=place,
+        a_min_kpa=float(np.mean([p.min_pressure_kpa for p in mine_a])) if mine_a else None,
+        b_min_kpa=float(np.mean([p.min_pressure_kpa for p in mine_b])) if mine_b else None,
+        effect=effect,
+        passes_a=len(mine_a),
+        passes_b=len(mine_b),
+        dips_per_lap_a=sum(p.below_s > 0 for p in mine_a) / max(len(mine_a), 1),
+        dips_per_lap_b=sum(p.below_s > 0 for p in mine_b) / max(len(mine_b), 1),
     )
 
 

@@ -89,7 +89,18 @@ def test_a_pan_that_never_bares_has_no_threshold_but_a_bound() -> None:
 
 def test_a_higher_g_may_be_held_for_less_long() -> None:
     t = Threshold(
-        "left", 1.0, 0.9, 1.1, 1.0, (0.6, 0.7), 10, 5, 5000.0, np.ones(10), np.zeros(10), np.zeros(10, dtype=np.intp)
+        direction="left",
+        g=1.0,
+        low_g=0.9,
+        high_g=1.1,
+        slope=1.0,
+        slosh=(0.6, 0.7),
+        passes=10,
+        fell=5,
+        rpm=5000.0,
+        felt_g=np.ones(10),
+        lost=np.zeros(10),
+        at=np.zeros(10, dtype=np.intp),
     )
     times = [t.held_s(g) for g in (1.01, 1.1, 1.3, 2.0)]
     assert all(v is not None for v in times) and times == sorted(times, key=lambda v: -(v or 0.0))
@@ -245,7 +256,20 @@ def test_without_a_path_no_banking_is_told() -> None:
 
 
 def _pass(lap: int, below_s: float, heat: float) -> Pass:
-    return Pass(0, (0, 0, lap), "1", 200.0, 0.6 if below_s else 0.95, 300.0, heat, 6000.0, 1.1, below_s, 60.0 * lap, 0)
+    return Pass(
+        side=0,
+        lap_key=(0, 0, lap),
+        place="1",
+        min_pressure_kpa=200.0,
+        min_share=0.6 if below_s else 0.95,
+        expected_kpa=300.0,
+        temperature_c=heat,
+        rpm=6000.0,
+        peak_g=1.1,
+        below_s=below_s,
+        time_s=60.0 * lap,
+        log=0,
+    )
 
 
 def test_a_pattern_is_told_only_where_chance_would_hardly_part_the_laps_so() -> None:

@@ -139,17 +139,17 @@ def find_corners(a: Analysis, progress: Progress = silent) -> CornerFindings | N
         begun = {d.place.id for d in a.dips if d.place is not None}
         places = tuple(p for p in told if p.place.loaded or p.place.id in begun)
     return CornerFindings(
-        a,
-        places,
-        thresholds,
-        _sides(a),
-        oil_rose(a),
-        line,
-        find_knee(a.time_s, a.share, a.rpm, side, along, a.judged),
-        held_up(a, thresholds),
-        tell_runs(a),
-        per_lap(a),
-        _slides(a, line),
+        analysis=a,
+        places=places,
+        thresholds=thresholds,
+        sides=_sides(a),
+        rose=oil_rose(a),
+        circuit=line,
+        knee=find_knee(a.time_s, a.share, a.rpm, side, along, a.judged),
+        held_up=held_up(a, thresholds),
+        runs=tell_runs(a),
+        per_lap=per_lap(a),
+        slides=_slides(a, line),
     )
 
 
@@ -176,19 +176,21 @@ def _place(place: Place, passes: list[Pass], a: Analysis, line: CircuitLine | No
     below = np.array([p.below_s for p in passes])
     weights = np.array([exposure_weight(p.rpm, p.min_share) for p in passes])
     return PlaceFinding(
-        place,
-        tuple(passes),
-        int(np.count_nonzero(below > 0.0)),
-        float(np.median(known)) if known.size else float("nan"),
-        float(known.min()) if known.size else float("nan"),
-        float(below.mean()) if below.size else 0.0,
-        float(np.sum(below * weights)),
-        _phase(place, passes, a),
-        place.end_m - place.start_m,
-        _radius(place, line),
-        _lean(passes),
-        banking_deg(place, line, a.track.shape.lateral_g) if line is not None and a.track is not None else None,
-        place_pattern(place, passes),
+        place=place,
+        passes=tuple(passes),
+        dips=int(np.count_nonzero(below > 0.0)),
+        lowest=float(np.median(known)) if known.size else float("nan"),
+        worst=float(known.min()) if known.size else float("nan"),
+        below_s=float(below.mean()) if below.size else 0.0,
+        exposure=float(np.sum(below * weights)),
+        phase=_phase(place, passes, a),
+        length_m=place.end_m - place.start_m,
+        radius_m=_radius(place, line),
+        lean_per_lap=_lean(passes),
+        banking_deg=banking_deg(place, line, a.track.shape.lateral_g)
+        if line is not None and a.track is not None
+        else None,
+        pattern=place_pattern(place, passes),
     )
 
 

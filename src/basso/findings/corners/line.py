@@ -66,7 +66,14 @@ def circuit_line(a: Analysis) -> CircuitLine | None:
     rows = [np.interp(along, distance[p], np.nan_to_num(a.margin_kpa[p])) for p in laps]
     margin = np.median(rows, axis=0)
     return CircuitLine(
-        along, x, y, np.where(np.isfinite(share), share, np.nan), margin, v, path is not None, a.track.shape.closed
+        along_m=along,
+        x_m=x,
+        y_m=y,
+        share=np.where(np.isfinite(share), share, np.nan),
+        margin_kpa=margin,
+        speed_mps=v,
+        from_gps=path is not None,
+        closed=a.track.shape.closed,
     )
 
 

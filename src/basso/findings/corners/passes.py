@@ -178,18 +178,18 @@ def passes_of(
             )
             found.append(
                 Pass(
-                    side,
-                    (side, log, lap.number),
-                    place.id,
-                    float(pressure[deepest]),
-                    float(share[lowest]),
-                    float(analysis.expected_kpa[lowest]),
-                    temperature,
-                    float(np.nanmedian(analysis.rpm[inside])),
-                    float(np.abs(g[inside]).max()),
-                    float(np.count_nonzero(margin[inside] < 0) * step),
-                    float(analysis.time_s[lowest]),
-                    log,
+                    side=side,
+                    lap_key=(side, log, lap.number),
+                    place=place.id,
+                    min_pressure_kpa=float(pressure[deepest]),
+                    min_share=float(share[lowest]),
+                    expected_kpa=float(analysis.expected_kpa[lowest]),
+                    temperature_c=temperature,
+                    rpm=float(np.nanmedian(analysis.rpm[inside])),
+                    peak_g=float(np.abs(g[inside]).max()),
+                    below_s=float(np.count_nonzero(margin[inside] < 0) * step),
+                    time_s=float(analysis.time_s[lowest]),
+                    log=log,
                 )
             )
     return found

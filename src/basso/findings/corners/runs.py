@@ -55,15 +55,17 @@ def tell_runs(a: Analysis) -> tuple[RunFinding, ...]:
         lowest = judged[int(np.nanargmin(share))] if known else part[0]
         told.append(
             RunFinding(
-                run,
-                float(np.nanmin(share)) if known else float("nan"),
-                float(a.pressure_kpa[judged].min()) if judged.size else float("nan"),
-                float(np.count_nonzero(np.nan_to_num(a.margin_kpa[judged]) < 0) * step),
-                float(a.time_s[lowest]),
-                _peak(run.kind, part, side, fore),
-                float(np.nanmax(a.pressure_kpa[part])) if np.isfinite(a.pressure_kpa[part]).any() else float("nan"),
-                float(np.nanmedian(a.rpm[part])),
-                float(np.nanmedian(a.temperature_c[part]))
+                run=run,
+                min_share=float(np.nanmin(share)) if known else float("nan"),
+                min_pressure_kpa=float(a.pressure_kpa[judged].min()) if judged.size else float("nan"),
+                below_s=float(np.count_nonzero(np.nan_to_num(a.margin_kpa[judged]) < 0) * step),
+                time_s=float(a.time_s[lowest]),
+                peak_g=_peak(run.kind, part, side, fore),
+                peak_kpa=float(np.nanmax(a.pressure_kpa[part]))
+                if np.isfinite(a.pressure_kpa[part]).any()
+                else float("nan"),
+                rpm=float(np.nanmedian(a.rpm[part])),
+                temperature_c=float(np.nanmedian(a.temperature_c[part]))
                 if a.temperature_c is not None and np.isfinite(a.temperature_c[part]).any()
                 else float("nan"),
             )

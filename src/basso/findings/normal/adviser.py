@@ -151,14 +151,14 @@ def advise(
     lightest = next((r for r in allowed if r.holds and not (r.ceiling_set and r.ceiling_c < asked.hot_c)), None)
     heavier = next((r for r in rows if r.track and r.at_hot_kpa >= floor + asked.margin_kpa), None)
     return OilAdvice(
-        asked,
-        tuple(rows),
-        lightest,
-        heavier,
-        floor,
-        rule,
-        _cautions(expected, rows, lightest, asked),
-        _window(expected, asked),
+        asked=asked,
+        grades=tuple(rows),
+        lightest=lightest,
+        heavier=heavier,
+        floor_kpa=floor,
+        rule=rule,
+        cautions=_cautions(expected, rows, lightest, asked),
+        window=_window(expected, asked),
     )
 
 
@@ -182,23 +182,23 @@ def _advice(expected: ExpectedPressure, oil: Grade, floor_kpa: float, asked: Ask
     run_to = _run_to_c(oil)
     own_ceiling = ceiling_of(oil, asked.ceilings)
     return GradeAdvice(
-        oil,
-        holds_to,
-        low_c,
-        high_c,
-        float(middle[-1]),
-        float(under[-1]),
-        float(over[-1]),
-        spare,
-        max(spare, 0.0) * pump * asked.rpm / 1e6 / 60.0,
-        bool(low - 3.0 <= like[-1] <= high + 3.0),
-        float(walther(oil).viscosity_mm2ps(np.array([asked.start_c]))[0]),
-        _is_listed(oil, asked.listed) if asked.listed else None,
-        True if surely else None if perhaps else False,
-        run_to is not None and run_to >= asked.hot_c,
-        relief_under_c(expected, oil),
-        own_ceiling if own_ceiling is not None else usual_ceiling_c(oil),
-        own_ceiling is not None,
+        grade=oil,
+        holds_to_c=holds_to,
+        low_c=low_c,
+        high_c=high_c,
+        at_hot_kpa=float(middle[-1]),
+        at_hot_low_kpa=float(under[-1]),
+        at_hot_high_kpa=float(over[-1]),
+        over_kpa=spare,
+        pump_kw=max(spare, 0.0) * pump * asked.rpm / 1e6 / 60.0,
+        driven=bool(low - 3.0 <= like[-1] <= high + 3.0),
+        start_mm2ps=float(walther(oil).viscosity_mm2ps(np.array([asked.start_c]))[0]),
+        listed=_is_listed(oil, asked.listed) if asked.listed else None,
+        holds=True if surely else None if perhaps else False,
+        track=run_to is not None and run_to >= asked.hot_c,
+        relief_under_c=relief_under_c(expected, oil),
+        ceiling_c=own_ceiling if own_ceiling is not None else usual_ceiling_c(oil),
+        ceiling_set=own_ceiling is not None,
     )
 
 

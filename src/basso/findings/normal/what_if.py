@@ -79,15 +79,15 @@ def what_if(
     outside = float(np.mean(~e.covers(rpm, heat)[a.judged]))
     now, then = (float(np.nanmedian(kpa[a.judged])) for kpa in (middle, a.expected_kpa))
     return WhatIf(
-        hotter,
-        faster_rpm,
-        dips,
-        min(least, most, dips),
-        max(least, most, dips),
-        below,
-        min(least_s, below),
-        max(most_s, below),
-        (then, now),
-        outside,
-        air_c,
+        hotter_c=hotter,
+        faster_rpm=faster_rpm,
+        dips=dips,
+        low_dips=min(least, most, dips),
+        high_dips=max(least, most, dips),
+        below_s=below,
+        low_s=min(least_s, below),
+        high_s=max(most_s, below),
+        normal_kpa=(then, now),
+        outside=outside,
+        air_c=air_c,
     )

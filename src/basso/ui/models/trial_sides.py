@@ -121,7 +121,16 @@ class TrialSides(QObject):
             options = JudgeOptions(floors=floors, oil=used.pop() if len(used) == 1 else usual())
             by = {r.content_hash: decided[e] or memory.decisions.of_log(r) for e, r in read.items()}
             cars = {r.content_hash: k for r in read.values() if (k := facts.for_trial(r)) is not None}
-            return read, run_trial(labels[0], a, labels[1], b, options, progress, by, cars)
+            return read, run_trial(
+                label_a=labels[0],
+                a=a,
+                label_b=labels[1],
+                b=b,
+                options=options,
+                progress=progress,
+                decided=by,
+                known=cars,
+            )
 
         def done(result: tuple[dict[Entry, Recording], Comparison]) -> None:
             if sides != (self.a, self.b):

@@ -96,24 +96,24 @@ class PanView(QWidget):
         cut_height, plan_height = room * 0.29, room * 0.42
         y += line * 1.15
         y = self._paint_cut(
-            painter,
-            QRectF(left, y, right - left, cut_height),
-            self._behind_words(m),
-            picture.behind,
-            self._pan.width_m,
-            -self._pan.pickup_m[1],
-            picture,
-            True,
+            painter=painter,
+            box=QRectF(left, y, right - left, cut_height),
+            words=self._behind_words(m),
+            oil=picture.behind,
+            width_m=self._pan.width_m,
+            pickup_across=-self._pan.pickup_m[1],
+            picture=picture,
+            mirrored=True,
         )
         y = self._paint_cut(
-            painter,
-            QRectF(left, y, right - left, cut_height),
-            "from the left, nose to the left",
-            picture.side,
-            self._pan.length_m,
-            -self._pan.pickup_m[0],
-            picture,
-            False,
+            painter=painter,
+            box=QRectF(left, y, right - left, cut_height),
+            words="from the left, nose to the left",
+            oil=picture.side,
+            width_m=self._pan.length_m,
+            pickup_across=-self._pan.pickup_m[0],
+            picture=picture,
+            mirrored=False,
         )
         y = self._paint_plan(painter, QRectF(left, y, right - left, plan_height), picture)
         head = self._units().text(abs(picture.head_m) * 1000.0, Quantity.LENGTH)

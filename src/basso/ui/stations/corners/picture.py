@@ -316,7 +316,14 @@ def threshold_picture(told: CornerFindings, direction: str) -> ThresholdPicture 
     turns = told.analysis.side.turns(direction)
     words = f"{turns}, {t.passes} passes"
     return ThresholdPicture(
-        direction, words, t.felt_g, 1.0 - t.lost, told.analysis.time_s[t.at], t.g, t.low_g, t.high_g
+        direction=direction,
+        words=words,
+        felt_g=t.felt_g,
+        share=1.0 - t.lost,
+        time_s=told.analysis.time_s[t.at],
+        g=t.g,
+        low_g=t.low_g,
+        high_g=t.high_g,
     )
 
 

@@ -61,18 +61,18 @@ def dip_picture(a: Analysis, d: JudgedDip, units: DisplayUnits) -> DipPicture:
         path = path[:0]
     side, fore = (np.nan_to_num(g[path]) if g is not None else np.empty(0) for g in (a.lateral_g, a.longitudinal_g))
     return DipPicture(
-        a.time_s[part] - start,
-        shown(a.pressure_kpa[part]),
-        shown(a.expected_kpa[part]),
-        shown(np.where(a.judged[part], a.floor.kpa[part], np.nan)),
-        a.rpm[part],
-        tuple(_others(a, d, units)),
-        d.dip.end_s - start,
-        units.pressure.symbol,
-        side,
-        fore,
-        a.time_s[path] - start,
-        (a.side.way("left"), a.side.way("right")),
+        time_s=a.time_s[part] - start,
+        pressure=shown(a.pressure_kpa[part]),
+        expected=shown(a.expected_kpa[part]),
+        floor=shown(np.where(a.judged[part], a.floor.kpa[part], np.nan)),
+        rpm=a.rpm[part],
+        others=tuple(_others(a, d, units)),
+        end_s=d.dip.end_s - start,
+        unit=units.pressure.symbol,
+        side_g=side,
+        fore_g=fore,
+        g_time_s=a.time_s[path] - start,
+        ways=(a.side.way("left"), a.side.way("right")),
     )
 
 

@@ -159,16 +159,16 @@ def panels(a: Analysis, units: DisplayUnits) -> tuple[Panel, ...]:
         )
     made = [
         Panel(
-            place_words(a),
-            pressure.symbol,
-            (Line("normal", expected, "expected"), Line("floor", floor, "floor"), Line("", measured, "measured")),
-            0.0,
-            1.1 * max(top, 1e-6),
-            True,
-            5.0,
-            spread,
-            f"zero {a.zero_state}",
-            a.zero_state in ZERO_STATES[2:],
+            title=place_words(a),
+            unit=pressure.symbol,
+            lines=(Line("normal", expected, "expected"), Line("floor", floor, "floor"), Line("", measured, "measured")),
+            low=0.0,
+            high=1.1 * max(top, 1e-6),
+            zero=True,
+            weight=5.0,
+            spread=spread,
+            note=f"zero {a.zero_state}",
+            doubtful=a.zero_state in ZERO_STATES[2:],
         )
     ]
     for title, values, hint in (

@@ -360,14 +360,14 @@ def level_page(view: CarHistory, series: str, units: DisplayUnits) -> LevelPage:
     points = tuple((x.depth_mm, x.pan_l) for x in readings)
     if fit is None:
         return LevelPage(
-            series,
-            "Not calibrated yet",
-            ("Pour known volumes and read the stick each time: at least three readings, well apart.", *left_out),
-            "",
-            points,
-            None,
-            np.empty((3, 0)),
-            (),
+            series=series,
+            title="Not calibrated yet",
+            lines=("Pour known volumes and read the stick each time: at least three readings, well apart.", *left_out),
+            warning="",
+            points=points,
+            fit=None,
+            curve=np.empty((3, 0)),
+            marks=(),
         )
     now = view.newest_build
     depths = np.linspace(fit.lowest_mm, fit.highest_mm, 60)
@@ -395,15 +395,15 @@ def level_page(view: CarHistory, series: str, units: DisplayUnits) -> LevelPage:
     lines += _drunk(own, fit, units)
     lines += left_out
     return LevelPage(
-        series,
-        "What a reading means",
-        tuple(lines),
-        warning,
-        points,
-        fit,
-        curve,
-        tuple(sorted(marks, key=lambda m: m[1])),
-        (now.accumulator_l or 0.0) if now is not None else 0.0,
+        series=series,
+        title="What a reading means",
+        lines=tuple(lines),
+        warning=warning,
+        points=points,
+        fit=fit,
+        curve=curve,
+        marks=tuple(sorted(marks, key=lambda m: m[1])),
+        stored_l=(now.accumulator_l or 0.0) if now is not None else 0.0,
     )
 
 

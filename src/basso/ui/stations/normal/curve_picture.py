@@ -55,4 +55,6 @@ def curve_picture(told: NormalFindings, units: DisplayUnits) -> CurvePicture | N
     dots = np.column_stack([a.rpm[calm], shown(a.share[calm] * e.at(a.rpm[calm], None))])
     top = 1.08 * float(np.nanmax(shown(np.concatenate([high, floor]))))
     normal, least, most = (shown(v * rests) for v in (kpa, low, high))
-    return CurvePicture(rpm, normal, least, most, shown(floor), dots, top, units.pressure.symbol)
+    return CurvePicture(
+        rpm=rpm, normal=normal, low=least, high=most, floor=shown(floor), dots=dots, top=top, unit=units.pressure.symbol
+    )

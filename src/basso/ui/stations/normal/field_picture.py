@@ -96,7 +96,15 @@ def field_picture(told: NormalFindings, units: DisplayUnits) -> FieldPicture | N
     use = a.settled & np.isfinite(a.temperature_c)
     density, _, _ = np.histogram2d(a.temperature_c[use], a.rpm[use], bins=(_ROWS, _COLUMNS), range=(heat, rpm))
     return FieldPicture(
-        rpm, heat, contours, floors, density, covered, _hot_area(a), (told.racing_rpm, told.hot_c), schools
+        rpm=rpm,
+        heat=heat,
+        contours=contours,
+        floors=floors,
+        density=density,
+        covered=covered,
+        hot_area=_hot_area(a),
+        moment=(told.racing_rpm, told.hot_c),
+        schools=schools,
     )
 
 

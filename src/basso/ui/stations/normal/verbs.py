@@ -74,7 +74,16 @@ class NormalVerbs:
 
         def work(progress: Progress) -> Learned:
             today = date.today().isoformat()
-            return learn_build(view, build, log_of, decisions, today, reason, chosen, progress)
+            return learn_build(
+                history=view,
+                build=build,
+                log_of=log_of,
+                decisions=decisions,
+                day=today,
+                reason=reason,
+                only=chosen,
+                progress=progress,
+            )
 
         bench.jobs.start("learn", f"learning the normal of {build.name}", work, self._keep, bench.tell)
 

@@ -57,13 +57,22 @@ def log_line(
 ) -> LogLine:
     """The words of a row: while it waits, while it is read, and once it is known or refused."""
     if stage == "refused":
-        return LogLine(title, "", "", "", "", "", words, "below")
+        return LogLine(title=title, date="", car="", length="", laps="", channels="", finding=words, mark="below")
     if summary is None:
         pace = f", {megabytes_s:.0f} MB/s" if megabytes_s >= 1 else ""
         finding = {"waiting": "waiting", "cancelled": "not read; press Enter to read it"}.get(
             stage, f"reading, {fraction:.0%}{pace}"
         )
-        return LogLine(title, "", " · ".join(x for x in (car, circuit) if x), "", "", "", finding, "")
+        return LogLine(
+            title=title,
+            date="",
+            car=" · ".join(x for x in (car, circuit) if x),
+            length="",
+            laps="",
+            channels="",
+            finding=finding,
+            mark="",
+        )
     who = " · ".join(x for x in (car or fact(summary.facts, "car"), circuit or fact(summary.facts, "circuit")) if x)
     missing = [c for c in costs(summary.has) if c.weight and (c.weight == 2 or not summary.manual)]
     finding = "; ".join(x for x in (cost_words(missing), words) if x) or "nothing"
@@ -72,7 +81,16 @@ def log_line(
     rate = f" · {summary.rate_hz:.3g} Hz" if summary.rate_hz and not summary.manual else ""
     channels = f"{sum(c.role != 'time' for c in summary.channels)}{rate}"
     begun = date_words(summary.started or day)
-    return LogLine(title, begun, who, length, str(laps) if laps else "–", channels, finding, mark)
+    return LogLine(
+        title=title,
+        date=begun,
+        car=who,
+        length=length,
+        laps=str(laps) if laps else "–",
+        channels=channels,
+        finding=finding,
+        mark=mark,
+    )
 
 
 def fact(facts: Mapping[str, str], what: str) -> str:
@@ -275,16 +293,16 @@ def _line(channel: Channel, draft: Draft) -> ColumnLine:
     if outside and not (told.count("It ") or changed):
         told += " Some readings lie outside what is plausible."
     return ColumnLine(
-        channel.name,
-        role,
-        unit,
-        sure,
-        "below" if channel.doubt and not changed else mark,
-        f"{_span(raw)}{symbol}",
-        told,
-        low,
-        high,
-        band,
+        name=channel.name,
+        role=role,
+        unit=unit,
+        sure=sure,
+        mark="below" if channel.doubt and not changed else mark,
+        span=f"{_span(raw)}{symbol}",
+        told=told,
+        low=low,
+        high=high,
+        band=band,
     )
 
 

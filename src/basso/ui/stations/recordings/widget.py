@@ -99,16 +99,16 @@ class _LogsModel(QAbstractTableModel):
 def _line(row: Row) -> LogLine:
     card = row.card
     return log_line(
-        row.entry.title,
-        row.entry.car,
-        row.entry.circuit,
-        row.entry.day,
-        row.stage,
-        row.fraction,
-        row.megabytes_s,
-        card.summary if card is not None else None,
-        card.laps if card is not None else 0,
-        row.words,
+        title=row.entry.title,
+        car=row.entry.car,
+        circuit=row.entry.circuit,
+        day=row.entry.day,
+        stage=row.stage,
+        fraction=row.fraction,
+        megabytes_s=row.megabytes_s,
+        summary=card.summary if card is not None else None,
+        laps=card.laps if card is not None else 0,
+        words=row.words,
     )
 
 
