@@ -16,15 +16,12 @@ from scipy.signal import bilinear, lfilter, lfilter_zi
 
 from basso.standin.car import STEP_S, Drive
 from basso.standin.engine import lagged
-from basso.sump.shape import BoxPan
+from basso.sump.shape import PLAIN_BOX, BoxPan
 from basso.sump.surface import pickup_head_m
 from basso.units import FloatArray
 
 _G_RANGE = 2.6
 _STEPS = 53
-
-
-_BOX = BoxPan(0.26, 0.20, 0.16, (-0.03, 0.042, 0.008))
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +40,7 @@ class Pan:
         pipe_s: pickup pipe and pump delay.
     """
 
-    shape: BoxPan = _BOX
+    shape: BoxPan = PLAIN_BOX
     fill_l: float = 4.3
     held_up_l: float = 0.8
     held_up_s: float = 3.0

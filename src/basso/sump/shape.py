@@ -25,3 +25,8 @@ class BoxPan:
     def capacity_l(self) -> float:
         """Volume up to the rail, litres."""
         return self.length_m * self.width_m * self.depth_m * 1000.0
+
+
+PLAIN_BOX = BoxPan(0.26, 0.20, 0.16, (-0.03, 0.042, 0.008))
+"""The pan of a car of which none was measured, and of the stand-in; its pickup stands to the left and behind the
+middle."""

@@ -9,8 +9,6 @@ import numpy as np
 from basso.sump.shape import BoxPan
 from basso.sump.surface import head_at, height_at, oil_outline, surface_offset_at, wetted_section
 
-ASSUMED_PAN = BoxPan(0.26, 0.20, 0.16, (-0.03, 0.042, 0.008))
-"""A plain box until a pan is measured (the Sump station)."""
 ASSUMED_VOLUME_L = 3.6
 """What such a pan holds while the engine runs: the fill less what the head and galleries hold up."""
 

@@ -10,9 +10,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPixmap, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from basso.sump.shape import BoxPan
+from basso.sump.shape import PLAIN_BOX, BoxPan
 from basso.trust.side import KNOWN, Side
-from basso.ui.pan.picture import ASSUMED_PAN, ASSUMED_VOLUME_L, PanPicture, Polygon, pan_picture
+from basso.ui.pan.picture import ASSUMED_VOLUME_L, PanPicture, Polygon, pan_picture
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import clock
 from basso.ui.theme.look import Look, Type
@@ -54,7 +54,7 @@ class PanView(QWidget):
         self._look, self._units = look, units
         self._moment: Moment | None = None
         self._labels: tuple[object, QPixmap] | None = None
-        self._pan: BoxPan = ASSUMED_PAN
+        self._pan: BoxPan = PLAIN_BOX
         self.setFixedWidth(round(look.height() * 14.6))
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Pan at the cursor")
