@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from basso.ui.plain import Label, tip
 from basso.ui.theme.look import Look, Type
@@ -26,6 +26,38 @@ class Words(Label):
     def _dress(self) -> None:
         self.setFont(self._look.font(self._kind))
         self.setStyleSheet(f"color: {getattr(self._look.palette, self._tone)};")
+
+
+class TitledPage(QWidget):
+    """What a station's page begins with: a sentence at the top, and a line under it."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self._title, self._detail = Words(look, Type.TITLE), Words(look, Type.BODY, "soft")
+
+    def head(self) -> QVBoxLayout:
+        """Both, one under the other."""
+        column = QVBoxLayout()
+        column.setSpacing(0)
+        for words in (self._title, self._detail):
+            column.addWidget(words)
+        return column
+
+    def say(self, title: str, detail: str = "") -> None:
+        """Open with something else."""
+        self._title.setText(title)
+        self._detail.setText(detail)
+
+    @property
+    def title(self) -> str:
+        """The sentence at the top."""
+        return self._title.text()
+
+    @property
+    def detail(self) -> str:
+        """The line under it."""
+        return self._detail.text()
 
 
 class HeldWords(QWidget):

@@ -24,7 +24,7 @@ from basso.ui.stations.corners.picture import (
     working,
 )
 from basso.ui.stations.corners.views import LadderView, LossView, RoseView
-from basso.ui.stations.words import HeldWords, Words
+from basso.ui.stations.words import HeldWords, TitledPage, Words
 from basso.ui.stations.working import WorkingStep
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
@@ -36,7 +36,7 @@ if TYPE_CHECKING:
 _WAYS = ("left", "right", "braking", "acceleration")
 
 
-class CornersPage(QWidget):
+class CornersPage(TitledPage):
     """Told what is told of corners; moves the cursor.
 
     ``name_wanted`` carries a place's id, ``line_set`` the distance along the lap where laps are to begin, ``refused``
@@ -49,11 +49,10 @@ class CornersPage(QWidget):
     refused = Signal(str)
 
     def __init__(self, look: Look, cursor: Cursor) -> None:
-        super().__init__()
-        self._look, self._cursor = look, cursor
+        super().__init__(look)
+        self._cursor = cursor
         self.told: CornerFindings | None = None
         self._units = DisplayUnits()
-        self._title, self._detail = Words(look, Type.TITLE), Words(look, Type.BODY, "soft")
         self.ladder, self.rose, self.circuit, self.loss = (
             LadderView(look),
             RoseView(look),
@@ -111,8 +110,7 @@ class CornersPage(QWidget):
         whole = QVBoxLayout(self)
         whole.setContentsMargins(20, 12, 14, 8)
         whole.setSpacing(2)
-        whole.addWidget(self._title)
-        whole.addWidget(self._detail)
+        whole.addLayout(self.head())
         whole.addWidget(self._body, 1)
         self._room = QWidget()
         whole.addWidget(self._room, 1)
@@ -178,8 +176,7 @@ class CornersPage(QWidget):
             )
             return
         words = opening(told, units)
-        self._title.setText(words.title)
-        self._detail.setText(words.detail)
+        self.say(words.title, words.detail)
         floor = self._floor
         rows = ladder(told)
         self.ladder.show_ladder(rows if rows.rows else None)
@@ -251,11 +248,6 @@ class CornersPage(QWidget):
     def working(self) -> list[WorkingStep]:
         """How the shown direction's threshold came about."""
         return working(self.told, self.way.currentData()) if self.told is not None else []
-
-    @property
-    def title(self) -> str:
-        """The sentence at the top."""
-        return self._title.text()
 
     def rows(self) -> list[Sequence[str]]:
         """Places and thresholds."""

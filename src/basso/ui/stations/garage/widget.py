@@ -34,14 +34,14 @@ from basso.ui.stations.garage.picture import (
     opening,
 )
 from basso.ui.stations.garage.verb import Verb
-from basso.ui.stations.words import PageBar, Words
+from basso.ui.stations.words import PageBar, TitledPage, Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
 _PAGES = ("Builds", "Oil", "Level book", "Jobs")
 
 
-class GaragePage(QWidget):
+class GaragePage(TitledPage):
     """Told a car; says what is wanted of it by signals and edits nothing itself."""
 
     edited = Signal(str, object, object)
@@ -52,12 +52,10 @@ class GaragePage(QWidget):
     session_opened = Signal(object)
 
     def __init__(self, look: Look) -> None:
-        super().__init__()
-        self._look = look
+        super().__init__(look)
         self._units = DisplayUnits()
         self.view: CarHistory | None = None
         self._current = ""
-        self._title, self._detail = Words(look, Type.TITLE), Words(look, Type.BODY, "soft")
         self._first_buttons: list[QPushButton] = []
         self.car_button = QToolButton()
         self.search = QLineEdit()
@@ -97,11 +95,7 @@ class GaragePage(QWidget):
         layout.setContentsMargins(20, 12, 12, 6)
         layout.setSpacing(4)
         head = QHBoxLayout()
-        words = QVBoxLayout()
-        words.setSpacing(0)
-        for label in (self._title, self._detail):
-            words.addWidget(label)
-        head.addLayout(words, 1)
+        head.addLayout(self.head(), 1)
         self.accept_button = QPushButton("Accept this car")
         self.accept_button.setToolTip(
             "Its sensor cards, oils, floors, saved normals and decisions act on logs from then on."
@@ -364,16 +358,6 @@ class GaragePage(QWidget):
 
     def _form_edited(self, label: str, before: Record, after: Record) -> None:
         self.edited.emit(f"{label} of {_name(before)}", before, after)
-
-    @property
-    def title(self) -> str:
-        """The sentence at the top."""
-        return self._title.text()
-
-    @property
-    def detail(self) -> str:
-        """The line under it."""
-        return self._detail.text()
 
     def rows(self) -> list[tuple[str, ...]]:
         """The build line."""

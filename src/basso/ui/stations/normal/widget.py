@@ -49,7 +49,7 @@ from basso.ui.stations.normal.picture import (
     what_if_words,
     working,
 )
-from basso.ui.stations.words import Words
+from basso.ui.stations.words import TitledPage, Words
 from basso.ui.stations.working import WorkingStep
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity
@@ -61,7 +61,7 @@ if TYPE_CHECKING:
 _WARMER_C, _HOTTER_C, _FASTER_RPM = 25, 30, 1500
 
 
-class NormalPage(QWidget):
+class NormalPage(TitledPage):
     """Told what is told of normal, and the units.
 
     ``asked`` carries a :class:`Question` when the user asks the adviser something else; ``supposed``: the
@@ -78,12 +78,11 @@ class NormalPage(QWidget):
 
     def __init__(self, look: Look, keys: Mapping[str, str]) -> None:
         """``keys``: of the commands that have a button here."""
-        super().__init__()
-        self._look, self._keys = look, keys
+        super().__init__(look)
+        self._keys = keys
         self.told: NormalFindings | None = None
         self._answer: WhatIf | None = None
         self._units = DisplayUnits()
-        self._title, self._detail = Words(look, Type.TITLE), Words(look, Type.BODY, "soft")
         self.field = FieldView(look)
         self.field.looked_at.connect(self._read_field)
         self.curve = CurveView(look)
@@ -163,8 +162,7 @@ class NormalPage(QWidget):
         whole = QVBoxLayout(self)
         whole.setContentsMargins(20, 12, 6, 4)
         whole.setSpacing(2)
-        whole.addWidget(self._title)
-        whole.addWidget(self._detail)
+        whole.addLayout(self.head())
         whole.addLayout(self._verbs())
         whole.addWidget(scroll, 1)
 
@@ -270,8 +268,7 @@ class NormalPage(QWidget):
             )
             return
         words = opening(told, units)
-        self._title.setText(words.title)
-        self._detail.setText(words.detail)
+        self.say(words.title, words.detail)
         self._show_question(told)
         if fresh:
             self.kept_words.setText("")
@@ -386,11 +383,6 @@ class NormalPage(QWidget):
     def working(self) -> list[WorkingStep]:
         """How normal came about, and the row of the oils that is chosen (else the oil that is in)."""
         return working(self.told, self.grades.currentRow(), self._units) if self.told is not None else []
-
-    @property
-    def title(self) -> str:
-        """The sentence at the top."""
-        return self._title.text()
 
     def rows(self) -> list[Sequence[str]]:
         """Schools, oils, and where normal meets the floor at each engine speed, in the units shown."""

@@ -26,7 +26,7 @@ from basso.ui.stations.recordings.columns import ColumnsPanel
 from basso.ui.stations.recordings.gauge import GaugePanel
 from basso.ui.stations.recordings.picture import LogLine, headline, log_line
 from basso.ui.stations.table import choose_row
-from basso.ui.stations.words import Words
+from basso.ui.stations.words import TitledPage
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
@@ -192,7 +192,7 @@ class _DropHere(QWidget):
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 12, -9, -9), 6, 6)
 
 
-class RecordingsPage(QWidget):
+class RecordingsPage(TitledPage):
     """Told the rows of the log list and the shown session; says what the user wants by signals."""
 
     chosen = Signal(object)
@@ -204,9 +204,7 @@ class RecordingsPage(QWidget):
     cancelled = Signal()
 
     def __init__(self, look: Look) -> None:
-        super().__init__()
-        self._look = look
-        self._title, self._detail = Words(look, Type.TITLE), Words(look, Type.BODY, "soft")
+        super().__init__(look)
         self.model = _LogsModel(look)
         self.table = _LogTable()
         self.columns = ColumnsPanel(look)
@@ -225,11 +223,7 @@ class RecordingsPage(QWidget):
         layout.setContentsMargins(20, 12, 12, 6)
         layout.setSpacing(4)
         head = QHBoxLayout()
-        words = QVBoxLayout()
-        words.setSpacing(0)
-        for label in (self._title, self._detail):
-            words.addWidget(label)
-        head.addLayout(words, 1)
+        head.addLayout(self.head(), 1)
         for text, hint, key in (
             ("Add logs…", "Ctrl+O, or drop files on the window", "log.open"),
             ("Add a folder…", "every log in it and below", "log.folder"),
@@ -313,12 +307,10 @@ class RecordingsPage(QWidget):
         self._empty.setVisible(not rows)
         self._write_button.setEnabled(bool(rows))
         if not rows:
-            self._title.setText("No log yet")
-            self._detail.setText("")
+            self.say("No log yet")
             return
         title, detail = headline(self.model.lines, waiting)
-        self._title.setText(title)
-        self._detail.setText(detail)
+        self.say(title, detail)
 
     def _share_room(self) -> None:
         """Room for the whole list where there is room, and never less than half for the columns, until the user

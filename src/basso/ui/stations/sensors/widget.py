@@ -28,7 +28,7 @@ from basso.ui.stations.sensors.evidence_picture import drop_curves, drop_trend, 
 from basso.ui.stations.sensors.fit import FitPanel
 from basso.ui.stations.sensors.picture import CheckLine, check_lines, correction_words, first_turn_of, opening
 from basso.ui.stations.table import Table
-from basso.ui.stations.words import PageBar, Words
+from basso.ui.stations.words import PageBar, TitledPage, Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity
 
@@ -50,7 +50,7 @@ _AMOUNTS = ("offset", "scale", "gain", "delay", "turn", "slip", "load", "lead")
 """Corrections by an amount that somebody may know better."""
 
 
-class SensorsPage(QWidget):
+class SensorsPage(TitledPage):
     """Told an analysis; says what is decided about its corrections, and where to look."""
 
     decided = Signal(str, str, bool, object)
@@ -60,13 +60,11 @@ class SensorsPage(QWidget):
     register_wanted = Signal()
 
     def __init__(self, look: Look, parts: Parts) -> None:
-        super().__init__()
-        self._look = look
+        super().__init__(look)
         self._units = DisplayUnits()
         self._analysis: Analysis | None = None
         self.lines: list[CheckLine] = []
         self._kept = ""
-        self._title, self._detail = Words(look, Type.TITLE), Words(look, Type.BODY, "soft")
         self.list = QListWidget()
         self.list.setAccessibleName("Checks of the readings")
         self.list.setWordWrap(True)
@@ -100,8 +98,7 @@ class SensorsPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 12, 12, 6)
         layout.setSpacing(4)
-        layout.addWidget(self._title)
-        layout.addWidget(self._detail)
+        layout.addLayout(self.head())
         bar = QHBoxLayout()
         bar.addWidget(self.pages)
         bar.addStretch(1)
@@ -141,8 +138,7 @@ class SensorsPage(QWidget):
         self._analysis, self._units = analysis, units
         self.fit.show_units(units)
         title, detail = opening(analysis)
-        self._title.setText(waiting or title)
-        self._detail.setText("" if waiting else detail)
+        self.say(waiting or title, "" if waiting else detail)
         self.lines = check_lines(analysis, units) if analysis is not None else []
         self.list.blockSignals(True)
         self.list.clear()
@@ -314,11 +310,6 @@ class SensorsPage(QWidget):
             start, end = spans[self._at % len(spans)]
             self._at += 1
             self.place_wanted.emit(start, end)
-
-    @property
-    def title(self) -> str:
-        """The sentence at the top."""
-        return self._title.text()
 
     def table(self) -> Table:
         """The checks; of the register, the drops and the planner the page as it reads."""

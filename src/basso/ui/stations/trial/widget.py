@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QToolButton
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
 from basso.ui.stations.trial.picture import BeforeAfter, Row, before_after, exceedance, rows, settle, side_words
-from basso.ui.stations.words import Words
+from basso.ui.stations.words import TitledPage, Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 from basso.words.trial import opening
@@ -22,15 +22,13 @@ if TYPE_CHECKING:
     from basso.trial.verdict import Comparison
 
 
-class TrialPage(QWidget):
+class TrialPage(TitledPage):
     """Told a comparison and units. The two side buttons get their menus from the window."""
 
     def __init__(self, look: Look) -> None:
-        super().__init__()
-        self._look = look
+        super().__init__(look)
         self._comparison: Comparison | None = None
         self._units = DisplayUnits()
-        self._title, self._detail = Words(look, Type.TITLE), Words(look, Type.BODY, "soft")
         self.side_a, self.side_b = QToolButton(), QToolButton()
         self._words_a, self._words_b = (Words(look, Type.SMALL, "soft") for _ in range(2))
         self._cards = Words(look, Type.SMALL)
@@ -38,8 +36,7 @@ class TrialPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 12, 12, 4)
         layout.setSpacing(2)
-        for label in (self._title, self._detail):
-            layout.addWidget(label)
+        layout.addLayout(self.head())
         sides = QHBoxLayout()
         sides.setContentsMargins(0, 6, 0, 2)
         for button, words, name in (
@@ -105,8 +102,7 @@ class TrialPage(QWidget):
             )
             return
         words = opening(c, units)
-        self._title.setText(words.title)
-        self._detail.setText(words.detail)
+        self.say(words.title, words.detail)
 
     def rows(self) -> list[list[str]]:
         """The verdict and the places, in the units shown."""
@@ -119,16 +115,6 @@ class TrialPage(QWidget):
             low, high = (f"{v:.1f}" for v in r.interval[1:]) if r.interval is not None else ("", "")
             lines.append([r.place, r.a, r.b, r.effect, low, high, r.passes, r.dips])
         return lines
-
-    @property
-    def title(self) -> str:
-        """The verdict as shown."""
-        return self._title.text()
-
-    @property
-    def detail(self) -> str:
-        """The line under it."""
-        return self._detail.text()
 
 
 class _Board(QWidget):
