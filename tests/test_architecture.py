@@ -230,3 +230,16 @@ def test_import_order() -> None:
 def test_importing_basso_does_no_work() -> None:
     script = "import sys, basso; assert not {'numpy', 'polars', 'PySide6'} & set(sys.modules)"
     subprocess.run([sys.executable, "-c", script], check=True)
+
+
+def test_a_kept_answer_is_known_by_all_the_code_it_rests_on() -> None:
+    from basso.report.kept_answers import JUDGING
+
+    answers_alike = {"errors", "files", "plain_text", "platform", "progress"}  # none of them has a say in an answer
+    rooms = {
+        module.split(".")[1]
+        for start in ("basso.analysis", "basso.report.several")
+        for module in imports().find_upstream_modules(start, as_package=True)
+        if module.startswith("basso.")
+    }
+    assert rooms - answers_alike == set(JUDGING)

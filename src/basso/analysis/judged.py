@@ -19,6 +19,7 @@ from basso.pressure.noise import error_off_normal, leaves_doubt, reading_error, 
 from basso.pressure.options import JudgeOptions
 from basso.pressure.slosh import felt
 from basso.progress import Progress, silent
+from basso.recording.gaps import or_zero
 from basso.track.corners import TrackMap
 from basso.track.laps import Lap
 from basso.trust.lookalikes import Lookalike
@@ -32,7 +33,7 @@ def judged(
     frame, drive, readings = normal.frame, normal.drive, normal.readings
     pressure, rpm, expected_kpa = normal.pressure_kpa, normal.rpm, normal.expected_kpa
     floor = highest_floor(options.floors, normal.followed_rpm, expected_kpa)
-    is_judged = (np.nan_to_num(rpm) > options.rules.rpm_gate) & running(rpm) & warm(frame)
+    is_judged = (or_zero(rpm) > options.rules.rpm_gate) & running(rpm) & warm(frame)
     error = error_off_normal(
         reading_error(pressure, rpm), pressure - expected_kpa, rpm, normal.settled & is_judged, frame.step_s
     )
@@ -145,7 +146,7 @@ def _judge(dip: Dip, s: Signals, laps: Sequence[Lap], track: TrackMap | None) ->
 
 def _without_gaps(values: FloatArray | None) -> FloatArray | None:
     """The g with gaps at 0: a missing g throws no oil as far as anyone can tell."""
-    return np.nan_to_num(values) if values is not None else None
+    return or_zero(values) if values is not None else None
 
 
 def _felt(
@@ -155,7 +156,7 @@ def _felt(
     known = next((g for g in (lateral, longitudinal) if g is not None and g.size > 2), None)
     if known is None or step_s <= 0:
         return None
-    side, along = (np.nan_to_num(g) if g is not None else np.zeros(known.shape) for g in (lateral, longitudinal))
+    side, along = (or_zero(g) if g is not None else np.zeros(known.shape) for g in (lateral, longitudinal))
     return felt(side, step_s), felt(along, step_s)
 
 

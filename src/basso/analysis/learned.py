@@ -19,6 +19,7 @@ from basso.pressure.floors import LEAN_RULE, Slope
 from basso.pressure.noise import steadied
 from basso.pressure.options import JudgeOptions
 from basso.recording.corrections import Correction
+from basso.recording.gaps import or_zero
 from basso.recording.recording import Frame, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_min
@@ -236,7 +237,7 @@ def _followed_rpm(rpm: FloatArray, step_s: float, follow_s: float) -> FloatArray
     The gallery lags the engine: where the rpm jumps up by more than 250 within the time it takes to follow (a blip,
     a downshift), the lowest rpm of that time counts, so that a floor that leaps is not held against oil that cannot.
     """
-    known = np.nan_to_num(rpm)
+    known = or_zero(rpm)
     size = max(1, round(follow_s / max(step_s, 1e-3)) + 1)
     lately = rolling_min(known, size, trailing=True)
     return np.where(known - lately > _BLIP_RPM, lately, known)

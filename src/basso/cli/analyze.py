@@ -13,7 +13,6 @@ from basso.errors import InputError
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from basso.analysis import Analysis
     from basso.pressure.options import JudgeOptions
     from basso.report.documents import Document
     from basso.report.several import JudgedLog
@@ -64,26 +63,31 @@ def run(arguments: argparse.Namespace) -> int:
 
 
 def _in_turn(arguments: argparse.Namespace) -> list[JudgedLog]:
-    from basso.report.several import judged_log
-    from basso.workflow import export_analysis
-
-    judging, told = options.judging(arguments), []
-    for name in arguments.logs:
-        analysis = _judge(arguments, judging, name)
-        if arguments.out:
-            export_analysis(analysis, Path(arguments.out))
-        told.append(judged_log(analysis))
-    return told
+    judging = options.judging(arguments)
+    return [_judged(arguments, judging, name) for name in arguments.logs]
 
 
-def _judge(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> Analysis:
-    from basso.workflow import judge, open_recording
+def _judged(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> JudgedLog:
+    """A log as its document; where it was judged before by all the same, as it was kept."""
+    from basso.report.kept_answers import judged_before
+    from basso.workflow import open_recording
 
     (path,) = options.paths([name])
     recording = open_recording(path, options.reading(arguments), memory=options.memory())
     options.check_named(judging, [recording])
-    known = options.known(arguments, [recording])
-    return judge(recording, options.judged_by(arguments, judging, recording, known.get(recording.content_hash)))
+    known = options.known(arguments, [recording]).get(recording.content_hash)
+    by = options.judged_by(arguments, judging, recording, known)
+
+    def judge() -> JudgedLog:
+        from basso.report.several import judged_log
+        from basso.workflow import export_analysis, judge
+
+        analysis = judge(recording, by)
+        if arguments.out:
+            export_analysis(analysis, Path(arguments.out))
+        return judged_log(analysis)
+
+    return judge() if arguments.out else judged_before(recording, by, judge)
 
 
 def _in_parallel(arguments: argparse.Namespace, workers: int) -> list[JudgedLog]:
@@ -154,10 +158,8 @@ def _get_ready() -> None:
 def _told(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> JudgedLog | str:
     """A log as its document, or the sentence that says why it cannot be used: an error's parts do not travel, its words
     do."""
-    from basso.report.several import judged_log
-
     try:
-        return judged_log(_judge(arguments, judging, name))
+        return _judged(arguments, judging, name)
     except InputError as error:
         return str(error)
 

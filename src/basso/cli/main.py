@@ -7,28 +7,14 @@ import os
 import sys
 from collections.abc import Sequence
 from importlib import import_module
-from typing import Protocol, cast
+from typing import NoReturn, Protocol, cast
 
 from basso import __version__
 from basso.errors import BassoError
 from basso.plain_text import spelled_out
+from basso.platform.code import CHILD
 
-_COMMANDS = (
-    "open",
-    "import",
-    "analyze",
-    "normal",
-    "corners",
-    "compare",
-    "export",
-    "garage",
-    "symptoms",
-    "fit",
-    "sensors",
-    "drops",
-    "standin",
-)
-_MODULES = {
+_COMMANDS = {
     "open": "basso.cli.open_window",
     "import": "basso.cli.import_log",
     "analyze": "basso.cli.analyze",
@@ -72,14 +58,14 @@ class Command(Protocol):
         ...
 
 
-def build_parser() -> argparse.ArgumentParser:
-    """The whole command line, with help worth reading."""
+def build_parser(only: str | None = None) -> argparse.ArgumentParser:
+    """The whole command line, with help worth reading; or one command of it, which then alone is loaded."""
     raw = argparse.RawDescriptionHelpFormatter
     parser = argparse.ArgumentParser(prog="basso", description=_DESCRIPTION, epilog=_CAUTION, formatter_class=raw)
     parser.add_argument("--version", action="version", version=f"basso {__version__}")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
-    for name in _COMMANDS:
-        module = cast(Command, import_module(_MODULES[name]))
+    for name in [only] if only is not None and only in _COMMANDS else _COMMANDS:
+        module = cast(Command, import_module(_COMMANDS[name]))
         sub = commands.add_parser(
             name, help=module.HELP, description=module.DESCRIPTION, epilog=_CAUTION, formatter_class=raw
         )
@@ -90,9 +76,8 @@ def build_parser() -> argparse.ArgumentParser:
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit status. User errors become one line on standard error."""
-    arguments = build_parser().parse_args(argv)
-    if arguments.command is None:
-        arguments = build_parser().parse_args(["open"])
+    words = list(sys.argv[1:] if argv is None else argv)
+    arguments = build_parser(only=next(iter(words), None)).parse_args(words or ["open"])
     try:
         return int(arguments.run(arguments))
     except BassoError as error:
@@ -106,8 +91,20 @@ def main(argv: Sequence[str] | None = None) -> int:
         return 130
 
 
+def _be_child() -> NoReturn:
+    """A frozen program that was started as one of its own children: only its own modules can be asked for."""
+    from runpy import run_module
+
+    _, _, module, *sys.argv[1:] = sys.argv
+    if module.split(".")[0] == "basso":
+        run_module(module, run_name="__main__")
+    sys.exit(0)
+
+
 def entry() -> None:
     """The console script: whatever goes wrong is one line, and a fault of ours is written down."""
+    if sys.argv[1:2] == [CHILD]:
+        _be_child()
     try:
         status = main()
     except MemoryError:

@@ -23,6 +23,7 @@ from typing import TYPE_CHECKING, Any
 
 from basso.files import put_whole
 from basso.formats.options import databases_beside
+from basso.platform.code import stamp_of_code
 from basso.platform.folders import cache_folder
 from basso.recording.summary import Summary, from_plain
 
@@ -183,20 +184,10 @@ def _options_text(path: Path, options: ReadOptions) -> str:
         "rate": options.rate_hz,
         "ignored": sorted(options.ignored),
         "databases": [(str(p), *stamp_of(p).values()) for p in sorted(beside)],
-        "readers": _readers(),
+        # What another version kept is not taken for what this one reads.
+        "readers": stamp_of_code("units", "formats", "recording"),
     }
     return json.dumps(said)
-
-
-def _readers() -> list[tuple[str, int, int]]:
-    """The readers' own files by size and time: what another version kept is not taken for this one's reading."""
-    package = Path(__file__).parent.parent
-    files = [
-        package / "units.py",
-        *sorted((package / "formats").glob("*.py")),
-        *sorted((package / "recording").glob("*.py")),
-    ]
-    return [(f.name, (s := f.stat()).st_size, s.st_mtime_ns) for f in files]
 
 
 def _write(entry: Path, file: str, kept: dict[str, Any]) -> None:

@@ -203,8 +203,8 @@ def backup_day(backup: Path) -> str:
 
 def known_versions() -> list[str]:
     """Known versions of the database, oldest first, by the names of the steps."""
-    steps = sorted((Path(__file__).parent / "migrations" / "versions").glob("step_*.py"))
-    return [s.stem.removeprefix("step_") for s in steps]
+    steps = (Path(__file__).parent / "migrations" / "versions").glob("step_*.py*")  # .pyc where there is no source
+    return sorted(s.stem.removeprefix("step_") for s in steps)
 
 
 def cut_short(file: Path) -> bool:

@@ -293,6 +293,7 @@ class Garage:
 
         config = Config()
         config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+        config.set_main_option("sourceless", "true")  # a copy of Basso may be bytecode alone
         with self._writing() as connection:
             config.attributes["connection"] = connection
             command.upgrade(config, "head")

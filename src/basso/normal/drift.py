@@ -29,6 +29,7 @@ from basso.normal.form import (
     say_of,
 )
 from basso.oil.grades import Grade
+from basso.recording.gaps import or_zero
 from basso.units import FloatArray
 
 _BIN_S = 20.0
@@ -63,7 +64,7 @@ class Drift:
 
     def at(self, time_s: FloatArray, rpm: FloatArray) -> FloatArray:
         """At any times and engine speeds, shape (n,); before the first time and after the last it stays as there."""
-        log_rpm = np.log(np.maximum(np.nan_to_num(rpm), 200.0) / REFERENCE_RPM)
+        log_rpm = np.log(np.maximum(or_zero(rpm), 200.0) / REFERENCE_RPM)
         return np.asarray(np.interp(time_s, self.time_s, self.thicker) * (1.0 + self.by_speed * log_rpm))
 
     @property

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.recording.gaps import or_zero
 from basso.recording.recording import Frame
 from basso.recording.roles import Role
 from basso.recording.rolling import any_lately, rolling_max, rolling_mean, rolling_min
@@ -33,7 +34,7 @@ class SettledLimits:
 
 def running(rpm: FloatArray) -> NDArray[np.bool_]:
     """Where the engine runs; NaN counts as not."""
-    return np.nan_to_num(rpm) > RUNNING_RPM
+    return or_zero(rpm) > RUNNING_RPM
 
 
 def warm(frame: Frame) -> NDArray[np.bool_]:
@@ -54,8 +55,8 @@ def settled(
     """
     rpm = frame.filled(Role.RPM, np.nan)
     step = max(frame.step_s, 1e-3)
-    calm = running(rpm) & warm(frame) & (np.nan_to_num(rpm) >= limits.least_rpm)
-    known = np.nan_to_num(rpm)
+    calm = running(rpm) & warm(frame) & (or_zero(rpm) >= limits.least_rpm)
+    known = or_zero(rpm)
     half = max(1, round(0.25 / step))
     swing = np.abs(np.roll(known, -half) - np.roll(known, half)) / (2 * half * step)
     swing[:half] = swing[-half:] = np.inf
@@ -68,9 +69,9 @@ def settled(
 
     thrown = np.zeros(known.shape, dtype=bool)
     if lateral_g is not None:
-        thrown |= np.abs(rolling_mean(np.nan_to_num(lateral_g), smooth)) > limits.lateral_g
+        thrown |= np.abs(rolling_mean(or_zero(lateral_g), smooth)) > limits.lateral_g
     if longitudinal_g is not None:
-        along = rolling_mean(np.nan_to_num(longitudinal_g), smooth)
+        along = rolling_mean(or_zero(longitudinal_g), smooth)
         thrown |= (along > limits.driving_g) | (along < -limits.braking_g)
     calm &= ~any_lately(thrown, window)
     started = np.flatnonzero(running(rpm))

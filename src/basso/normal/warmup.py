@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from basso.normal.settled import running
+from basso.recording.gaps import or_zero
 from basso.units import FloatArray
 
 READY_C = 70.0
@@ -88,7 +89,7 @@ def warm_up(
     warm = np.flatnonzero(on & (temperature_c >= ready_c))
     ready = int(warm[0]) if warm.size else on.size
     before = on & (np.arange(on.size) < ready)
-    loaded = before & (np.nan_to_num(rpm) > LOAD_RPM)
+    loaded = before & (or_zero(rpm) > LOAD_RPM)
     top = float(np.nanmax(rpm[before])) if before.any() else 0.0
     return WarmUp(
         float(temperature_c[first]), float(steps[before].sum()) if warm.size else None, float(steps[loaded].sum()), top
@@ -123,7 +124,7 @@ def heating(time_s: FloatArray, rpm: FloatArray, temperature_c: FloatArray | Non
     it."""
     if temperature_c is None:
         return None
-    driven = np.flatnonzero((np.nan_to_num(rpm) > 2000.0) & np.isfinite(temperature_c))
+    driven = np.flatnonzero((or_zero(rpm) > 2000.0) & np.isfinite(temperature_c))
     if driven.size < 100:
         return None
     first, last = int(driven[0]), int(driven[-1])
@@ -200,7 +201,7 @@ def oil_heat(
     """How warm a session drove its oil; arrays of shape (n,). None without oil temperature or driving over 2000 rpm."""
     if temperature_c is None:
         return None
-    driven = (np.nan_to_num(rpm) > 2000.0) & np.isfinite(temperature_c)
+    driven = (or_zero(rpm) > 2000.0) & np.isfinite(temperature_c)
     if driven.sum() < 100:
         return None
     return OilHeat(
@@ -266,7 +267,7 @@ def water_and_oil(
     """Water beside oil; arrays of shape (n,). None without both, or with less than 100 samples of warm driving."""
     if water_c is None or oil_c is None:
         return None
-    use = (np.nan_to_num(rpm) > 2000.0) & np.isfinite(water_c) & np.isfinite(oil_c) & (oil_c >= warm_c)
+    use = (or_zero(rpm) > 2000.0) & np.isfinite(water_c) & np.isfinite(oil_c) & (oil_c >= warm_c)
     if use.sum() < 100:
         return None
     water, oil = water_c[use], oil_c[use]

@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from basso.normal.settled import WARM_C
 from basso.oil.grades import Grade, usual
 from basso.oil.viscosity import walther
+from basso.recording.gaps import or_zero
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
@@ -92,7 +93,7 @@ def find_drops(recording: Recording, oil: Grade | None = None) -> list[Drop]:
     temperature = frame.get(Role.OIL_TEMP)
     known = temperature is not None
     celsius = (
-        np.interp(time_s, frame.time_s, np.nan_to_num(temperature))
+        np.interp(time_s, frame.time_s, or_zero(temperature))
         if temperature is not None
         else np.full(time_s.size, 100.0)
     )

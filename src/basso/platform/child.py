@@ -17,6 +17,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from basso.platform.code import command_of
+
 _LONGEST_LINE = 32_000_000
 _LOOK_EVERY_S = 0.1
 _PAGE = os.sysconf("SC_PAGE_SIZE") if hasattr(os, "sysconf") else 4096
@@ -47,7 +49,7 @@ class ChildError(Exception):
 def run_child(
     module: str, folder: Path, request: dict[str, Any], bounds: Bounds, heard: Callable[[dict[str, Any]], None]
 ) -> dict[str, Any]:
-    """Run ``python -m module`` in ``folder`` and give its answer.
+    """Run a module of Basso by itself in ``folder`` and give its answer.
 
     Args:
         module: calls :func:`serve`.
@@ -75,7 +77,7 @@ def run_child(
         "RAYON_NUM_THREADS": "2",
         "POLARS_MAX_THREADS": "2",
     }
-    command = [sys.executable, "-P", "-m", module, str(folder)]
+    command = [*command_of(module), str(folder)]
     answer: dict[str, Any] | None = None
     ended_for = ""
 

@@ -18,6 +18,7 @@ from basso.pressure.dips import Dip
 from basso.pressure.floors import FloorLine
 from basso.pressure.pull import EQUAL, find_pull
 from basso.pressure.slosh import felt
+from basso.recording.gaps import median_known, or_zero
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean, rolling_min
 from basso.sentence import in_celsius, in_kpa, phrase
@@ -260,8 +261,8 @@ def look_elsewhere(
 ) -> Elsewhere:
     """Gather the judged samples of a session as evidence for causes; 20 Hz is enough for it."""
     every = max(1, round(0.05 / max(step_s, 1e-3)))
-    rpm, share, judged = np.nan_to_num(rpm[::every]), share[::every], judged[::every]
-    sides = [np.nan_to_num(g[::every]) if g is not None else np.zeros(rpm.shape) for g in (lateral_g, longitudinal_g)]
+    rpm, share, judged = or_zero(rpm[::every]), share[::every], judged[::every]
+    sides = [or_zero(g[::every]) if g is not None else np.zeros(rpm.shape) for g in (lateral_g, longitudinal_g)]
     step_s = max(step_s, 1e-3) * every
     window = max(1, round(0.6 / step_s))
     side, along = (rolling_mean(g, window, trailing=True) for g in sides)
@@ -304,7 +305,7 @@ def _found(dip: Dip, s: Signals) -> Cause:
     t0 = dip.start_s
     lead = window(s.time_s, t0 - _RECENT_S, t0)
     inside = slice(dip.first, dip.last)
-    rpm = float(np.nanmedian(s.rpm[inside]))
+    rpm = median_known(s.rpm[inside])
     side = float(s.lateral_g[lead].mean()) if s.lateral_g is not None else float("nan")
     along = float(s.longitudinal_g[lead].mean()) if s.longitudinal_g is not None else float("nan")
 
@@ -434,7 +435,7 @@ def _near_normal(dip: Dip, s: Signals, rpm: float, side: float, along: float) ->
     if s.level_share < 0.88:
         if s.temperature_c is None:
             return _heat_or_wear(f"settled running is at {s.level_share:.0%} of the earlier normal", side, along)
-        share = float(np.nanmedian(s.pressure_kpa[inside] / expected)) if known.any() else float("nan")
+        share = median_known(s.pressure_kpa[inside] / expected) if known.any() else float("nan")
         if not np.isfinite(share) or share > s.level_share - 0.12:
             return Cause(
                 "low_everywhere",
@@ -448,15 +449,15 @@ def _near_normal(dip: Dip, s: Signals, rpm: float, side: float, along: float) ->
     if not known.any():
         return None
     shares = s.pressure_kpa[inside] / expected
-    share = float(np.nanmedian(shares))
-    if float(np.nanpercentile(shares, 15)) < _NEAR_NORMAL or float(np.nanmedian(s.floor.kpa[inside] / expected)) < 0.86:
+    share = median_known(shares)
+    if float(np.nanpercentile(shares, 15)) < _NEAR_NORMAL or median_known(s.floor.kpa[inside] / expected) < 0.86:
         return None
     if _falls_locally(dip, s, shares) and _thrown(dip, s, side, along) is not None:
         return None
-    temperature = float(np.nanmedian(s.temperature_c[inside])) if s.temperature_c is not None else float("nan")
+    temperature = median_known(s.temperature_c[inside]) if s.temperature_c is not None else float("nan")
     if np.isfinite(s.coolest_c) and np.isfinite(temperature):
         at_coolest = s.expected.at(s.rpm[inside], np.full(expected.shape, s.coolest_c))
-        cool = float(np.nanmedian(at_coolest / s.floor.kpa[inside]))
+        cool = median_known(at_coolest / s.floor.kpa[inside])
         if cool > 1.03 or temperature > 118.0:
             return Cause(
                 "hot_oil",

@@ -17,6 +17,7 @@ from collections.abc import Iterable
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.recording.gaps import or_zero
 from basso.units import FloatArray
 
 _BLOCK_S = 0.1
@@ -62,7 +63,7 @@ def explained_kpa(
         return normal_kpa.copy()
 
     def means(values: FloatArray) -> FloatArray:
-        mean: FloatArray = np.nan_to_num(values)[: blocks * each].reshape(blocks, each).mean(axis=1)
+        mean: FloatArray = or_zero(values)[: blocks * each].reshape(blocks, each).mean(axis=1)
         return mean
 
     block_s = each * step_s

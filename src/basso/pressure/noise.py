@@ -23,6 +23,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.recording.gaps import median_known
 from basso.recording.rolling import rolling_mean
 from basso.recording.spans import runs_of
 from basso.trust.steps import step_noise_kpa
@@ -246,7 +247,7 @@ def steadied(pressure_kpa: FloatArray, rpm: FloatArray, settled: NDArray[np.bool
     crests."""
     known = settled & np.isfinite(pressure_kpa)
     stretches = runs_of(known)
-    if not stretches or not float(np.nanmedian(reading_error(pressure_kpa, rpm).kpa)) > _SHAKES_KPA:
+    if not stretches or not median_known(reading_error(pressure_kpa, rpm).kpa) > _SHAKES_KPA:
         return pressure_kpa
     at = np.flatnonzero(known)
     first, last = (np.repeat(ends, np.diff(stretches).ravel()) for ends in np.array(stretches).T)

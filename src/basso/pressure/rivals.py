@@ -18,6 +18,7 @@ from basso.pressure.causes import (
     window,
 )
 from basso.pressure.dips import Dip
+from basso.recording.gaps import median_known
 from basso.sentence import in_celsius, in_kpa, phrase
 
 CAUSE_WORDS = {
@@ -105,7 +106,7 @@ def _directions(dip: Dip, s: Signals) -> list[Rival]:
 
 
 def _frothing(dip: Dip, s: Signals) -> Rival:
-    rpm = float(np.nanmedian(s.rpm[dip.first : dip.last]))
+    rpm = median_known(s.rpm[dip.first : dip.last])
     still = s.elsewhere.low_share_at_rpm_without_g(rpm)
     if not still.enough:
         top = rpm >= s.high_rpm
@@ -127,9 +128,9 @@ def _normal_itself(dip: Dip, s: Signals) -> list[Rival]:
     expected = s.expected_kpa[inside]
     if not np.isfinite(expected).any():
         return []
-    share = float(np.nanmedian(s.pressure_kpa[inside] / expected))
-    room = float(np.nanmedian(expected / s.floor.kpa[inside]))
-    heat = float(np.nanmedian(s.temperature_c[inside])) if s.temperature_c is not None else float("nan")
+    share = median_known(s.pressure_kpa[inside] / expected)
+    room = median_known(expected / s.floor.kpa[inside])
+    heat = median_known(s.temperature_c[inside]) if s.temperature_c is not None else float("nan")
     at = phrase(" at {}", in_celsius(heat)) if np.isfinite(heat) else ""
     near = room < 1.12
     floor = phrase("normal{} lies {}{:.0f} % over the floor", at, "only " if near else "", 100.0 * (room - 1.0))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -31,6 +31,7 @@ class Channel:
         confidence: that role and unit are right, 0 to 1: 1 when the user said so.
         why: what role and unit were taken from, in words.
         doubt: what speaks against them, one sentence, or "".
+        missing: samples with no value. Counted once: every resampling asks for it.
     """
 
     name: str
@@ -42,19 +43,16 @@ class Channel:
     confidence: float = 1.0
     why: str = ""
     doubt: str = ""
+    missing: int = field(init=False, repr=False)
 
     def __post_init__(self) -> None:
         if self.time_s.shape != self.values.shape:
             raise ValueError(f"{self.name}: {self.time_s.shape} times for {self.values.shape} values")
         frozen(self.values)
         frozen(self.time_s)
-
-    @property
-    def missing(self) -> int:
-        """Samples with no value."""
-        if self.values.size and not np.isnan(self.values.min()):  # one quick pass says: none
-            return 0
-        return int(np.count_nonzero(np.isnan(self.values)))
+        # One quick pass says of most channels that none is missing.
+        none = self.values.size and not np.isnan(self.values.min())
+        object.__setattr__(self, "missing", 0 if none else int(np.count_nonzero(np.isnan(self.values))))
 
     @property
     def rate_hz(self) -> float | None:

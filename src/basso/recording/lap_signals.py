@@ -9,6 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from basso.recording.channel import Channel
+from basso.recording.gaps import or_zero
 from basso.recording.roles import Role, take_apart
 from basso.units import FloatArray, Quantity
 
@@ -50,7 +51,7 @@ def laps_from_pulses(time_s: FloatArray, values: FloatArray) -> FloatArray | Non
 
     Pulses closer than ten seconds are one crossing.
     """
-    known = np.nan_to_num(values)
+    known = or_zero(values)
     middle = 0.5 * (float(known.min()) + float(known.max()))
     if known.max() <= known.min():
         return None

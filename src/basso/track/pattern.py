@@ -6,6 +6,7 @@ import itertools
 
 import numpy as np
 
+from basso.recording.gaps import or_zero
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
@@ -30,7 +31,7 @@ def crossings_from_pattern(recording: Recording) -> list[float]:
     frame = frame_on(recording, Role.LATERAL_G)
     if frame.step_s <= 0:
         return []
-    speed = np.maximum(np.nan_to_num(frame.filled(Role.SPEED)), 0.0)
+    speed = np.maximum(or_zero(frame.filled(Role.SPEED)), 0.0)
     travelled = np.concatenate(
         [[0.0], np.cumsum(0.5 * (speed[1:] + speed[:-1]) * np.clip(np.diff(frame.time_s), 0.0, 2.0))]
     )
@@ -39,7 +40,7 @@ def crossings_from_pattern(recording: Recording) -> list[float]:
         return []
     grid = np.arange(0.0, length, _GRID_M)
     rising = np.concatenate([[True], np.diff(travelled) > 1e-6])
-    side = rolling_mean(np.interp(grid, travelled[rising], np.nan_to_num(frame.filled(Role.LATERAL_G))[rising]), 5)
+    side = rolling_mean(np.interp(grid, travelled[rising], or_zero(frame.filled(Role.LATERAL_G))[rising]), 5)
     when = np.interp(grid, travelled[rising], frame.time_s[rising])
     lap = _lap_cells(side)
     if lap is None:

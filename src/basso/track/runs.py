@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.recording.gaps import or_zero
 from basso.recording.recording import Frame
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
@@ -70,13 +71,13 @@ def find_runs(
     t = frame.time_s
     if t.size < 20 or frame.step_s <= 0:
         return ()
-    rpm = np.nan_to_num(frame.filled(Role.RPM))
+    rpm = or_zero(frame.filled(Role.RPM))
     speed = frame.get(Role.SPEED)
-    speed = np.nan_to_num(speed) if speed is not None and np.isfinite(speed).mean() > 0.9 else None
+    speed = or_zero(speed) if speed is not None and np.isfinite(speed).mean() > 0.9 else None
     second = max(1, round(1.0 / frame.step_s))
     turns_known = lateral_g is not None
-    side = rolling_mean(np.nan_to_num(lateral_g), second) if lateral_g is not None else np.zeros(t.size)
-    fore = rolling_mean(np.nan_to_num(longitudinal_g), second) if longitudinal_g is not None else None
+    side = rolling_mean(or_zero(lateral_g), second) if lateral_g is not None else np.zeros(t.size)
+    fore = rolling_mean(or_zero(longitudinal_g), second) if longitudinal_g is not None else None
     if fore is None and speed is not None:
         fore = rolling_mean(np.gradient(speed, t) / 9.80665, second)
     cuts: list[_Cut] = []

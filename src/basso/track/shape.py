@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from basso.recording.gaps import or_zero
 from basso.recording.recording import Frame
 from basso.recording.roles import Role
 from basso.recording.rolling import bell_smooth
@@ -111,7 +112,7 @@ def lap_shape(
     grid = np.arange(0.0, length, GRID_M)
 
     def median(values: FloatArray) -> FloatArray:
-        rows = np.array([np.interp(grid, lap_distance[p], np.nan_to_num(values[p])) for p in slices])
+        rows = np.array([np.interp(grid, lap_distance[p], or_zero(values[p])) for p in slices])
         middle: FloatArray = np.median(rows, axis=0)
         return middle
 
@@ -129,7 +130,7 @@ def lap_shape(
 def _travelled_m(frame: Frame) -> FloatArray | None:
     distance = frame.get(Role.DISTANCE)
     if distance is not None and np.isfinite(distance).mean() > 0.95:
-        known = np.nan_to_num(distance)
+        known = or_zero(distance)
         steps = np.diff(known, prepend=known[0])
         total: FloatArray = np.cumsum(
             np.where((steps < 0) | (steps > 200.0), 0.0, steps)
@@ -139,5 +140,5 @@ def _travelled_m(frame: Frame) -> FloatArray | None:
     speed = frame.get(Role.SPEED)
     if speed is None or np.isfinite(speed).mean() < 0.9:
         return None
-    known = np.nan_to_num(speed)
+    known = or_zero(speed)
     return np.concatenate([[0.0], np.cumsum(0.5 * (known[1:] + known[:-1]) * np.clip(np.diff(frame.time_s), 0.0, 2.0))])

@@ -16,6 +16,7 @@ import numpy as np
 
 from basso.recording.channel import Channel
 from basso.recording.corrections import Correction, apply
+from basso.recording.gaps import or_zero
 from basso.recording.recording import Frame, Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
@@ -229,7 +230,7 @@ def _fitted(frame: Frame, known: References) -> _Map | None:
 
 def _driving(frame: Frame) -> np.ndarray:
     speed = frame.get(Role.SPEED)
-    return np.nan_to_num(speed) > 5.0 if speed is not None else np.ones(frame.time_s.shape, dtype=bool)
+    return or_zero(speed) > 5.0 if speed is not None else np.ones(frame.time_s.shape, dtype=bool)
 
 
 def _turned(recording: Recording, frame: Frame, known: References) -> list[Check]:
@@ -314,7 +315,7 @@ def longitudinal_from_speed_g(frame: Frame) -> FloatArray | None:
     speed = frame.get(Role.SPEED)
     if speed is None or np.isfinite(speed).sum() < 10 or frame.step_s <= 0:
         return None
-    known = np.nan_to_num(speed)
+    known = or_zero(speed)
     change: FloatArray = np.gradient(smooth(known, frame.step_s), frame.time_s) / STANDARD_GRAVITY_MPS2
     return change
 
@@ -346,7 +347,7 @@ def lateral_from_path_g(frame: Frame) -> FloatArray | None:
 
 def smooth(values: FloatArray, step_s: float) -> FloatArray:
     """Half-second means; gaps count as 0."""
-    return rolling_mean(np.nan_to_num(values), max(1, round(0.5 / step_s)))
+    return rolling_mean(or_zero(values), max(1, round(0.5 / step_s)))
 
 
 def correlation(a: FloatArray, b: FloatArray) -> float:

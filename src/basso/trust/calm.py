@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from basso.recording.gaps import or_zero
 from basso.recording.recording import Frame
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_max
@@ -22,6 +23,6 @@ def most_g(frame: Frame, grid_s: FloatArray, lasting_s: float, ways: tuple[Role,
     for way in ways:
         values = frame.get(way)
         if values is not None:
-            g = np.abs(np.interp(grid_s, frame.time_s, np.nan_to_num(values)))
+            g = np.abs(np.interp(grid_s, frame.time_s, or_zero(values)))
             most = np.maximum(most, rolling_max(g, size, trailing=True))
     return most

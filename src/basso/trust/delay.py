@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from basso.recording.corrections import Correction
+from basso.recording.gaps import or_zero
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
@@ -135,7 +136,7 @@ def changes_of(recording: Recording, longest_s: float = _ENOUGH_S) -> Changes | 
     grid = np.arange(first, min(float(frame.time_s[-1]), first + longest_s), GRID_S)
     if grid.size < 3:
         return None
-    pressure, rpm = (np.nan_to_num(frame.filled(r)) for r in (Role.OIL_PRESSURE, Role.RPM))
+    pressure, rpm = (or_zero(frame.filled(r)) for r in (Role.OIL_PRESSURE, Role.RPM))
     smooth = max(1, round(max(0.1, 2.0 * frame.step_s) / GRID_S))
     rates = []
     for values, least in ((pressure, 40.0), (rpm, 900.0)):

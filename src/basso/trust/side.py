@@ -16,6 +16,7 @@ import numpy as np
 
 from basso.recording.channel import Channel
 from basso.recording.corrections import Correction
+from basso.recording.gaps import or_zero
 from basso.recording.recording import Frame, Recording
 from basso.recording.roles import Role, take_apart
 from basso.recording.rolling import rolling_mean
@@ -86,7 +87,7 @@ def turning_columns(recording: Recording, frame: Frame) -> list[tuple[str, str, 
     """Columns that show which way a car turns, as (kind, name, something that goes with the lateral g, left
     positive)."""
     speed = frame.get(Role.SPEED)
-    fast = np.maximum(np.nan_to_num(speed), 0.0) if speed is not None else np.ones(frame.time_s.shape)
+    fast = np.maximum(or_zero(speed), 0.0) if speed is not None else np.ones(frame.time_s.shape)
     found = []
     for channel in recording.channels:
         words = " ".join(take_apart(channel.name).words)
@@ -112,10 +113,10 @@ def first_turn(time_s: FloatArray, lateral_g: FloatArray, speed_mps: FloatArray 
     if time_s.size < 10:
         return None
     step = float(np.median(np.diff(time_s)))
-    held = rolling_mean(np.nan_to_num(lateral_g), max(1, round(0.5 / max(step, 1e-3))))
+    held = rolling_mean(or_zero(lateral_g), max(1, round(0.5 / max(step, 1e-3))))
     turning = np.abs(held) > _TURN_G
     if speed_mps is not None:
-        turning &= np.nan_to_num(speed_mps) > 3.0
+        turning &= or_zero(speed_mps) > 3.0
     edges = np.flatnonzero(np.diff(np.concatenate([[0], turning.astype(np.int8), [0]])))
     for start, end in zip(edges[::2], edges[1::2], strict=True):
         if (end - start) * step >= _TURN_S:

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from basso.recording.corrections import Correction
+from basso.recording.gaps import or_zero
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.recording.spans import runs_of
@@ -209,7 +210,7 @@ def _asked_kpa(values: FloatArray, rpm: FloatArray, held: list[tuple[int, int]],
         return np.where(use, np.inf, 0.0)
     # The oil warms as time goes by: cold, the valve holds the pressure from much lower engine speeds on.
     epochs = int(np.clip((time_s[-1] - time_s[0]) / _EPOCH_S, 2, 12))
-    speed = hats(np.log(np.maximum(np.nan_to_num(rpm), 400.0)), 7, use)
+    speed = hats(np.log(np.maximum(or_zero(rpm), 400.0)), 7, use)
     design = surface(speed, hats(time_s, epochs))
     at = at[:: max(1, at.size // 8000)]
     off, _ = fitted(values[at], design[at], np.ones(at.size, dtype=bool), 3.0, 3.0)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from basso.recording.gaps import or_zero
 from basso.recording.recording import Recording, frame_on
 from basso.recording.roles import Role
 from basso.sentence import in_kpa, phrase
@@ -102,7 +103,7 @@ def _by_rpm(values: FloatArray, rpm: FloatArray, use: NDArray[np.bool_], lag: in
     if not told:
         return np.zeros(values.shape)
     speeds, noises = np.array(told).T
-    return np.asarray(np.interp(np.nan_to_num(rpm), speeds, noises), dtype=np.float64)
+    return np.asarray(np.interp(or_zero(rpm), speeds, noises), dtype=np.float64)
 
 
 def _noise(second: FloatArray) -> float | None:

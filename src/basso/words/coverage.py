@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from basso.normal.settled import WARM_C, running
+from basso.recording.gaps import or_zero
 from basso.recording.spans import sampled_s
 from basso.sentence import Sentence, in_celsius, joined, phrase
 
@@ -69,7 +70,7 @@ def coverage_of(a: Analysis) -> Coverage:
     gate = a.options.rules.rpm_gate
     reasons: list[tuple[float, str]] = []
     for where, why in (
-        (np.nan_to_num(a.rpm) <= gate, f"engine speed under {gate:.0f} rpm"),
+        (or_zero(a.rpm) <= gate, f"engine speed under {gate:.0f} rpm"),
         (cold, phrase("oil under {}", in_celsius(WARM_C))),
         (unread, "no reading of the oil temperature"),
         (~readable, "no usable reading of the oil pressure"),

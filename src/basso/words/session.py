@@ -10,6 +10,7 @@ import numpy as np
 
 from basso.pressure.exposure import exposure_weight
 from basso.pressure.rivals import CAUSE_WORDS
+from basso.recording.gaps import or_zero
 from basso.units import DisplayUnits, Quantity
 
 if TYPE_CHECKING:
@@ -82,7 +83,7 @@ def unknowns_words(a: Analysis, units: DisplayUnits) -> str:
         (a.longitudinal_g, "in acceleration", "in braking"),
     ):
         if g is not None:
-            seen = np.nan_to_num(g)[a.judged]
+            seen = or_zero(g)[a.judged]
             parts += [
                 f"{v:.1f} g {way}"
                 for v, way in zip(np.abs(np.percentile(seen, (99.5, 0.5))), (ahead, behind), strict=True)

@@ -19,6 +19,7 @@ from basso.pressure.exposure import exposure_weight
 from basso.pressure.knee import Knee, find_knee
 from basso.pressure.thresholds import Threshold, find_thresholds
 from basso.progress import Progress, silent
+from basso.recording.gaps import or_zero
 from basso.track.corners import Place
 from basso.track.slides import find_slides
 from basso.units import FloatArray
@@ -127,7 +128,7 @@ def find_corners(a: Analysis, progress: Progress = silent) -> CornerFindings | N
     if not a.judgeable or not a.judged.any():
         return None
     progress(0.0, "finding thresholds")
-    side, along = (np.nan_to_num(g) if g is not None else None for g in (a.lateral_g, a.longitudinal_g))
+    side, along = (or_zero(g) if g is not None else None for g in (a.lateral_g, a.longitudinal_g))
     thresholds = thresholds_of(a)
     progress(0.7, "going through the places")
     line = circuit_line(a)
@@ -157,7 +158,7 @@ def _slides(a: Analysis, line: CircuitLine | None) -> tuple[tuple[float, float],
     if a.track is None or a.lateral_g is None or line is None:
         return ()
     speed = speed_of(a, a.track.lap_distance_m)
-    return tuple(find_slides(a.time_s, np.nan_to_num(a.lateral_g), speed, a.track))
+    return tuple(find_slides(a.time_s, or_zero(a.lateral_g), speed, a.track))
 
 
 def thresholds_of(a: Analysis) -> tuple[Threshold, ...]:
@@ -166,7 +167,7 @@ def thresholds_of(a: Analysis) -> tuple[Threshold, ...]:
     did would be put down to the other."""
     if not a.judgeable or not a.judged.any() or a.lateral_g is None or a.longitudinal_g is None:
         return ()
-    side, along = np.nan_to_num(a.lateral_g), np.nan_to_num(a.longitudinal_g)
+    side, along = or_zero(a.lateral_g), or_zero(a.longitudinal_g)
     return find_thresholds(a.time_s, a.share, a.rpm, side, along, a.judged)
 
 
@@ -233,10 +234,10 @@ def _sides(a: Analysis) -> tuple[SideFinding, ...]:
     if a.lateral_g is None or a.longitudinal_g is None:
         return ()
     step = float(np.median(np.diff(a.time_s)))
-    side, along = np.nan_to_num(a.lateral_g), np.nan_to_num(a.longitudinal_g)
+    side, along = or_zero(a.lateral_g), or_zero(a.longitudinal_g)
     size = np.hypot(side, along)
     ring = np.minimum((size / 0.2).astype(int), 12)
-    below = np.nan_to_num(a.margin_kpa) < 0
+    below = or_zero(a.margin_kpa) < 0
     ways = {
         "left": (side > np.abs(along)),
         "right": (-side > np.abs(along)),

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from basso.analysis import Analysis
+from basso.recording.gaps import or_zero
 from basso.recording.roles import Role
 from basso.recording.rolling import bell_smooth
 from basso.recording.spans import runs_of
@@ -53,17 +54,17 @@ def circuit_line(a: Analysis) -> CircuitLine | None:
         return None
 
     def median(values: FloatArray) -> FloatArray:
-        rows = [np.interp(along, distance[p], np.nan_to_num(values[p])) for p in laps]
+        rows = [np.interp(along, distance[p], or_zero(values[p])) for p in laps]
         return bell_smooth(np.median(rows, axis=0), 1.5)
 
-    v, side = median(speed), median(np.nan_to_num(a.lateral_g))
+    v, side = median(speed), median(or_zero(a.lateral_g))
     path = a.track.shape.path
     x, y = (path.east_m, path.north_m) if path is not None else _from_curvature(side, v, a.track.shape.closed)
     cell = np.minimum((distance[on] / GRID_M).astype(int), along.size - 1)
     share, margin = np.full(along.size, np.inf), np.full(along.size, np.nan)
     known = np.isfinite(a.share[on]) & a.judged[on]
     np.minimum.at(share, cell[known], a.share[on][known])
-    rows = [np.interp(along, distance[p], np.nan_to_num(a.margin_kpa[p])) for p in laps]
+    rows = [np.interp(along, distance[p], or_zero(a.margin_kpa[p])) for p in laps]
     margin = np.median(rows, axis=0)
     return CircuitLine(
         along_m=along,
@@ -93,7 +94,7 @@ def speed_of(a: Analysis, distance: FloatArray) -> FloatArray:
     if channel is not None and np.isfinite(channel.values).mean() > 0.9:
         known = np.isfinite(channel.values)
         return np.interp(a.time_s, channel.time_s[known], channel.values[known])
-    return np.clip(np.gradient(np.nan_to_num(distance), a.time_s), 0.0, 120.0)
+    return np.clip(np.gradient(or_zero(distance), a.time_s), 0.0, 120.0)
 
 
 def _from_curvature(side_g: FloatArray, speed: FloatArray, closed: bool) -> tuple[FloatArray, FloatArray]:

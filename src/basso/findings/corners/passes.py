@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from basso.analysis import Analysis
 from basso.pressure.noise import parabola_about, reach_s
+from basso.recording.gaps import median_known, or_zero
 from basso.recording.rolling import rolling_mean
 from basso.track.corners import Place
 from basso.track.laps import Lap
@@ -148,8 +149,8 @@ def passes_of(
     along = _along_m(analysis, length_m, shift_m)
     if along is None:
         return []
-    side_g = np.nan_to_num(analysis.lateral_g) if analysis.lateral_g is not None else np.zeros(along.shape)
-    fore_g = np.nan_to_num(analysis.longitudinal_g) if analysis.longitudinal_g is not None else np.zeros(along.shape)
+    side_g = or_zero(analysis.lateral_g) if analysis.lateral_g is not None else np.zeros(along.shape)
+    fore_g = or_zero(analysis.longitudinal_g) if analysis.longitudinal_g is not None else np.zeros(along.shape)
     step = _step_s(analysis)
     held = max(1, round(0.3 / step))
     side_g, fore_g = rolling_mean(side_g, held), rolling_mean(fore_g, held)
@@ -172,9 +173,7 @@ def passes_of(
                 lowest = int(inside[int(np.nanargmin(shares))]) if np.isfinite(shares).any() else deepest
             g = fore_g if place.kind == "braking" else side_g
             temperature = (
-                float(np.nanmedian(analysis.temperature_c[inside]))
-                if analysis.temperature_c is not None
-                else float("nan")
+                median_known(analysis.temperature_c[inside]) if analysis.temperature_c is not None else float("nan")
             )
             found.append(
                 Pass(
@@ -185,7 +184,7 @@ def passes_of(
                     min_share=float(share[lowest]),
                     expected_kpa=float(analysis.expected_kpa[lowest]),
                     temperature_c=temperature,
-                    rpm=float(np.nanmedian(analysis.rpm[inside])),
+                    rpm=median_known(analysis.rpm[inside]),
                     peak_g=float(np.abs(g[inside]).max()),
                     below_s=float(np.count_nonzero(margin[inside] < 0) * step),
                     time_s=float(analysis.time_s[lowest]),

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from basso.analysis import Analysis, JudgedDip
 from basso.findings.corners.passes import Pass
 from basso.pressure.thresholds import Threshold
+from basso.recording.gaps import median_known, or_zero
 from basso.recording.rolling import rolling_mean
 from basso.track.corners import Place
 from basso.units import FloatArray
@@ -81,7 +82,7 @@ def lap_pattern(a: Analysis, dips: Sequence[JudgedDip]) -> tuple[int | None, flo
     if a.temperature_c is not None:
         for i, lap in enumerate(laps):
             part = a.temperature_c[slice(*np.searchsorted(a.time_s, (lap.start_s, lap.end_s)))]
-            heat[i] = float(np.nanmedian(part)) if np.isfinite(part).any() else np.nan
+            heat[i] = median_known(part) if np.isfinite(part).any() else np.nan
     return _parted(low, [x.number for x in laps], heat)
 
 
@@ -110,7 +111,7 @@ def held_up(a: Analysis, thresholds: Sequence[Threshold]) -> tuple[HeldUp, ...]:
     step = float(np.median(np.diff(a.time_s))) if a.time_s.size > 2 else 0.0
     if step <= 0:
         return ()
-    before = rolling_mean(np.nan_to_num(a.rpm), max(1, round(_BEFORE_S / step)), trailing=True)
+    before = rolling_mean(or_zero(a.rpm), max(1, round(_BEFORE_S / step)), trailing=True)
     for t in thresholds:
         if t.g is None or t.passes < 15:
             continue

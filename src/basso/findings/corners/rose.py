@@ -8,6 +8,7 @@ import numpy as np
 
 from basso.analysis import Analysis
 from basso.pressure.slosh import felt
+from basso.recording.gaps import or_zero
 from basso.units import FloatArray
 
 SECTORS = 24
@@ -46,8 +47,8 @@ def oil_rose(a: Analysis) -> Rose | None:
         return None
     step = float(np.median(np.diff(a.time_s)))
     # Oil goes the other way than the car: left turn to the right, braking to the nose.
-    right = felt(np.nan_to_num(a.lateral_g), step)
-    nose = -felt(np.nan_to_num(a.longitudinal_g), step)
+    right = felt(or_zero(a.lateral_g), step)
+    nose = -felt(or_zero(a.longitudinal_g), step)
     size, angle = np.hypot(right, nose)[use], np.arctan2(right, nose)[use]
     if float(np.percentile(size, 99.9)) < _LEAST_G:
         return None

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from basso.analysis import Analysis
+from basso.recording.gaps import median_known, or_zero
 from basso.recording.rolling import rolling_mean
 from basso.track.runs import Run
 
@@ -39,9 +40,7 @@ def tell_runs(a: Analysis) -> tuple[RunFinding, ...]:
     """Every run of a session with what the pressure did in it."""
     step = float(np.median(np.diff(a.time_s))) if a.time_s.size > 2 else 1.0
     held = max(1, round(0.3 / step))
-    side, fore = (
-        rolling_mean(np.nan_to_num(g), held) if g is not None else None for g in (a.lateral_g, a.longitudinal_g)
-    )
+    side, fore = (rolling_mean(or_zero(g), held) if g is not None else None for g in (a.lateral_g, a.longitudinal_g))
     told = []
     for run in a.runs:
         # The oil a run has thrown is missing a moment later: it is followed for a second more.
@@ -58,14 +57,14 @@ def tell_runs(a: Analysis) -> tuple[RunFinding, ...]:
                 run=run,
                 min_share=float(np.nanmin(share)) if known else float("nan"),
                 min_pressure_kpa=float(a.pressure_kpa[judged].min()) if judged.size else float("nan"),
-                below_s=float(np.count_nonzero(np.nan_to_num(a.margin_kpa[judged]) < 0) * step),
+                below_s=float(np.count_nonzero(or_zero(a.margin_kpa[judged]) < 0) * step),
                 time_s=float(a.time_s[lowest]),
                 peak_g=_peak(run.kind, part, side, fore),
                 peak_kpa=float(np.nanmax(a.pressure_kpa[part]))
                 if np.isfinite(a.pressure_kpa[part]).any()
                 else float("nan"),
-                rpm=float(np.nanmedian(a.rpm[part])),
-                temperature_c=float(np.nanmedian(a.temperature_c[part]))
+                rpm=median_known(a.rpm[part]),
+                temperature_c=median_known(a.temperature_c[part])
                 if a.temperature_c is not None and np.isfinite(a.temperature_c[part]).any()
                 else float("nan"),
             )

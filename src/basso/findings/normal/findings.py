@@ -34,6 +34,7 @@ from basso.normal.warmup import (
 from basso.oil.grades import Grade, grades
 from basso.pressure.earlier import Known, cold_peak_kpa
 from basso.progress import Progress, silent
+from basso.recording.gaps import median_known, or_zero
 from basso.recording.roles import Role
 from basso.units import FloatArray
 
@@ -204,7 +205,7 @@ def _round_speeds(e: ExpectedPressure) -> list[float]:
 def heat_of(a: Analysis) -> OilHeat | None:
     """How warm a session drove its oil, with the air as logged, else as it was written down."""
     air = a.corrected.channel(Role.AIR_TEMP)
-    logged = float(np.nanmedian(air.values)) if air is not None and np.isfinite(air.values).any() else None
+    logged = median_known(air.values) if air is not None and np.isfinite(air.values).any() else None
     written = a.options.known.air_c if a.options.known is not None else None
     return oil_heat(a.time_s, a.rpm, a.temperature_c, written if written is not None else logged)
 
@@ -279,4 +280,4 @@ def _still(a: Analysis) -> np.ndarray:
     speed = a.corrected.channel(Role.SPEED)
     if speed is None or speed.values.size < 2:
         return a.settled
-    return a.settled & (np.interp(a.time_s, speed.time_s, np.nan_to_num(speed.values)) < 3.0)
+    return a.settled & (np.interp(a.time_s, speed.time_s, or_zero(speed.values)) < 3.0)

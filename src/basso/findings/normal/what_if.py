@@ -17,6 +17,7 @@ from basso.analysis import Analysis
 from basso.findings.normal.before import ONE_FOR_ONE, AirsPart
 from basso.pressure.dips import find_dips
 from basso.pressure.floors import highest_floor
+from basso.recording.gaps import median_known
 from basso.units import FloatArray
 
 
@@ -77,7 +78,7 @@ def what_if(
         _, high = e.interval(rpm, a.temperature_c + hotter_c + coolest)
     (dips, below), (most, most_s), (least, least_s) = judged(middle), judged(low), judged(high)
     outside = float(np.mean(~e.covers(rpm, heat)[a.judged]))
-    now, then = (float(np.nanmedian(kpa[a.judged])) for kpa in (middle, a.expected_kpa))
+    now, then = (median_known(kpa[a.judged]) for kpa in (middle, a.expected_kpa))
     return WhatIf(
         hotter_c=hotter,
         faster_rpm=faster_rpm,
