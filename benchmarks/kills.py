@@ -167,7 +167,7 @@ def make_sound(folder: Path) -> Path:
     shutil.copy(demo_folder() / "hill-climb.csv", folder / "log.csv")
     with Garage(folder) as garage:
         session = next(iter(garage.of_car(garage.all(Car)[0].id)["sessions"]))
-        garage.keep_samples(session.log_hash, b"PAR1" * 200_000)  # type: ignore[attr-defined]
+        garage.files.keep_samples(session.log_hash, b"PAR1" * 200_000)  # type: ignore[attr-defined]
         export_car(garage, garage.all(Car)[0], folder / "car.zip", Memory.own().decisions)
         garage.back_up()
         garage.back_up()

@@ -257,7 +257,7 @@ def samples_reader(garage: Garage, memory: Memory) -> Callable[[Session], Record
     """Gives what the garage keeps of a session's log; None where it keeps nothing."""
 
     def kept(session: Session) -> Recording | None:
-        samples = garage.samples_file(session.log_hash) if session.log_hash else None
+        samples = garage.files.samples_file(session.log_hash) if session.log_hash else None
         return open_recording(samples, memory=memory) if samples is not None and samples.is_file() else None
 
     return kept

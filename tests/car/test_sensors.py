@@ -122,7 +122,7 @@ def garage(tmp_path: Path, logs: list[Recording]) -> Garage:
             "a car", CAR, engine, build, *sessions, sensor(since="2026-04-01", reference="gauge", mount="on the block")
         )
         for r in logs[:2]:
-            garage.keep_samples(r.content_hash, recording_bytes(r, ".parquet", {}))
+            garage.files.keep_samples(r.content_hash, recording_bytes(r, ".parquet", {}))
         yield garage
 
 
@@ -139,7 +139,7 @@ def test_the_garage_knows_the_sensor_and_the_sessions_before_a_log(garage: Garag
 
 
 def test_what_the_garage_keeps_of_a_log_is_that_log(garage: Garage, logs: list[Recording]) -> None:
-    kept = open_recording(garage.samples_file(logs[1].content_hash))
+    kept = open_recording(garage.files.samples_file(logs[1].content_hash))
     assert kept.content_hash == logs[1].content_hash
     assert [e.title for e in known_by_garage(garage.folder, [kept], Memory.own())[kept.content_hash].earlier] == [
         "Stint 0"

@@ -120,7 +120,7 @@ def folder_with_samples(folder: Path) -> Path:
     with Garage(folder) as garage:
         for name in ("baseline-1", "baseline-2"):
             recording = open_recording(demo_folder() / f"{name}.csv")
-            garage.keep_samples(recording.content_hash, recording_bytes(recording, ".parquet", {}))
+            garage.files.keep_samples(recording.content_hash, recording_bytes(recording, ".parquet", {}))
     return folder
 
 

@@ -27,7 +27,7 @@ SAMPLES = b"PAR1 made up PAR1"
 def bundle(tmp_path: Path) -> Path:
     with Garage(tmp_path / "from") as garage:
         garage.add("adding", *a_car())
-        garage.keep_samples("hash0", SAMPLES)
+        garage.files.keep_samples("hash0", SAMPLES)
         path = tmp_path / "car.basso.zip"
         export_car(garage, garage.all(Car)[0], path, Memory.own().decisions)
     return path
@@ -88,7 +88,7 @@ def test_a_car_comes_in_equal_and_only_once(bundle: Path, tmp_path: Path) -> Non
     with Garage(tmp_path / "from") as source, Garage(tmp_path / "to") as target:
         car, new = import_car(target, bundle)
         assert new is not None and contents(target) == contents(source)
-        assert target.samples_file("hash0").read_bytes() == SAMPLES
+        assert target.files.samples_file("hash0").read_bytes() == SAMPLES
         again = tmp_path / "again.zip"
         export_car(target, car, again, Memory.own().decisions)
         with zipfile.ZipFile(bundle) as a, zipfile.ZipFile(again) as b:

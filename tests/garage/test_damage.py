@@ -56,7 +56,7 @@ def sound(tmp_path: Path) -> Path:
     """A folder with a sound garage in it and a bundle of its car beside it."""
     with Garage(tmp_path / "sound") as garage:
         garage.add("adding", *a_car())
-        garage.keep_samples("hash0", b"samples" * 500)
+        garage.files.keep_samples("hash0", b"samples" * 500)
         export_car(garage, garage.all(Car)[0], tmp_path / "car.zip", Memory.own().decisions)
     return tmp_path
 

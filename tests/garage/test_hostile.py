@@ -41,11 +41,11 @@ def sent(tmp_path: Path) -> Path:
     with Garage(tmp_path / "from") as garage:
         garage.add("adding", *a_car())
         car = garage.all(Car)[0]
-        kept = garage.keep_file(PHOTO, ".PNG")
+        kept = garage.files.keep_file(PHOTO, ".PNG")
         garage.add(
             "attaching", Attachment(car=car.id, about=car.id, day="2026-05-01", file_name="photo.png", file_hash=kept)
         )
-        garage.keep_samples("hash0", SAMPLES)
+        garage.files.keep_samples("hash0", SAMPLES)
         export_car(garage, car, tmp_path / "car.basso.zip", Memory.own().decisions)
     return tmp_path / "car.basso.zip"
 
@@ -200,10 +200,10 @@ def test_what_a_record_names_is_never_a_path_out_of_the_garage(tmp_path: Path) -
         link = tmp_path / "garage" / "files" / ("a" * 64 + ".txt")
         link.symlink_to(secret)
         for name in (str(secret), "../../secret.txt", link.name):
-            assert not garage.kept_file(name).exists()
-        assert not garage.samples_file("../../secret").exists()
+            assert not garage.files.kept_file(name).exists()
+        assert not garage.files.samples_file("../../secret").exists()
         with pytest.raises(InputError, match="is no fingerprint"):
-            garage.keep_samples("../x", b"x")
+            garage.files.keep_samples("../x", b"x")
         export_car(garage, car, tmp_path / "out.zip", Memory.own().decisions)
     with zipfile.ZipFile(tmp_path / "out.zip") as zipped:
         assert not any(zipped.read(n) == b"secret" for n in zipped.namelist())
@@ -246,9 +246,9 @@ def test_a_strangers_samples_never_stand_for_a_log_of_ones_own(sent: Path, tmp_p
     with Garage(tmp_path / "to") as garage:
         garage.add("adding", *a_car(1))  # which has a session of hash0 too
         import_car(garage, sent)
-        assert not garage.samples_file("hash0").exists()
-        garage.keep_samples("hash0", b"my own")
-        assert garage.samples_file("hash0").read_bytes() == b"my own"
+        assert not garage.files.samples_file("hash0").exists()
+        garage.files.keep_samples("hash0", b"my own")
+        assert garage.files.samples_file("hash0").read_bytes() == b"my own"
 
 
 # Stopped dead
@@ -271,16 +271,16 @@ def test_what_an_interrupted_import_left_is_swept_and_counted(sent: Path, tmp_pa
         assert first.news == ("2 files that an interrupted import or export left in the garage's folder were removed.",)
         assert second.news == ()
         first.redo(edit.id)
-        assert first.samples_file("hash0").read_bytes() == SAMPLES
+        assert first.files.samples_file("hash0").read_bytes() == SAMPLES
     left = sorted(p.name for p in folder.rglob("*") if p.is_file() and not p.name.startswith(FILE))
     assert left == sorted([".in-use", "hash0.parquet", "my own notes.txt", f"{hashlib.sha256(PHOTO).hexdigest()}.png"])
 
 
 def test_nothing_is_swept_while_another_window_works(tmp_path: Path) -> None:
     with Garage(tmp_path) as garage:
-        garage.keep_samples("deadbeefdeadbeef", b"about to be named")
+        garage.files.keep_samples("deadbeefdeadbeef", b"about to be named")
         with Garage(tmp_path) as second:
-            assert second.news == () and garage.samples_file("deadbeefdeadbeef").exists()
+            assert second.news == () and garage.files.samples_file("deadbeefdeadbeef").exists()
 
 
 @pytest.mark.parametrize("step", range(5))
@@ -360,7 +360,7 @@ def test_a_database_with_a_strangers_triggers_is_not_put_back(tmp_path: Path) ->
 def test_a_busy_garage_is_called_busy_not_damaged(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     with Garage(tmp_path) as garage:
         garage.add("adding", *a_car(1))
-    monkeypatch.setattr("basso.garage.store._PATIENCE_MS", 50)
+    monkeypatch.setattr("basso.garage.database._PATIENCE_MS", 50)
     with closing(sqlite3.connect(tmp_path / FILE, isolation_level=None)) as other:
         other.execute("PRAGMA locking_mode=EXCLUSIVE")
         other.execute("BEGIN EXCLUSIVE")

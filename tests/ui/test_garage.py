@@ -222,7 +222,7 @@ def test_a_log_becomes_a_session_with_its_facts_and_samples(
     assert (made.laps, made.driver) == (7, "C") and made.running_s == pytest.approx(942.5, abs=1.0)
     garage = desk.bench.garage.garage
     assert garage is not None
-    wait_until(application, lambda: garage.samples_file(made.log_hash).is_file() and not desk.bench.jobs.busy)
+    wait_until(application, lambda: garage.files.samples_file(made.log_hash).is_file() and not desk.bench.jobs.busy)
     desk.bench.sessions.forget(next(e for e in desk.bench.sessions.entries if e.title == "friday"))
     log.unlink()
     desk.go_to("garage")

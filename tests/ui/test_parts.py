@@ -24,7 +24,8 @@ from basso.ui.models.sessions import Entry, Sessions, demo_entries
 from basso.ui.models.settings import Settings
 from basso.ui.plots import strokes
 from basso.ui.plots.pyramid import Pyramid
-from basso.ui.plots.traces import DipMark, Traces
+from basso.ui.plots.trace_sheet import DipMark
+from basso.ui.plots.traces import Traces
 from basso.ui.stations.dips.picture import Line, Panel
 from basso.ui.theme.look import Look
 from basso.ui.window.main_window import MainWindow
@@ -279,7 +280,7 @@ class TestTraces:
         made.close()
 
     def test_the_wheel_zooms_about_the_hand(self, traces: Traces) -> None:
-        at = QPointF(traces._x_of(40.0), 100.0)
+        at = QPointF(traces.axis.x_of(40.0), 100.0)
         turn = QWheelEvent(
             at,
             traces.mapToGlobal(at),
@@ -293,7 +294,7 @@ class TestTraces:
         traces.wheelEvent(turn)
         start, end = traces._cursor.view
         assert end - start == pytest.approx(64.0, rel=0.01)
-        assert traces._time_at(at.x()) == pytest.approx(40.0, abs=0.2)
+        assert traces.axis.time_at(at.x()) == pytest.approx(40.0, abs=0.2)
 
     def test_keys_move_and_zoom(self, traces: Traces) -> None:
         traces._cursor.move_to(50.0)

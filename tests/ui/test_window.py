@@ -163,7 +163,7 @@ class TestDips:
         d = a.dips[4].dip
         desk.bench.cursor.show(d.start_s - 5, d.end_s + 5)
         traces = desk.stations["dips"].page.traces
-        at = QPointF(traces._x_of((d.start_s + d.end_s) / 2), 60.0)
+        at = QPointF(traces.axis.x_of((d.start_s + d.end_s) / 2), 60.0)
         QTest.mouseClick(traces, Qt.MouseButton.LeftButton, pos=at.toPoint())
         assert desk.stations["dips"].page.selected == 4
 

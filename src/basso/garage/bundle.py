@@ -110,7 +110,7 @@ def export_car(garage: Garage, car: Car, path: Path, decisions: Decisions) -> No
         decided |= arrival.decisions
     for session in rows[Session.table]:
         assert isinstance(session, Session)
-        if session.log_hash and (file := garage.samples_file(session.log_hash)).is_file():
+        if session.log_hash and (file := garage.files.samples_file(session.log_hash)).is_file():
             kept[f"samples/{file.name}"] = file
         if session.log_hash and (decision := decisions.of(session.log_hash)) != Decision():
             decided[session.log_hash] = decision.as_plain()
@@ -118,7 +118,7 @@ def export_car(garage: Garage, car: Car, path: Path, decisions: Decisions) -> No
         records[_DECISIONS] = _json(decided)
     for attachment in rows[Attachment.table]:
         assert isinstance(attachment, Attachment)
-        if attachment.file_hash and (file := garage.kept_file(attachment.file_hash)).is_file():
+        if attachment.file_hash and (file := garage.files.kept_file(attachment.file_hash)).is_file():
             kept[f"files/{file.name}"] = file
     sums = {name: hashlib.sha256(data).hexdigest() for name, data in records.items()}
     with writing_whole(path) as out, zipfile.ZipFile(out, "w") as zipped:

@@ -50,7 +50,10 @@ class OwnersVerbs:
 
         bench = self._bench
         view = bench.garage.car_of(bench.sessions.recording)
-        points, caution = _advice(bench.garage.engine_of(bench.sessions.recording))
+        session = bench.garage.session_of(bench.sessions.recording)
+        # A card that came from elsewhere and was not accepted says nothing.
+        accepted = view if view is not None and view.arrival is None else None
+        points, caution = _advice(accepted.card_of(session) if accepted is not None and session is not None else None)
         cars = CarsFloors(maker_points=points, caution=caution)
         if view is not None:
             choice = choice_in_force(view)

@@ -18,7 +18,7 @@ from basso.ui.models.jobs import Jobs
 
 if TYPE_CHECKING:
     from basso.car.history import CarHistory
-    from basso.garage.records import Car, Engine, Record, Session
+    from basso.garage.records import Car, Record, Session
     from basso.garage.store import Change, Edit, Garage
     from basso.recording.recording import Recording
     from basso.ui.models.judging import GarageFacts
@@ -168,14 +168,6 @@ class GarageModel(QObject):
     def car_of(self, recording: Recording | None) -> CarHistory | None:
         """The history of the shown car, where a log is of one of its sessions."""
         return self.view if self.session_of(recording) is not None else None
-
-    def engine_of(self, recording: Recording | None) -> Engine | None:
-        """The card of the engine a log is of; None where it is not known, or came from elsewhere and was not
-        accepted."""
-        session = self.session_of(recording)
-        if self.view is None or session is None or self.view.arrival is not None:
-            return None
-        return self.view.card_of(session)
 
     def log_reader(self, entries: Sequence[Entry]) -> Callable[[Session], Recording | None]:
         """What gives the log of a session of the shown car; for work in the background."""

@@ -54,7 +54,7 @@ def log_reader(
 ) -> Callable[[Session], Recording | None]:
     """Gives the log of a session: what the garage keeps of it, else the open log of its name; None where there is
     neither."""
-    samples = {s.log_hash: garage.samples_file(s.log_hash) for s in view.sessions if s.log_hash} if garage else {}
+    samples = {s.log_hash: garage.files.samples_file(s.log_hash) for s in view.sessions if s.log_hash} if garage else {}
     by_name = {e.path.name: e for e in entries}
 
     def log_of(session: Session) -> Recording | None:

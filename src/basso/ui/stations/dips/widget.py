@@ -21,7 +21,8 @@ from PySide6.QtWidgets import (
 from basso.plain_text import plain
 from basso.ui.models.cursor import Cursor
 from basso.ui.plain import Label, tip
-from basso.ui.plots.traces import DipMark, Traces
+from basso.ui.plots.trace_sheet import DipMark
+from basso.ui.plots.traces import Traces
 from basso.ui.stations.dips.pages import OneDipPage, SharesPage
 from basso.ui.stations.dips.picture import DipRow, columns, dip_rows, panels, sentence
 from basso.ui.stations.table import KeepsColor, choose_row

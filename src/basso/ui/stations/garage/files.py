@@ -139,7 +139,7 @@ class GarageFiles:
                 raise InputError(
                     f"{path}: is larger than {MOST_BUNDLE_PART_BYTES // 1_000_000} MB; attach a smaller copy."
                 )
-            kept = garage.keep_file(data, path.suffix)
+            kept = garage.files.keep_file(data, path.suffix)
         except OSError as error:
             self._bench.tell(f"{path}: cannot be read ({error.strerror}); choose another file.")
             return
@@ -166,7 +166,7 @@ class GarageFiles:
         garage, view = self._model.garage, self._model.view
         if garage is None or view is None or not isinstance(record, Attachment):
             return
-        path = garage.kept_file(record.file_hash)
+        path = garage.files.kept_file(record.file_hash)
         if not is_plain_file(path):
             self._bench.tell(f"{record.file_name}: its file is missing from the garage ({path}); attach it again.")
         elif not is_photo(path) and path.suffix not in _VIEWED:
@@ -181,10 +181,11 @@ class GarageFiles:
             own = [
                 a
                 for a in view.attachments
-                if a.about == record.about and a.file_hash and is_photo(garage.kept_file(a.file_hash))
+                if a.about == record.about and a.file_hash and is_photo(garage.files.kept_file(a.file_hash))
             ]
             titled = [
-                (": ".join(x for x in (a.part, a.text or a.file_name) if x), garage.kept_file(a.file_hash)) for a in own
+                (": ".join(x for x in (a.part, a.text or a.file_name) if x), garage.files.kept_file(a.file_hash))
+                for a in own
             ]
             run_dialog(PhotoDialog(self._bench.window, self._bench.look, titled, own.index(record)))
 

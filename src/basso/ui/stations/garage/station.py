@@ -138,7 +138,7 @@ class GarageStation(Station["GaragePage"]):
         """Show a session's log: the one that is open, else what the garage keeps of it."""
         sessions, garage = self.bench.sessions, self.bench.garage.garage
         entry = next((e for e in sessions.entries if session.log_name and e.path.name == session.log_name), None)
-        kept = garage.samples_file(session.log_hash) if garage is not None and session.log_hash else None
+        kept = garage.files.samples_file(session.log_hash) if garage is not None and session.log_hash else None
         if entry is not None:
             sessions.show(entry)
         elif kept is not None and kept.is_file():

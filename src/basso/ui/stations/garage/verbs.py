@@ -193,7 +193,7 @@ class RecordVerbs:
         def work(_: Progress) -> None:
             from basso.formats.write import recording_bytes
 
-            garage.keep_samples(recording.content_hash, recording_bytes(recording, ".parquet", {}))
+            garage.files.keep_samples(recording.content_hash, recording_bytes(recording, ".parquet", {}))
 
         self._bench.jobs.start("samples", f"keeping {recording.path.name}", work, lambda _: None, self._bench.tell)
 
