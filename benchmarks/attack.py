@@ -1,8 +1,8 @@
 """Attack: thousands of damaged and crafted inputs, every one of which must be read or refused in one sentence.
 
 ``python -m benchmarks.attack [COUNT] [SEED]`` (default 2500, 1). Counted against: tracebacks, hangs over 20 s,
-processes over
-1.5 GB, files made or changed outside, garages changed by what was refused, messages without the file's name.
+processes over 1.5 GB, files made or changed outside, garages changed by what was refused, messages without the file's
+name.
 """
 
 from __future__ import annotations

@@ -3,12 +3,9 @@
     python -m benchmarks.causes [logs] [first seed]
 
 Random circuits, engines and pans, half of them with the pickup towards a corner of the pan and more oil in, so that
-braking into a turn
-does what neither does alone. The truth is the exact surface: by how much the g each way lowers the head over the
-pickup, when the air
-that made the pressure cross the floor was drawn. Two directions count as together where the lesser takes 0.30 of the
-head and more,
-as one alone up to 0.15; between the two either answer is right.
+braking into a turn does what neither does alone. The truth is the exact surface: by how much the g each way lowers the
+head over the pickup, when the air that made the pressure cross the floor was drawn. Two directions count as together
+where the lesser takes 0.30 of the head and more, as one alone up to 0.15; between the two either answer is right.
 """
 
 from __future__ import annotations

@@ -1,10 +1,8 @@
 """Files that others wrote: ``python -m benchmarks.foreign FOLDER…`` reads every bus log and database under the folders.
 
 Meant for the unpacked source distributions of the bus libraries (fetch them with ``pip download --no-binary``), which
-carry
-sample logs and databases. Logs are read whole; every signal of every database is decoded from random frames by Basso
-and
-by the library, and must agree. Prints what could not be read and the counts.
+carry sample logs and databases. Logs are read whole; every signal of every database is decoded from random frames by
+Basso and by the library, and must agree. Prints what could not be read and the counts.
 """
 
 from __future__ import annotations

@@ -2,8 +2,7 @@
 kept.
 
 ``python -m benchmarks.kills [COUNT] [SEED]`` (default 200, 1): edit, import, export, backup, restore and keeping a log
-in turn;
-after each kill the garage is opened again as the next start does, and everything in it is looked at.
+in turn; after each kill the garage is opened again as the next start does, and everything in it is looked at.
 """
 
 from __future__ import annotations

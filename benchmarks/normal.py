@@ -1,10 +1,8 @@
 """How well normal is learned: ``python -m benchmarks.normal [seeds] [first seed]``.
 
 Random circuits and engines whose true curve is known, with the pan so low on oil that the pressure is down in about a
-third
-of each lap. Prints the error of the expected pressure over its valid range, how often the 90 % interval holds the
-truth, and
-how long the fit of an hour at 100 Hz takes.
+third of each lap. Prints the error of the expected pressure over its valid range, how often the 90 % interval holds the
+truth, and how long the fit of an hour at 100 Hz takes.
 """
 
 from __future__ import annotations

@@ -4,11 +4,9 @@ session.
     python -m benchmarks.places [pairs of sessions] [first seed]
 
 Each pair drives one random circuit on two days: other oil level, pace, logger rate and lap line; the second day's
-receiver is off by a
-few metres, poor (1 Hz, wandering by 6 m) or not there at all. The truth is the circuit's own curvature and the car's
-own way along it.
-A corner keeps its identity where, on a pass of the second day, the place told at its apex is the place it had on the
-first.
+receiver is off by a few metres, poor (1 Hz, wandering by 6 m) or not there at all. The truth is the circuit's own
+curvature and the car's own way along it. A corner keeps its identity where, on a pass of the second day, the place told
+at its apex is the place it had on the first.
 """
 
 from __future__ import annotations

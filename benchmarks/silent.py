@@ -2,8 +2,7 @@
 [seeds] [first seed]``.
 
 Every log's hidden truth is known. Counted: sentences that contradict it, dips with a wrong cause, and logs of which
-nothing useful is
-said. Then trials in which nothing changed but the sensor.
+nothing useful is said. Then trials in which nothing changed but the sensor.
 """
 
 from __future__ import annotations

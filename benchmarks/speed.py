@@ -1,8 +1,7 @@
 """How quick Basso is, as ratios to a plain reference in the same run: ``python -m benchmarks.speed``.
 
 Whole processes are timed from outside, in turn with their reference, and medians of ratios are printed; frames are
-timed
-in one off-screen window on an hour's log at 100 Hz with 20 channels.
+timed in one off-screen window on an hour's log at 100 Hz with 20 channels.
 """
 
 from __future__ import annotations

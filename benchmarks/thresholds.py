@@ -1,11 +1,9 @@
 """How often a threshold's interval holds the truth: ``python -m benchmarks.thresholds [logs] [first seed]``.
 
 Random circuits, engines and pans with the pickup off the centre, its slosh and damping unknown. The truth is the steady
-g at
-which the head over the pickup falls to where air is drawn, by exact surfaces, at the running level of the passes.
-Prints for
-each direction found its interval and the truth; how often the 95 % interval holds it; how often "nothing fell up to
-here" is wrong.
+g at which the head over the pickup falls to where air is drawn, by exact surfaces, at the running level of the passes.
+Prints for each direction found its interval and the truth; how often the 95 % interval holds it; how often "nothing
+fell up to here" is wrong.
 """
 
 from __future__ import annotations

@@ -1,12 +1,9 @@
 """How well faults of the readings are found: ``python -m benchmarks.trust [seeds] [first seed]``.
 
 Each fault at three strengths on random circuits and engines, and healthy logs of the same kind. Prints for each fault
-how
-often its check spoke up, how exact what it measured is, and how many dips are right after its correction, against the
-same
-logs without the fault; dips whose readings the fault took away are left out on both sides. For healthy logs, how often
-a
-check called "fail" or "warn".
+how often its check spoke up, how exact what it measured is, and how many dips are right after its correction, against
+the same logs without the fault; dips whose readings the fault took away are left out on both sides. For healthy logs,
+how often a check called "fail" or "warn".
 """
 
 from __future__ import annotations

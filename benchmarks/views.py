@@ -1,9 +1,8 @@
 """How quick the linked views answer, in milliseconds a painted frame: ``python -m benchmarks.views [steps]``.
 
 The demo's first stint in one off-screen window of 1280 × 800. Each step is what a hand does (a key, the cursor put
-elsewhere)
-until everything that follows it is painted. A frame at 60 Hz is 16 ms. The bare cursor at Dips is the reference of the
-ratios.
+elsewhere) until everything that follows it is painted. A frame at 60 Hz is 16 ms. The bare cursor at Dips is the
+reference of the ratios.
 """
 
 from __future__ import annotations

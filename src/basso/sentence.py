@@ -2,8 +2,7 @@
 known.
 
 A number in a sentence is a :class:`Measured` until it is shown. ``phrase("Reads {} at rest.", in_kpa(98.2, 1))`` is
-text like any
-other, "Reads 98.2 kPa at rest.", and :func:`read_in` gives it in psi without looking at that text.
+text like any other, "Reads 98.2 kPa at rest.", and :func:`read_in` gives it in psi without looking at that text.
 """
 
 from __future__ import annotations

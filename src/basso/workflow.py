@@ -141,8 +141,7 @@ def options_for(
     follow_car: bool = True,
 ) -> JudgeOptions:
     """How a log is judged, in the window as on the command line: what is asked for now, what is remembered of its
-    readings, and what the
-    garage knows of its car.
+    readings, and what the garage knows of its car.
 
     Args:
         decided: what was decided about its corrections (default: what is remembered of that).
@@ -224,8 +223,7 @@ def known_for_trial(
     folder: Path, recordings: Sequence[Recording]
 ) -> tuple[dict[str, Known], Grade | None, tuple[Floor, ...]]:
     """What the garage in a folder says of the logs of a trial: of each its sensor and circuit, the one oil that was in
-    (None where they
-    differ or nobody said), and the floors the car's owner chose.
+    (None where they differ or nobody said), and the floors the car's owner chose.
 
     Raises:
         InputError: the garage cannot be read.
@@ -276,8 +274,7 @@ def run_trial(
     """Judge both sides against one normal, learned from both together, and compare them.
 
     ``decided``, ``known``: what was decided about the corrections of each log, and is known of its car, by the
-    fingerprint
-    of its content.
+    fingerprint of its content.
     """
     from basso.analysis import analyse
     from basso.analysis.pooled import pooled_normal

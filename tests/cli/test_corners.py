@@ -38,4 +38,4 @@ def test_for_people_and_what_cannot_be_judged(tmp_path: Path, capsys: pytest.Cap
     bad = tmp_path / "bad.csv"
     bad.write_text("Time [s],Oil Press [kPa]\n" + "".join(f"{i / 10},300\n" for i in range(400)))
     assert main(["corners", str(bad)]) == 2
-    assert "nothing can be said of corners" in capsys.readouterr().err
+    assert "corners cannot be judged" in capsys.readouterr().err

@@ -74,7 +74,7 @@ def test_an_empty_garage_is_no_fault_and_unknown_names_are(
     for arguments, words in (
         (["show", "Car 9", "--folder", str(folder)], "no car has that name; there are: 'Car 31'"),
         (["show", "Car 9", "--folder", str(tmp_path / "none")], "there is no garage yet"),
-        (["restore", "--folder", str(folder)], "no backup is there"),
+        (["restore", "--folder", str(folder)], "there is no backup"),
         (["import", str(tmp_path / "none.zip"), "--folder", str(folder)], "does not exist"),
     ):
         assert main(["garage", *arguments]) == 2
@@ -102,7 +102,7 @@ def test_compare_lists_the_cards_first(folder: Path, tmp_path: Path, capsys: pyt
     assert main(logs) == 0
     said = capsys.readouterr()
     assert (
-        "The cards were not read" in said.err
+        "The build sheets could not be read" in said.err
         and "is damaged and was left as it is" in said.err
         and "Build sheet" not in said.out
     )
@@ -160,4 +160,4 @@ def test_what_cannot_be_learned_or_held_to_says_why(folder: Path, capsys: pytest
     assert main(["analyze", log, "--by-kept"]) == 2
     assert "Add --garage" in capsys.readouterr().err
     assert main(["analyze", log, "--by-kept", "--garage", str(folder)]) == 2
-    assert "keeps no normal of its build" in capsys.readouterr().err
+    assert "has no saved normal of its build" in capsys.readouterr().err

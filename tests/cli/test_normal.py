@@ -80,4 +80,4 @@ def test_a_log_without_pressure_is_refused_in_one_sentence(tmp_path, capsys: pyt
     log.write_text("Time [s],Engine Speed [rpm]\n" + "\n".join(f"{i / 10},3000" for i in range(400)), encoding="utf-8")
     assert main(["normal", str(log)]) == 2
     error = capsys.readouterr().err
-    assert "nothing can be said of normal" in error and error.count("\n") == 1
+    assert "normal cannot be learned" in error and error.count("\n") == 1

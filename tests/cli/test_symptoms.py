@@ -30,7 +30,7 @@ def test_what_is_asked_is_listed_and_answers_rank_the_causes(capsys: pytest.Capt
 @pytest.mark.parametrize(
     ("answer", "says"),
     [
-        ("left", "is no answer to a question"),
+        ("left", "is not an answer to a question"),
         ("where=left", "the questions being when, lamp"),
         ("when=up", "when has the answers left, right"),
     ],

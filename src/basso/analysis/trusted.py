@@ -104,8 +104,7 @@ def _said(check: Check, said: set[tuple[str, float]]) -> bool:
 def _looked_at(recording: Recording, options: JudgeOptions) -> tuple[list[Check], Recording]:
     """What the checks find, and the recording with what they found put right."""
     # Each check sees the recording with what was found before it put right: clocks, then axes (bounds hold for g in its
-    # true
-    # unit), then values that cannot be.
+    # true unit), then values that cannot be.
     found: list[Check] = []
     sound = recording
     for look in _LOOKS:

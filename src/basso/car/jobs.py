@@ -22,8 +22,7 @@ from basso.units import UNITS, DisplayUnits, Quantity
 
 PRIMING_STEP, HOLD_STEP, NEW_STEP, START_STEP = "prime", "hold", "new", "start"
 """Keys of steps that can be filled in: seconds of cranking until pressure, from a log; pressure lost, from readings;
-what
-was new, from the build line; the pressure 3 s after the start, from the same log as the cranking."""
+what was new, from the build line; the pressure 3 s after the start, from the same log as the cranking."""
 _SHOWN_IN = (Quantity.PRESSURE, Quantity.TEMPERATURE, Quantity.VOLUME, Quantity.LENGTH)
 _GRADE = re.compile(r"(?i)\b(\d+W-?\d+|SAE ?\d+)\b")
 _STICK_OFF_L = 0.5

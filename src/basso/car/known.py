@@ -1,8 +1,7 @@
 """What the garage knows of the car behind a log: the card of its pressure sensor, and what its earlier sessions showed.
 
 The figures of an earlier session come from the samples that the garage keeps of it; once worked out they are kept by
-the
-log's fingerprint in the cache folder, so that they are there at once the next time.
+the log's fingerprint in the cache folder, so that they are there at once the next time.
 """
 
 from __future__ import annotations

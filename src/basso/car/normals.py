@@ -133,8 +133,7 @@ def sessions_to_learn_from(history: CarHistory, build: str) -> tuple[list[Sessio
     """The sessions of a build that make its normal, oldest first, and the titles of the others with why they do not.
 
     An armed accumulator pours oil in where the pump draws air: such a session hides what the pan does. One that was
-    driven
-    before a rebuild shows another engine.
+    driven before a rebuild shows another engine.
     """
     own = sorted((s for s in history.sessions if s.build == build), key=lambda s: s.began)
     newest = history.card_of(own[-1]) if own else None

@@ -21,8 +21,8 @@ _OWN_THREADS = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "POLARS_MAX_THREADS")
 
 HELP = "find the dips in a log and say why they happened"
 DESCRIPTION = """\
-Check the readings, learn what this engine's pressure should be, and find where it lay below the floor: how deep,
-how long, where, and why. Pressures are gauge; a sensor that reads the atmosphere with the engine stopped is corrected.
+Check the readings, learn this engine's normal pressure, and find every dip below the floor: how deep, how long,
+where and why. Pressures are gauge; a sensor that reads atmospheric pressure with the engine stopped is corrected.
 
   basso analyze run2.csv
   basso analyze run2.csv --floor slope:69,69 --rpm-gate 2500
@@ -36,7 +36,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--json", action="store_true", help="print one JSON document (basso.analysis/1), an array for several logs"
     )
     parser.add_argument(
-        "--out", metavar="FILE", help="write the analysis too: .json, .csv (the dips) or .xlsx (everything)"
+        "--out", metavar="FILE", help="also write the analysis: .json, .csv (the dips) or .xlsx (everything)"
     )
     options.add_garage(parser)
     options.add_kept(parser)
@@ -140,7 +140,7 @@ def _in_parallel(arguments: argparse.Namespace, workers: int) -> list[JudgedLog]
                 f.result()
         except BrokenExecutor:
             raise InputError(
-                "A process ended while it judged a log, for want of memory as a rule; give fewer logs at once."
+                "A process ended while judging a log, usually because memory ran out; give fewer logs at once."
             ) from None
     if problems:
         raise InputError(problems[min(problems)])

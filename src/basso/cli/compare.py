@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from basso.recording.recording import Recording
     from basso.trial.verdict import Comparison
 
-HELP = "judge a change: logs before against logs after"
+HELP = "judge a change: logs before and after it"
 DESCRIPTION = """\
 Compare logs before a change (A) with logs after it (B): the lowest pressure of every pass through the dip-prone places,
 at the same oil temperature, rpm and g, with an interval that counts laps, not samples. Where like cannot be held
@@ -35,9 +35,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     parser.add_argument("--a", metavar="LOG", nargs="+", required=True, help="logs before the change")
     parser.add_argument("--b", metavar="LOG", nargs="+", required=True, help="logs after it")
-    parser.add_argument("--label-a", default="A", help="what A is called (default A)")
-    parser.add_argument("--label-b", default="B", help="what B is called (default B)")
-    parser.add_argument("--garage", metavar="FOLDER", help="the garage whose cards are read (default: your own)")
+    parser.add_argument("--label-a", default="A", help="name of A (default A)")
+    parser.add_argument("--label-b", default="B", help="name of B (default B)")
+    parser.add_argument("--garage", metavar="FOLDER", help="the garage with the build sheets (default: your own)")
     parser.add_argument("--json", action="store_true", help="print one JSON document (basso.comparison/1)")
     options.add_judging(parser)
     options.add_reading(parser)
@@ -126,5 +126,5 @@ def _cards(folder: str | None, comparison: Comparison) -> TrialCards | None:
     except InputError as error:
         if folder:
             raise
-        print(f"The cards were not read: {error}", file=sys.stderr)
+        print(f"The build sheets could not be read: {error}", file=sys.stderr)
         return None

@@ -7,11 +7,10 @@ import argparse
 from basso.cli import options
 from basso.errors import InputError
 
-HELP = "where on the circuit it happens, and from which g on"
+HELP = "where on the circuit oil is lost, and above which g"
 DESCRIPTION = """\
-Go through every corner and braking zone lap by lap, rank them by exposure, and find from all passes from which g on,
-and held
-for how long, the pressure begins to fall in each direction, with a 95 % interval.
+Look at every corner and braking zone lap by lap, rank them by exposure, and find the g above which the pressure
+begins to fall in each direction, and how long it can be held, with a 95 % interval.
 
   basso corners run2.csv
   basso corners run2.csv --json"""
@@ -52,9 +51,9 @@ def run(arguments: argparse.Namespace) -> int:
     told = find_corners(judge(recording, options.judged_by(arguments, judging, recording, known)))
     if told is None:
         raise InputError(
-            f"{arguments.log}: nothing can be said of corners: oil pressure or engine speed is missing, "
+            f"{arguments.log}: corners cannot be judged: oil pressure or engine speed is missing, "
             "or the engine hardly ran warm; "
-            "'basso import' shows what is in it."
+            "'basso import' lists its channels."
         )
     if arguments.json:
         print(dump(corners_document(told)))

@@ -8,11 +8,10 @@ from pathlib import Path
 
 from basso.cli import options
 
-HELP = "what cooler and filter take of the pressure"
+HELP = "pressure drop across cooler and filter"
 DESCRIPTION = """\
-The drop across the parts between the places where oil pressure is logged, at one engine speed and one viscosity; the
-last
-log is held against those named before it. A filter that clogs is named, with what it costs at redline.
+The drop across the parts between the places where oil pressure is logged, at one engine speed and one viscosity;
+the last log is compared with those named before it. A clogging filter is named, with its pressure drop at redline.
 
   basso drops spring.csv summer.csv today.csv --oil 10W-40 --redline 7200"""
 
@@ -21,7 +20,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     parser.add_argument("logs", metavar="LOG", nargs="+", help="earlier logs first, the one in question last")
     parser.add_argument(
-        "--redline", type=float, default=7000.0, metavar="RPM", help="where the cost is told (default 7000)"
+        "--redline", type=float, default=7000.0, metavar="RPM", help="engine speed to state the drop at (default 7000)"
     )
     parser.add_argument(
         "--oil", metavar="OIL", help="grade (10W-40), or viscosity at 40 and 100 °C in mm²/s as measured (93,14.1)"
@@ -58,6 +57,6 @@ def run(arguments: argparse.Namespace) -> int:
     if not changes:
         print(
             f"{arguments.logs[-1]}: oil pressure is logged at fewer than two places, or the engine "
-            "hardly ran warm; no drop can be told."
+            "hardly ran warm; no pressure drop can be measured."
         )
     return 0

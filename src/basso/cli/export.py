@@ -36,7 +36,7 @@ def run(arguments: argparse.Namespace) -> int:
 
     out, log = Path(arguments.out), Path(arguments.log)
     if out.suffix.lower() not in WRITTEN:
-        raise InputError(f"{out}: logs are written as {' or '.join(WRITTEN)}; name the file so.")
+        raise InputError(f"{out}: a log can be written as {' or '.join(WRITTEN)}; name the file so.")
     if out.exists() and log.exists() and out.samefile(log):
         raise InputError(f"{out}: is the log itself; write to another file.")
     recording = open_recording(log, options.reading(arguments), memory=options.memory())

@@ -10,9 +10,8 @@ from basso.errors import InputError
 
 HELP = "which parts lead from a port to a sensor"
 DESCRIPTION = """\
-The fit planner: the shortest chain of adapters, tee and flexible line from the engine's port to the sensor in which
-every
-joint is one thread, with the parts list, the steps and what to beware of. Or, with --measured, which thread it is.
+The shortest chain of adapters, tee and flexible line from the engine's port to the sensor in which every joint is
+one thread, with parts list, steps and cautions. With --measured: which thread it is.
 
   basso fit --port "female 1/8 NPT" --sensor "male M10x1" --switch "male 1/8 NPT"
   basso fit --measured 9.7 0.907 --taper yes"""
@@ -23,12 +22,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--port", metavar="END", help="the engine's open end, such as 'female 1/8 NPT'")
     parser.add_argument("--sensor", metavar="END", help="the sensor's own end, such as 'male M10x1'")
     parser.add_argument("--switch", metavar="END", help="the warning switch's end, where it stays")
-    parser.add_argument("--room", type=float, metavar="MM", help="as far may stiff parts stick out of the port, mm")
+    parser.add_argument("--room", type=float, metavar="MM", help="how far rigid parts may stick out of the port, mm")
     parser.add_argument(
-        "--place", metavar="PLACE", help="where the port is, such as 'pump outlet': what a reading there says"
+        "--place", metavar="PLACE", help="where the port is, such as 'pump outlet': explains a reading there"
     )
-    parser.add_argument("--parts", metavar="FILE", help="another catalogue than your own, as JSON")
-    parser.add_argument("--on-block", action="store_true", help="straight on the block, without a flexible line")
+    parser.add_argument("--parts", metavar="FILE", help="another parts catalogue, as JSON")
+    parser.add_argument(
+        "--on-block", action="store_true", help="mount the sensor on the block, without a flexible line"
+    )
     parser.add_argument(
         "--measured", nargs=2, type=float, metavar=("MM", "PITCH"), help="outer diameter and pitch of a male thread, mm"
     )
@@ -59,7 +60,7 @@ def run(arguments: argparse.Namespace) -> int:
         raise InputError("basso fit: name both --port and --sensor, or --measured with a diameter and a pitch.")
     switch = parse_end(arguments.switch) if arguments.switch else None
     if arguments.place and arguments.place not in places():
-        raise InputError(f"--place '{arguments.place}': known are {', '.join(places())}.")
+        raise InputError(f"--place '{arguments.place}': use one of {', '.join(places())}.")
     parts = Parts(Path(arguments.parts)).in_use() if arguments.parts else options.memory().parts.in_use()
     plan: Plan = plan_fit(
         parse_end(arguments.port), parse_end(arguments.sensor), switch, not arguments.on_block, parts, arguments.room

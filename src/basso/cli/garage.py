@@ -15,50 +15,51 @@ if TYPE_CHECKING:
 
 HELP = "the cars, their builds, oil and sessions"
 DESCRIPTION = """\
-The garage: cars with their engines, builds, sessions, oil, level readings and jobs. It is kept in your data folder, or
-in
-the folder that --folder names.
+The garage: cars with their engines, builds, sessions, oil, level readings and jobs. It is kept in your data folder,
+or in the folder that --folder names.
 
   basso garage list
   basso garage show "Car 31"
-  basso garage normal "Car 31" --keep                the normal of its newest build, learned and kept as a new version
+  basso garage normal "Car 31" --keep                learn the normal of the newest build and save it
   basso garage export "Car 31" car-31.basso.zip      the car with its whole history, open formats
   basso garage import car-31.basso.zip
-  basso garage accept "Car 31"                       a car from elsewhere acts on logs only from then on
+  basso garage accept "Car 31"                       an imported car acts on logs only after this
   basso garage backup
   basso garage restore                               the newest backup; --file for another"""
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    parser.add_argument("--folder", metavar="FOLDER", help="another garage than your own")
+    parser.add_argument("--folder", metavar="FOLDER", help="another garage (default: your own)")
     verbs = parser.add_subparsers(
         dest="verb", metavar="list|show|normal|export|import|accept|backup|restore", required=True
     )
     for verb, help_text in (
-        ("list", "every car with what it has"),
-        ("show", "one car with everything of it"),
+        ("list", "every car with its contents"),
+        ("show", "one car with all its records"),
         ("normal", "learn a build's normal from its sessions"),
-        ("export", "write a car as one file"),
+        ("export", "write a car to one file"),
         ("import", "import a car from a bundle"),
-        ("accept", "let a car from elsewhere act on logs"),
+        ("accept", "let an imported car act on logs"),
         ("backup", "make a dated backup now"),
-        ("restore", "put a backup back"),
+        ("restore", "restore a backup"),
     ):
         sub = verbs.add_parser(verb, help=help_text)
         sub.add_argument("--json", action="store_true", help="one JSON document on standard output")
         # Said before or after the verb: without a default here the one above is kept.
-        sub.add_argument("--folder", metavar="FOLDER", default=argparse.SUPPRESS, help="another garage than your own")
+        sub.add_argument(
+            "--folder", metavar="FOLDER", default=argparse.SUPPRESS, help="another garage (default: your own)"
+        )
         if verb in ("show", "export", "normal", "accept"):
             sub.add_argument("car", metavar="CAR", help="its name")
         if verb == "normal":
-            sub.add_argument("--build", metavar="NAME", help="of which build (default: the newest)")
-            sub.add_argument("--keep", action="store_true", help="keep it as a new version")
-            sub.add_argument("--reason", default="", metavar="WORDS", help="why it is learned anew")
+            sub.add_argument("--build", metavar="NAME", help="the build (default: the newest)")
+            sub.add_argument("--keep", action="store_true", help="save it as a new version")
+            sub.add_argument("--reason", default="", metavar="WORDS", help="why it is learned again")
         if verb == "export":
             sub.add_argument("out", metavar="OUT", help="where to write: NAME.basso.zip")
         if verb == "import":
-            sub.add_argument("bundle", metavar="BUNDLE", help="what export wrote")
+            sub.add_argument("bundle", metavar="BUNDLE", help="a file written by export")
             sub.add_argument("--as", dest="name", default="", metavar="NAME", help="as another car of this name")
         if verb == "restore":
             sub.add_argument("--file", metavar="BACKUP", help="default: the newest")
@@ -143,7 +144,7 @@ def _import(arguments: argparse.Namespace, garage: Garage) -> int:
     from basso.report.garage_documents import car_document
 
     car, edit = import_car(garage, Path(arguments.bundle), arguments.name)
-    words = f"{car.name} is here already, just like this."
+    words = f"{car.name} is already here and identical."
     if edit is not None:
         words = (
             f'{car.name} was imported. Until you accept it (basso garage accept "{car.name}"), its '
@@ -175,9 +176,9 @@ def _restore(arguments: argparse.Namespace, folder: Path) -> int:
     chosen = Path(arguments.file) if arguments.file else next(iter(backups_in(folder)), None)
     if chosen is None or not chosen.is_file():
         where = chosen or folder / "backups"
-        raise InputError(f"{where}: no backup is there; name one with --file.")
+        raise InputError(f"{where}: there is no backup; name one with --file.")
     aside = restore(folder, chosen)
-    words = f"{chosen.name} was restored; what was there before is {aside.name}."
+    words = f"{chosen.name} was restored; the garage as it was before is kept as {aside.name}."
     return _say(arguments, {"schema": "basso.backup/1", "path": str(chosen), "former": str(aside)}, words)
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 from basso.cli import options
 from basso.report.documents import dump, import_document
 
-HELP = "read a log and say what was found in it"
+HELP = "read a log and list its channels"
 DESCRIPTION = """\
 Read one log and list its channels: what each one is, its unit, its rate, its range. What had to be assumed is
 in the notes; a wrong assumption is put right with --role and --unit.

@@ -13,15 +13,12 @@ if TYPE_CHECKING:
     from basso.findings.normal.findings import NormalFindings
     from basso.findings.normal.question import Question
 
-HELP = "what this engine's pressure should be, and which oil it wants"
+HELP = "this engine's normal pressure, and which oil it needs"
 DESCRIPTION = """\
-Learn the expected pressure from one log, or pooled from several of the same build: parameters and a table with
-intervals, what
-each school of floor would flag, up to which oil temperature each grade holds the floor at racing speed, warm-up and hot
-idle.
-With --normal the last log is held against earlier ones, and what changed is named; with --garage against the car's
-earlier
-sessions and the normals kept of its builds, and the engine's card, oils and lines are read there.
+Learn normal pressure from one log, or from several logs of one build: parameters and a table with intervals, what
+each floor rule would flag, the oil temperature up to which each grade holds the floor at racing speed, warm-up and
+hot idle. With --normal the last log is compared with earlier ones and the change is named; with --garage it is
+compared with the car's earlier sessions and saved normals, using the engine card, oils and floors kept there.
 
   basso normal run2.csv --oil 10W-40
   basso normal spring1.csv spring2.csv --rpm 7000 --hot 118 --margin 20 --listed 5W-40 --listed 10W-40
@@ -31,15 +28,17 @@ sessions and the normals kept of its builds, and the engine's card, oils and lin
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    parser.add_argument("logs", metavar="LOG", nargs="+", help="log files of one build; several are pooled")
+    parser.add_argument("logs", metavar="LOG", nargs="+", help="log files of one build; several are taken together")
     parser.add_argument("--json", action="store_true", help="print one JSON document (basso.normal/1)")
     group = parser.add_argument_group("the oil adviser")
     group.add_argument(
         "--rpm", type=float, metavar="RPM", help="racing speed (default: 95 %% of the driving is below it)"
     )
-    group.add_argument("--hot", type=float, metavar="C", help="hottest oil to reckon with (default: the session's)")
+    group.add_argument("--hot", type=float, metavar="C", help="hottest oil to plan for (default: the session's)")
     group.add_argument("--start", type=float, default=10.0, metavar="C", help="oil at a cold start (default 10)")
-    group.add_argument("--margin", type=float, default=0.0, metavar="KPA", help="wanted over the floor (default 0)")
+    group.add_argument(
+        "--margin", type=float, default=0.0, metavar="KPA", help="margin wanted above the floor (default 0)"
+    )
     group.add_argument(
         "--listed", action="append", default=[], metavar="GRADE", help="a grade the maker lists; repeatable"
     )
@@ -90,9 +89,9 @@ def run(arguments: argparse.Namespace) -> int:
     told = find_normal(judge(last, own), question, earlier)
     if told is None:
         raise InputError(
-            f"{arguments.logs[-1]}: nothing can be said of normal: oil pressure or engine speed is "
+            f"{arguments.logs[-1]}: normal cannot be learned: oil pressure or engine speed is "
             "missing, or the engine hardly ran warm over "
-            f"{judging.rules.rpm_gate:.0f} rpm; 'basso import' shows what is in it."
+            f"{judging.rules.rpm_gate:.0f} rpm; 'basso import' lists its channels."
         )
     if arguments.json:
         print(dump({**normal_document(told), "logs": list(arguments.logs)}))
@@ -183,7 +182,7 @@ def _report(told: NormalFindings, pooled: int) -> None:
             where = f"{low:.0f}–{high:.0f} rpm" + (f", {heat[0]:.0f}–{heat[1]:.0f} °C" if heat is not None else "")
         print(f"{of}: normal {e.method}, ± {e.residual_kpa:.0f} kPa, from {e.samples} settled samples; valid {where}")
     at = f"{told.racing_rpm:.0f} rpm" + (f" and {told.hot_c:.0f} °C" if told.hot_c == told.hot_c else "")
-    print(f"  floors, at {at}:        floor kPa  expected over it  dips  below s")
+    print(f"  floors, at {at}:        floor kPa    normal over it  dips  below s")
     for s in (*told.schools, *told.lines):
         kpa, over = (f"{v:.0f}" if v is not None else "–" for v in (s.at_hot_kpa, s.over_kpa))
         print(f"  {'*' if s.active else ' '} {s.school.name:<26}{kpa:>12}  {over:>16}  {s.dips:4d}  {s.below_s:7.1f}")

@@ -28,7 +28,7 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
         action="append",
         default=[],
         metavar="ROLE=COLUMN",
-        help='what a column is, such as oil_pressure="P3 gallery"; repeatable',
+        help='the role of a column, such as oil_pressure="P3 gallery"; repeatable',
     )
     group.add_argument(
         "--unit",
@@ -53,36 +53,36 @@ def add_judging(parser: argparse.ArgumentParser) -> None:
         action="append",
         default=[],
         metavar="RULE",
-        help="slope:BASE,PER1000 (kPa at 0 rpm and per 1000 rpm), fixed:KPA, table:RPM=KPA,… or share:FRACTION of the "
-        "expected pressure or less:KPA under it; repeatable, the highest applies (default: slope:0,48.3 "
+        help="slope:BASE,PER1000 (kPa at 0 rpm and per 1000 rpm), fixed:KPA, table:RPM=KPA,…, share:FRACTION of normal "
+        "pressure, or less:KPA below normal; repeatable, the highest applies (default: slope:0,48.3 "
         "and share:0.70)",
     )
     group.add_argument(
         "--rpm-gate", type=float, default=1500.0, metavar="RPM", help="judge only above this (default 1500)"
     )
     group.add_argument(
-        "--min-duration", type=float, default=0.15, metavar="S", help="shorter dips are not events (default 0.15)"
+        "--min-duration", type=float, default=0.15, metavar="S", help="ignore shorter dips (default 0.15)"
     )
     group.add_argument(
         "--normal",
         action="append",
         default=[],
         metavar="LOG",
-        help="learn the expected pressure from this earlier log instead; repeatable",
+        help="learn normal pressure from this earlier log instead; repeatable",
     )
     group.add_argument(
         "--refuse",
         action="append",
         default=[],
         metavar="CHANNEL=KIND",
-        help="leave a correction out, such as 'Oil pressure=offset'; repeatable; the kinds stand in the output",
+        help="do not apply this correction, such as 'Oil pressure=offset'; repeatable; the output lists the kinds",
     )
     group.add_argument(
         "--correct",
         action="append",
         default=[],
         metavar="CHANNEL=KIND:VALUE",
-        help="make a correction by this much instead, in the unit the output gives it in ('Oil "
+        help="apply this correction with your own value, in the unit shown in the output ('Oil "
         "pressure=offset:-98'); repeatable",
     )
     group.add_argument(
@@ -97,8 +97,8 @@ def add_garage(parser: argparse.ArgumentParser) -> None:
         nargs="?",
         const="",
         metavar="FOLDER",
-        help="hold the log against the sensor's card and the car's earlier sessions in your garage, or in "
-        "the one in FOLDER",
+        help="compare the log with the sensor's card and the car's earlier sessions in your garage, or in "
+        "the garage in FOLDER",
     )
 
 
@@ -107,7 +107,7 @@ def add_kept(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--by-kept",
         action="store_true",
-        help="with --garage: hold the log to the normal that is kept of its build, not to its own",
+        help="with --garage: use the saved normal of the log's build instead of the log's own",
     )
 
 
@@ -133,7 +133,7 @@ def known(arguments: argparse.Namespace, recordings: Sequence[Recording]) -> dic
         kept = found.get(recording.content_hash)
         if kept is None or kept.in_force is None:
             raise InputError(
-                f"{recording.path}: the garage keeps no normal of its build; make one with 'basso garage "
+                f"{recording.path}: the garage has no saved normal of its build; save one with 'basso garage "
                 "normal CAR --keep', or leave "
                 "--by-kept out."
             )
@@ -218,7 +218,9 @@ def judging(arguments: argparse.Namespace) -> JudgeOptions:
     read = reading(arguments)
     normal = pooled_normal([open_recording(Path(p), read, memory=memory()) for p in arguments.normal], options)
     if not normal.valid:
-        raise InputError(f"--normal {', '.join(arguments.normal)}: no expected pressure comes of it: {normal.reason}.")
+        raise InputError(
+            f"--normal {', '.join(arguments.normal)}: no normal pressure can be learned from it: {normal.reason}."
+        )
     return replace(options, normal=normal)
 
 

@@ -6,9 +6,9 @@ import argparse
 from pathlib import Path
 
 HELP = "a car's sensors: what sits where, calibrations, wiring"
-DESCRIPTION = """The register of the sensors on a car in the garage: range, type, place, how each is held, its
-calibration with what is left
-over, where it has been, and its wiring. What does not go together is said.
+DESCRIPTION = """\
+The sensors of a car in the garage: range, type, place, mounting, calibration with its remaining error, history and
+wiring. What does not fit together is listed.
 
   basso sensors "Car 31"
   basso sensors "Car 31" --day 2026-05-12 --wiring"""
@@ -17,9 +17,9 @@ over, where it has been, and its wiring. What does not go together is said.
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     parser.add_argument("car", metavar="CAR", help="its name")
-    parser.add_argument("--day", default="9999", metavar="DAY", help="as it was on a day (default: now)")
-    parser.add_argument("--wiring", action="store_true", help="the wiring, to print")
-    parser.add_argument("--folder", metavar="FOLDER", help="another garage than your own")
+    parser.add_argument("--day", default="9999", metavar="DAY", help="the state on that day (default: now)")
+    parser.add_argument("--wiring", action="store_true", help="the wiring list, ready to print")
+    parser.add_argument("--folder", metavar="FOLDER", help="another garage (default: your own)")
     parser.add_argument("--json", action="store_true", help="one JSON document on standard output")
 
 
@@ -33,7 +33,7 @@ def run(arguments: argparse.Namespace) -> int:
 
     folder = Path(arguments.folder) if arguments.folder else default_folder()
     if not (folder / FILE).is_file():
-        raise InputError(f"{folder}: there is no garage; name its folder with --folder.")
+        raise InputError(f"{folder}: there is no garage here; name its folder with --folder.")
     with Garage(folder) as garage:
         car = car_named(garage, arguments.car)
         if arguments.json:

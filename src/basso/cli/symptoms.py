@@ -7,10 +7,10 @@ from dataclasses import asdict
 
 from basso.errors import InputError
 
-HELP = "what it does, and where to look first"
+HELP = "possible causes of a symptom, and where to look first"
 DESCRIPTION = """\
-The symptom interview. Without answers it lists what is asked; with them it ranks the causes and gives for each the
-cheapest test that could disprove it. An order to look in, no diagnosis: a log says more.
+The symptom interview. Without answers it lists the questions; with answers it ranks the causes and gives for each the
+cheapest test that could rule it out. This is an order to look in, not a diagnosis: a log says more.
 
   basso symptoms
   basso symptoms when=left lamp=flicker level=full"""
@@ -71,7 +71,7 @@ def _answers(given: list[str]) -> dict[str, str]:
         key, sign, answer = text.partition("=")
         if not sign or key not in known:
             raise InputError(
-                f"'{text}': is no answer to a question; write QUESTION=ANSWER, the questions being {', '.join(known)}."
+                f"'{text}': is not an answer to a question; write QUESTION=ANSWER, with one of {', '.join(known)}."
             )
         if answer not in known[key].answers:
             raise InputError(f"'{text}': {key} has the answers {', '.join(known[key].answers)}; choose one of them.")

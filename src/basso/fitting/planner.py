@@ -1,9 +1,8 @@
 """The shortest sound chain of parts from a port to a sensor.
 
 A shortest-path search over open ends: every joint is one thread and one size, male into female; what does not mate is
-no edge, so
-no chain with a mismatched taper can come out. Fewest parts first, then the least length that hangs off the port before
-the line.
+no edge, so no chain with a mismatched taper can come out. Fewest parts first, then the least length that hangs off the
+port before the line.
 """
 
 from __future__ import annotations
@@ -280,8 +279,7 @@ def line_delay_s(
     """Time constant of a line with a sensor at its end, s: resistance by compliance.
 
     Resistance 128 μL/(πd⁴) (Hagen and Poiseuille); compliance of braided hose 3e−13 m³/Pa a metre (default) and of
-    trapped air
-    V/p, p absolute. The oil in a line is as cold as the air about it: see :func:`line_viscosity_pas`.
+    trapped air V/p, p absolute. The oil in a line is as cold as the air about it: see :func:`line_viscosity_pas`.
     """
     resistance = 128.0 * viscosity_pas * length_m / (3.141592653589793 * (bore_mm / 1000.0) ** 4)
     compliance = 3e-13 * length_m + air_ml * 1e-6 / ((pressure_kpa + 101.3) * 1000.0)

@@ -2,8 +2,7 @@
 
 A database comes from a stranger as a log does. Only four kinds are opened, told by content and name before any library
 sees them; what a signal claims is checked before anything is decoded; and loading one has a time limit. Decoding is
-done
-here, a whole signal at a time, because frame by frame an hour's log would take minutes.
+done here, a whole signal at a time, because frame by frame an hour's log would take minutes.
 """
 
 from __future__ import annotations

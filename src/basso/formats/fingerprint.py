@@ -28,8 +28,7 @@ def fingerprint(pieces: Iterable[bytes | memoryview]) -> str:
     """What tells one file's bytes from another's: the same content has the same one wherever it lies.
 
     Size, CRC-32 of everything, and BLAKE2b of a slice of every megabyte: two different logs of one size share it once
-    in
-    four thousand million times, at a quarter of the cost of hashing every byte.
+    in four thousand million times, at a quarter of the cost of hashing every byte.
     """
     check, slices, size = 0, hashlib.blake2b(digest_size=12), 0
     for piece in pieces:

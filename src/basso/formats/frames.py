@@ -317,8 +317,7 @@ def _blf_frames(raw: IO[bytes], size: int, losses: _Losses) -> Iterator[_Frame]:
 
 def _blf_reader(file: _BlfFile, resumes: bool) -> Iterable[can.Message]:
     """The library's reader. One that resumes after damage begins with the first whole object: the one before it began
-    in a
-    block that is lost."""
+    in a block that is lost."""
     import can
 
     class Resuming(can.BLFReader):

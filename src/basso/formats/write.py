@@ -2,8 +2,7 @@
 
 Every channel is written in the unit it was logged in, with the unit in its name. Channels of different rates stand on
 the union of their times with blanks between their samples; nothing is resampled. What a name alone does not tell (a
-role
-set by the user) and the session's facts stand above the heading (CSV) or in the file's metadata (Parquet) as
+role set by the user) and the session's facts stand above the heading (CSV) or in the file's metadata (Parquet) as
 ``key, value``.
 """
 

@@ -10,8 +10,7 @@
     files/NAME            attached photos and papers, named by the SHA-256 of their content
 
 A bundle comes from a stranger. Everything is checked before anything is taken in, in bounded memory; it comes in whole
-or
-not at all; names in it never become paths; and what came from elsewhere acts on nothing before the user accepts it.
+or not at all; names in it never become paths; and what came from elsewhere acts on nothing before the user accepts it.
 """
 
 from __future__ import annotations
@@ -214,8 +213,7 @@ def _take_in(garage: Garage, parts: _Parts, car: Car, records: list[Record]) -> 
 
 def accept_car(garage: Garage, car: Car, decisions: Decisions) -> int | None:
     """Let a car that came from elsewhere act like one's own: its cards, oils, floors and saved normals, and what was
-    decided
-    about its logs where nothing was decided here.
+    decided about its logs where nothing was decided here.
 
     Returns:
         The edit, or None where there is nothing to accept.

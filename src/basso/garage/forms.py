@@ -1,8 +1,7 @@
 """Records of earlier forms, brought up to the form of today one step at a time.
 
 A form is what the fields of the records were at one step of the database (``migrations/versions``); bundles say theirs
-in
-their schema. What stands here for a step that was released is never changed.
+in their schema. What stands here for a step that was released is never changed.
 """
 
 from __future__ import annotations

@@ -1,9 +1,8 @@
 """Keeping the garage: one SQLite database, the samples of its logs beside it, dated backups.
 
 Every edit is one transaction: all of it is on the disk when :meth:`Garage.edit` returns, or none of it ever was. What
-it
-changed is kept with it, so that each edit can be taken back, now or next week. Several windows may have the same garage
-open; an edit that rests on what another has changed meanwhile is refused.
+it changed is kept with it, so that each edit can be taken back, now or next week. Several windows may have the same
+garage open; an edit that rests on what another has changed meanwhile is refused.
 """
 
 from __future__ import annotations

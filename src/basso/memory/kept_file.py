@@ -1,8 +1,7 @@
 """One small JSON file that is remembered from start to start: versioned, brought up one step at a time, written whole.
 
 A file that cannot be read counts as empty and is set aside at the next writing, not overwritten. One that a newer Basso
-wrote
-counts as empty too, and is left as it is.
+wrote counts as empty too, and is left as it is.
 """
 
 from __future__ import annotations

@@ -10,9 +10,8 @@ Each cause leaves its own pattern over engine speed and oil temperature:
 - *sensor's zero*: the same pressure everywhere; *sensor's scale*: the same share everywhere, on the plateau too.
 
 Each is fitted by its one number to the log ratio of the two, with what both normals cannot know as correlated error,
-and
-the evidences (likelihood averaged over the number's own range) are compared: Bayesian model selection, as in MacKay,
-*Information Theory, Inference, and Learning Algorithms*, ch. 28.
+and the evidences (likelihood averaged over the number's own range) are compared: Bayesian model selection, as in
+MacKay, *Information Theory, Inference, and Learning Algorithms*, ch. 28.
 """
 
 from __future__ import annotations
@@ -188,8 +187,7 @@ def changed_normal(
     """Hold a session's settled running against an earlier normal; arrays of shape (n,).
 
     ``oil_sd``: standard deviation of the log viscosity of the oil between the two, where the earlier normal was moved
-    to
-    another oil by labels or laboratories (:data:`OIL_SD`).
+    to another oil by labels or laboratories (:data:`OIL_SD`).
     """
     if not before.valid or before.temperature_range_c is None or temperature_c is None:
         return _cannot_tell("oil temperature is needed on both sides: without it a hotter day looks like a change")

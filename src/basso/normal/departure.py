@@ -1,11 +1,9 @@
 """How an engine departs from the physical form of the expected pressure, and how sure that is.
 
 The form of four parameters bends a little otherwise than a real pump, relief valve and set of bearings do. What is left
-is
-learned from the cells of settled running as a smooth surface over engine speed and oil temperature (Gaussian process
-with
-the form's own parameters as explicit basis: Rasmussen and Williams, *Gaussian Processes for Machine Learning*, 2.7).
-Its
+is learned from the cells of settled running as a smooth surface over engine speed and oil temperature (Gaussian process
+with the form's own parameters as explicit basis: Rasmussen and Williams, *Gaussian Processes for Machine Learning*,
+2.7). Its
 standard deviation grows away from what was driven: from it come the intervals and where normal is valid at all.
 """
 

@@ -1,11 +1,9 @@
 """Normal over a session without oil temperature: what calm running shows of the oil's thickness, minute by minute.
 
 Oil warms and cools slowly, and its pressure with it. Where no temperature tells, the settled running itself does: the
-same form as
-with temperature (:mod:`basso.normal.form`), in which a curve over time that bends little stands for the viscosity. What
-changes
-within seconds (a dip) stays what it is. What changes over minutes is taken for the oil's warmth, so that a slow loss of
-pressure is no
+same form as with temperature (:mod:`basso.normal.form`), in which a curve over time that bends little stands for the
+viscosity. What changes within seconds (a dip) stays what it is. What changes over minutes is taken for the oil's
+warmth, so that a slow loss of pressure is no
 dip either: it has to be told by itself.
 """
 

@@ -2,12 +2,11 @@
 
     p = softmin(p_relief · n^r, k · n^b · v^c · …)      (:mod:`basso.normal.form`)
 
-with ν from ASTM D341. Air, churning and a bare pickup only ever lower the pressure, so the fit is one-sided:
-medians over a grid of rpm × temperature of settled running, then least squares in log pressure in which a point
-far *under* the curve loses its say and a point over it keeps it. Weak priors on b, c and the relief hold what
-a session does not show (an oil that never changed temperature cannot tell c). How this engine departs from the form,
-and how
-sure the expectation is, is learned from the same cells (:mod:`basso.normal.departure`).
+with ν from ASTM D341. Air, churning and a bare pickup only ever lower the pressure, so the fit is one-sided: medians
+over a grid of rpm × temperature of settled running, then least squares in log pressure in which a point far *under* the
+curve loses its say and a point over it keeps it. Weak priors on b, c and the relief hold what a session does not show
+(an oil that never changed temperature cannot tell c). How this engine departs from the form, and how sure the
+expectation is, is learned from the same cells (:mod:`basso.normal.departure`).
 """
 
 from __future__ import annotations
@@ -367,8 +366,7 @@ def _departure(
     all.
 
     Cells that lie far under the form at speed have no say. At low engine speed a cell is believed as it is: with the
-    pan
-    level nothing but the engine makes it lie where it lies.
+    pan level nothing but the engine makes it lie where it lies.
     """
 
     def basis_at(log_rpm: FloatArray, heat: FloatArray | None) -> FloatArray:

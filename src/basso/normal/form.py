@@ -4,9 +4,8 @@
     b^−m)^(−1/m)
 
 Pump flow against bearing clearance and viscosity, capped by the relief valve; n is rpm ÷ 4000 and v viscosity over that
-at
-95 °C by ASTM D341. The exponents are not quite the same from idle to redline, for jets pass oil by √p and bearings heat
-with
+at 95 °C by ASTM D341. The exponents are not quite the same from idle to redline, for jets pass oil by √p and bearings
+heat with
 speed: d, e and f let them change a little. A valve has to open wider the more it spills, so its pressure rises a little
     with
 engine speed (r). The parameters go as one vector of :data:`PARAMETERS`.
@@ -28,8 +27,7 @@ BY_SPEED_ONLY = (0, 1, 3, 4, 5, 6)
 CENTRE = np.array([0.0, 0.85, 0.75, 0.0, np.log(9.0), 0.10, 0.0, 0.0, 0.0])
 WIDTH = np.array([np.inf, 0.25, 0.35, np.inf, 0.5, 0.12, 0.15, 0.15, 0.15])
 """Prior mean and standard deviation. Flow through clearances gives b and c of 1, jets and heating bearings pull both
-down;
-engines fall between 0.4 and 1.0 (default)."""
+down; engines fall between 0.4 and 1.0 (default)."""
 LEAST_CELLS = 6
 _INLIER = 0.025
 _NOISE = 0.012
@@ -41,10 +39,9 @@ def fit_form(
 ) -> tuple[FloatArray, FloatArray]:
     """One-sided robust least squares in log pressure; returns the parameters and each cell's say.
 
-    Froth that sets in at high rpm bends a fit down and hides in it. So the fit is started from all cells and
-    from the lower half and two thirds of the rpm alone, and the start that most cells agree with wins. ``slow``: cells
-    that
-    are believed as they are, (n,).
+    Froth that sets in at high rpm bends a fit down and hides in it. So the fit is started from all cells and from the
+    lower half and two thirds of the rpm alone, and the start that most cells agree with wins. ``slow``: cells that are
+    believed as they are, (n,).
     """
     best: tuple[float, FloatArray, FloatArray] | None = None
     for quantile in (1.0, 0.67, 0.5):

@@ -229,10 +229,9 @@ def to_shed(found: Heating | None, target_c: float, oil_l: float) -> ToShed | No
     itself.
 
     First-order heat balance: the oil settles where what it takes up equals G·(T − surroundings), with G = C/τ. C is the
-    oil's
-    own m·c (0.86 kg/L, 2.0 kJ/(kg K), handbook values at 100 °C) and the metal that warms with it, taken as 1 to 3
-    times that
-    (default 2). To stand lower by T∞ − target, G·(T∞ − target) has to go elsewhere. 0 where it stays below by itself.
+    oil's own m·c (0.86 kg/L, 2.0 kJ/(kg K), handbook values at 100 °C) and the metal that warms with it, taken as 1 to
+    3 times that (default 2). To stand lower by T∞ − target, G·(T∞ − target) has to go elsewhere. 0 where it stays below
+    by itself.
     """
     if found is None or found.steady_c is None or found.tau_s is None or found.low_c is None or found.high_c is None:
         return None

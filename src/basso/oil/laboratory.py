@@ -24,8 +24,7 @@ _FROM = {
 BEARING_METALS = ("Pb", "Cu", "Sn", "Ag")
 _MOVED_SHARE, _MOVED_LEAST = 0.5, 0.5
 """A metal has moved when its rate changed by half and by 0.5 mg/kg an hour (default): less is within what two bottles
-of
-one oil differ by."""
+of one oil differ by."""
 _FUEL_PERCENT, _WATER_PERCENT, _THINNED = 2.0, 0.2, 0.15
 
 

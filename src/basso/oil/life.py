@@ -210,8 +210,7 @@ def gone_l(entries: Sequence[Poured], holding: Holding) -> float | None:
     known.
 
     What came out is a drain on the day of the change. Filter, cooler, lines and galleries keep what they hold, and all
-    of
-    them have to be measured for the sum to mean anything.
+    of them have to be measured for the sum to mean anything.
     """
     past = sorted(entries, key=lambda e: e.day)
     fills = [i for i, e in enumerate(past) if e.kind in ("fill", "change")]

@@ -1,11 +1,9 @@
 """What the oil loses on its way: the drop across cooler, filter and galleries, and whether it has grown.
 
 With pressures logged at several places the drop between two of them is that of the parts between. It grows with flow
-and with
-viscosity, so that two sessions are held against each other only at one engine speed and one viscosity:
-``drop = a · (n/5000) · (ν/15 mm²/s) + b · (n/5000)²``, laminar and turbulent share, both not negative (Hagen and
-Poiseuille; orifice).
-The flow is that of a positive-displacement pump, in proportion to the engine speed.
+and with viscosity, so that two sessions are held against each other only at one engine speed and one viscosity: ``drop
+= a · (n/5000) · (ν/15 mm²/s) + b · (n/5000)²``, laminar and turbulent share, both not negative (Hagen and Poiseuille;
+orifice). The flow is that of a positive-displacement pump, in proportion to the engine speed.
 """
 
 from __future__ import annotations

@@ -36,8 +36,7 @@ _MACHINES = MappingProxyType(
     }
 )
 """By machine: its audit number, and the calls that are refused: socket, socketpair, fork, vfork, execve, execveat,
-ptrace,
-process_vm_readv and _writev, io_uring_setup (which opens sockets past a filter)."""
+ptrace, process_vm_readv and _writev, io_uring_setup (which opens sockets past a filter)."""
 _CLONE_THREAD = 0x00010000
 _ALLOW, _ERRNO = 0x7FFF0000, 0x00050000
 _EPERM, _ENOSYS = 1, 38

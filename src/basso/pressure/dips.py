@@ -5,8 +5,8 @@ has come back, or with the last sample before the log pauses; a return of less t
 stays within 1 % of the floor, does not end it.
 
 Where the sensor shakes, or its converter is coarse, single readings cross the floor by themselves: what then tells
-whether and
-when the pressure lay below it is in :mod:`basso.pressure.noise`. The lowest reading is always the reading itself.
+whether and when the pressure lay below it is in :mod:`basso.pressure.noise`. The lowest reading is always the reading
+itself.
 """
 
 from __future__ import annotations

@@ -161,8 +161,7 @@ def relief_of(expected: ExpectedPressure, at_c: float | None = None) -> Relief |
     """The relief valve as the expected pressure shows it; None where there is none or it is by engine speed only.
 
     The knee is where pump and bearings alone would make the relief's pressure: k·n^b·ν^c = p_relief·n^r, with the
-    engine's own
-    departure from that form.
+    engine's own departure from that form.
     """
     if not expected.valid or expected.temperature_range_c is None:
         return None

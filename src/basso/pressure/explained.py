@@ -1,11 +1,9 @@
 """What the pressure should be by what was going on, told from the rest of the same session.
 
 The same g, for the same time, at the same engine speed and oil temperature pulls the same oil away from the pickup.
-What a session shows
-of that over a thousand bends says more of the one at hand than a handful of readings of a sensor that shakes by more
-than the dip is deep.
-It is only ever what the readings are held against (:mod:`basso.pressure.noise`): where they differ from it by more than
-they shake, they win.
+What a session shows of that over a thousand bends says more of the one at hand than a handful of readings of a sensor
+that shakes by more than the dip is deep. It is only ever what the readings are held against
+(:mod:`basso.pressure.noise`): where they differ from it by more than they shake, they win.
 
 Ridge regression on random cosines of those signals stands in for one with a Gaussian kernel (Rahimi and Recht 2007).
 """

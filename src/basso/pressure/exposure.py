@@ -47,9 +47,8 @@ def exposure_weight(rpm: float, share: float | None) -> float:
     """What a second below the floor weighs: engine speed over 6000 rpm, once for normal pressure and twice for none.
 
     Bearings load with the square of the speed and films grow with its first power: the first power is between. It
-    orders dips and
-    places; it promises nothing. ``share``: lowest share of normal; None or NaN where nothing is expected counts as
-    normal.
+    orders dips and places; it promises nothing. ``share``: lowest share of normal; None or NaN where nothing is
+    expected counts as normal.
     """
     known = share if share is not None and share == share else 1.0
     return rpm / _RACING_RPM * (2.0 - min(max(known, 0.0), 1.0))

@@ -1,9 +1,8 @@
 """The knee: from which engine speed on the pressure sags with the oil lying level, and by how much: froth, not g.
 
 Only moments are looked at in which the oil felt little g for a while, so that no corner speaks in it; the relief valve
-does not
-either, for the share of normal already knows it. Medians by engine speed, then a change point: 1 up to the knee,
-falling from there.
+does not either, for the share of normal already knows it. Medians by engine speed, then a change point: 1 up to the
+knee, falling from there.
 """
 
 from __future__ import annotations

@@ -4,16 +4,15 @@ Whether the pressure lay below its floor is told from the margin itself where re
 
 - A converter's steps say more than a rounded value: the pressure lay within half a step of every reading, and where the
   reading jumps it stood on the edge. A smooth margin that keeps within those bounds is looked for by smoothing and
-  going
-  back between the bounds in turn (projections onto convex sets, the usual way to a consistent reconstruction).
+  going back between the bounds in turn (projections onto convex sets, the usual way to a consistent reconstruction).
 - Where the sensor shakes, the margin is that of a parabola fitted about each reading: unlike a mean it does not wash
 out
   the bottom of a dip, and may therefore reach further.
 - Where that leaves more than is needed, the margin is held against what the rest of the session leads to expect at that
 moment
   (:mod:`basso.pressure.explained`): of what the readings differ from it by as much counts as is not their own shaking.
-  Of what a
-  converter's steps allow, half is what is smooth by itself and half what differs smoothly from that expectation.
+  Of what a converter's steps allow, half is what is smooth by itself and half what differs smoothly from that
+  expectation.
 """
 
 from __future__ import annotations
@@ -99,8 +98,7 @@ def error_off_normal(
         settled: where the pan is settled: there it differs from normal by noise only.
 
     Noise correlated by ρ from one reading to the next has second differences over h readings of 6 σ² (1 − ρʰ)(1 −
-    ρʰ/3): they
-    rise to 6 σ² where they are taken far apart, and half-way there tell ρ.
+    ρʰ/3): they rise to 6 σ² where they are taken far apart, and half-way there tell ρ.
     """
     far = max(1, round(_APART_S / max(step_s, 1e-3)))
     if far == 1 or off_kpa.size < 4 * far:

@@ -39,10 +39,9 @@ def find_pull(
     """By direction, how much of baring the pickup one g does; only their ratio means something.
 
     The oil lies on a plane, so what each direction takes from the head over the pickup adds up: whether it is bare
-    follows a
-    sum of the g held each way. A logistic regression of "the share of normal is low" on them, each coefficient at least
-    0 and
-    drawn towards the others' mean, so that a direction that hardly occurs is not called harmless.
+    follows a sum of the g held each way. A logistic regression of "the share of normal is low" on them, each
+    coefficient at least 0 and drawn towards the others' mean, so that a direction that hardly occurs is not called
+    harmless.
 
     Args:
         low: where the share of normal is low, shape (k,).
@@ -65,8 +64,7 @@ def _regressed(columns: FloatArray, low: NDArray[np.bool_]) -> FloatArray:
     """The six coefficients of the logistic regression, columns of shape (k, 6), within their bounds.
 
     Newton's method, projected: the problem is convex and small. (The package that has a bounded minimiser takes four
-    tenths of a
-    second to load, as long as everything else that is loaded to judge a log.)
+    tenths of a second to load, as long as everything else that is loaded to judge a log.)
     """
     sign = np.where(low, 1.0, -1.0)
     alike = np.zeros((6, 6))

@@ -17,10 +17,8 @@ def felt(g: FloatArray, step_s: float, slosh: tuple[float, float] = USUAL_SLOSH)
     damping under 1.
 
     Convolved with the answer of the damped oscillator ẍ + 2ζω·ẋ + ω²·x = ω²·g to a blow, e^(−ζωt)·sin(ω√(1−ζ²)·t), as
-    far as it has not
-    faded; before the first sample the g was what it is there. (A recursive filter would do, but the package that has
-    one takes two
-    seconds to load.)
+    far as it has not faded; before the first sample the g was what it is there. (A recursive filter would do, but the
+    package that has one takes two seconds to load.)
     """
     if g.size == 0:
         return g

@@ -1,19 +1,15 @@
 """From which g on, and held for how long, the pressure begins to fall: found from every pass, dips or not.
 
-The oil follows the g late, as a body that sloshes does (second order). What it feels, x, is the logged g through
-that motion; frequency and damping are found with the threshold. Of each pass through a direction two numbers are taken:
-the highest x,
-and the most that was lost of normal. Over all passes the loss is flat up to a threshold and rises from there: a
-change-point
-model, chosen over survival analysis because how much is lost tells more of where it began than whether a line was
-crossed,
-and because passes that lost nothing count in it as they are.
+The oil follows the g late, as a body that sloshes does (second order). What it feels, x, is the logged g through that
+motion; frequency and damping are found with the threshold. Of each pass through a direction two numbers are taken: the
+highest x, and the most that was lost of normal. Over all passes the loss is flat up to a threshold and rises from
+there: a change-point model, chosen over survival analysis because how much is lost tells more of where it began than
+whether a line was crossed, and because passes that lost nothing count in it as they are.
 
     loss = L0 + s · max(0, x − g0) + scatter,   scatter² = σ0² + (q · s · max(0, x − g0))²
 
 The interval of g0 is where the profile likelihood lies within 1.92 of its top (χ², one degree of freedom, 95 %), over
-every
-frequency; a pass counts once, for samples within a pass are not independent. A g held steady feels like itself, a
+every frequency; a pass counts once, for samples within a pass are not independent. A g held steady feels like itself, a
 shorter one
 like less: how long a g may be held follows from the step response.
 """
@@ -214,8 +210,8 @@ class _Passes:
     """Passes through one direction.
 
     ``felt``: the highest g felt by each pair of frequency and part of the other axis, shape (frequencies, parts,
-    passes). Of
-    each pass the most that was lost, and where, shape (passes,). ``flat``, ``scatter``: of a pass that loses nothing.
+    passes). Of each pass the most that was lost, and where, shape (passes,). ``flat``, ``scatter``: of a pass that
+    loses nothing.
     """
 
     felt: FloatArray

@@ -34,8 +34,7 @@ class Correction:
         channel: the channel's name.
         kind: ``offset``: ``value`` is added; ``scale``: multiplied; ``sign``: multiplied by −1;
             ``delay``: the channel is late by ``value`` seconds and is moved earlier, but for the part that a filter of
-            first order
-            with a time constant of ``filter_s`` made, which is undone;
+            first order with a time constant of ``filter_s`` made, which is undone;
             ``spikes``: ``value`` samples, at ``samples``, cannot be what the channel measures and become missing;
             ``swap``: this channel and ``other`` exchange what they mean;
             ``turn``: lateral g (this) and longitudinal g (``other``) are turned back by ``value`` degrees about the

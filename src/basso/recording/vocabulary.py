@@ -1,8 +1,8 @@
 """Column names in other languages, put into the English words that roles are recognised by.
 
 German, French, Italian, Spanish, and the few words of Portuguese and Dutch that loggers use. Words come without
-accents,
-in lower case ("Öldruck" → "oldruck"). German writes its words in one: a word is taken apart where every part is known.
+accents, in lower case ("Öldruck" → "oldruck"). German writes its words in one: a word is taken apart where every part
+is known.
 """
 
 from __future__ import annotations

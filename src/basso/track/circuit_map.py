@@ -109,8 +109,7 @@ def map_of(name: str, tracks: Sequence[TrackMap], known: CircuitMap | None = Non
     """A map from one or more drives; those that do not lie on the first (or on ``known``) are left out.
 
     Every lap counts as much as another. Places are found anew in what all show together, in order from the line; one
-    that is where a
-    place of ``known`` was keeps its name.
+    that is where a place of ``known`` was keeps its name.
 
     Raises:
         ValueError: there is neither a drive nor a map to begin with.

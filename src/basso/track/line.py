@@ -1,10 +1,8 @@
 """Lap boundaries from the path: the times at which the car crosses one line again and again.
 
 No line has to be known: among places along the drive the one that parts it into the most whole laps, all driven at
-pace, is
-taken as the line; of equals the one that is passed fastest. (A line in the middle of the lap is crossed once more, but
-then
-out-lap and in-lap spoil the laps at both ends.)
+pace, is taken as the line; of equals the one that is passed fastest. (A line in the middle of the lap is crossed once
+more, but then out-lap and in-lap spoil the laps at both ends.)
 """
 
 from __future__ import annotations

@@ -63,8 +63,8 @@ def find_runs(
     """Every run of a recording, in the order of time.
 
     Launches, stops and cold starts are cut out whatever else was driven; passes and hill climbs only from drives
-    without a whole lap.
-    Without speed the car is taken to stand where both g and the engine are calm; what is not logged is not taken for
+    without a whole lap. Without speed the car is taken to stand where both g and the engine are calm; what is not
+    logged is not taken for
     standing: a
     sweep on a dyno needs a speed of nothing, or both g at nothing.
     """

@@ -1,10 +1,8 @@
 """What a change cannot have done: calm running on both sides, held against each other.
 
 A baffle, more oil or an accumulator keeps the pickup covered when the oil is thrown; with the pan level it changes
-nothing. What calm
-running reads otherwise on side B than on side A is therefore the sensor (its zero, its range), or another oil or
-engine:
-whatever it is, the loaded places read it too, and it is no effect of the change.
+nothing. What calm running reads otherwise on side B than on side A is therefore the sensor (its zero, its range), or
+another oil or engine: whatever it is, the loaded places read it too, and it is no effect of the change.
 
 Each side's own normal is held against the other side's calm running where both were driven, so that hotter oil on one
 side is not taken for a shift. The unit of repetition is the lap.
@@ -121,8 +119,7 @@ def over_control(effect: Effect, control: Control, level_kpa: float, in_share: b
     """An effect less what calm running reads otherwise, by a constant and in proportion.
 
     With both zeros proven a shift is in proportion. Else it may be either, and the interval takes in both; where no
-    calm running tells,
-    the interval is widened by what an unproven zero may be off.
+    calm running tells, the interval is widened by what an unproven zero may be off.
 
     Args:
         level_kpa: the pressure in the places the effect is of.

@@ -46,8 +46,7 @@ def estimate_effect(passes: Sequence[Pass], values: FloatArray, heat: float = 0.
     """Estimate the effect on ``values`` (one for each pass, shape (n,)); None with under two laps a side.
 
     ``heat``: what normal changes by for 1 °C, in the unit of ``values``: it matches the temperatures where laps are too
-    few to show
-    their own slope, and the interval takes in none of it and twice of it.
+    few to show their own slope, and the interval takes in none of it and twice of it.
     """
     side = np.array([p.side for p in passes], dtype=np.float64)
     laps = sorted({p.lap_key for p in passes})

@@ -1,10 +1,8 @@
 """Do the g axes point where they say? Proved by the change of speed and, with a path, by its curvature.
 
 The true accelerations follow from speed and path; what the two columns show is a turned, turned-over, swapped, scaled
-or
-shifted copy of them. The 2 × 2 map between both, and its constant, are fitted by least squares on half-second means,
-and each
-part of it is told and put right by itself.
+or shifted copy of them. The 2 × 2 map between both, and its constant, are fitted by least squares on half-second means,
+and each part of it is told and put right by itself.
 """
 
 from __future__ import annotations

@@ -94,8 +94,7 @@ def moment_of_slip(reference: FloatArray, seen: FloatArray, first: int, last: in
         reference, seen: shape (n,), of like scale; it is sought from ``first`` to ``last``.
 
     Where what is left is least, by one lag up to it and by the other from it on; absolute, so that dips do not decide
-    it, and
-    only at moments at which the two lags say different things.
+    it, and only at moments at which the two lags say different things.
     """
     at = np.arange(max(first, before, after, 0), min(last, seen.size + min(before, after, 0)))
     early, late = reference[at - before], reference[at - after]
@@ -132,8 +131,7 @@ def check_pressure_clock(recording: Recording) -> list[Check]:
         _settled(found.lag_s[:at], found.lag_s[:3]) and _settled(found.lag_s[at:], found.lag_s[-3:])
     ):
         # Oil thrown by braking sinks the pressure most of a second after the engine speed fell. A clock is late all the
-        # time, in the
-        # out-lap and the in-lap too.
+        # time, in the out-lap and the in-lap too.
         at = None
     changes = changes_of(recording, longest_s=np.inf) if at is not None else None
     if at is None or changes is None:

@@ -1,15 +1,12 @@
 """How the pressure answers the engine speed: is it only late, or does a filter round it off as well?
 
 A filter in the logger, or air in a long line, makes of a sudden change a slow one: τ·dp/dt = p' − p, where p' is what
-the gallery had.
-While the pan is settled p' is a surface over engine speed and oil temperature (:mod:`basso.trust.surface`), and that
-surface, filtered and
-late by as much, must be what was logged. Both numbers are those with which it fits best in the second after a gear
-change or a lift.
+the gallery had. While the pan is settled p' is a surface over engine speed and oil temperature
+(:mod:`basso.trust.surface`), and that surface, filtered and late by as much, must be what was logged. Both numbers are
+those with which it fits best in the second after a gear change or a lift.
 
 What is fitted is by how much the pressure changed within a second, not the pressure: what moves it slowly (oil that
-gathers or runs out,
-a surface that is not quite right) would else drown what tells the two apart.
+gathers or runs out, a surface that is not quite right) would else drown what tells the two apart.
 """
 
 from __future__ import annotations

@@ -34,8 +34,7 @@ _OTHER_UNITS = MappingProxyType(
 )
 _MORE, _LESS = float(np.log(1.8)), float(np.log(0.7)) * -1.0
 """How far from before is a scale: no oil that is poured into one engine gives 1.8 times the pressure of another at the
-same
-temperature; below 0.7 it is told, and left to be proved."""
+same temperature; below 0.7 it is told, and left to be proved."""
 _EVEN = 0.12
 
 
@@ -93,8 +92,7 @@ def check_scale_against(
         heading_held: in earlier sessions this column was read in the unit that its heading names.
 
     Readings so high that the reader took them for another unit than the heading's are a scale too, if the heading held
-    before:
-    in its unit they are as many times too high.
+    before: in its unit they are as many times too high.
     """
     ratio = np.where(settled & (expected > 30.0), pressure / expected, np.nan)
     known = np.isfinite(ratio)

@@ -1,9 +1,8 @@
 """Which side the lateral g is positive to: proved, or not known.
 
 A lateral g that is positive to the right looks like one that is positive to the left, and every left turn like a right
-one.
-Proof is a path, the rate of turn, steering, a map of the circuit that was made from a path, or somebody's word for one
-turn.
+one. Proof is a path, the rate of turn, steering, a map of the circuit that was made from a path, or somebody's word for
+one turn.
 """
 
 from __future__ import annotations
@@ -66,8 +65,7 @@ def side_of(
     checks: Sequence[Check], corrections: Sequence[Correction], lateral_g: FloatArray | None, corrected: Recording
 ) -> Side:
     """What the checks say of the side, with what was put right; a g worked out from the path is proved by it, and
-    without any there is
-    nothing to prove."""
+    without any there is nothing to prove."""
     if lateral_g is None or not corrected.has(Role.LATERAL_G):
         return Side(True, "the path") if lateral_g is not None else KNOWN
     check = next((c for c in checks if c.id == SIDE_CHECK), None)

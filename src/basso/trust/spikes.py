@@ -138,8 +138,7 @@ def _onto_one_value(p: FloatArray, t: FloatArray, jump: float, noise: float) -> 
     held = ((ends - starts) >= 3) & (noise > 0.2)
     wrong = jumps_in & jumps_out & (on_rail | held) & (ends - starts < p.size)
     # From idle the fall to the rail is a small one: quicker than a gallery empties is enough where the other side is a
-    # jump, and
-    # the value stands on the rail, exactly, for as long as noise never would.
+    # jump, and the value stands on the rail, exactly, for as long as noise never would.
     step = np.diff(t)
     quick = (change > np.maximum(_SMALL_JUMP_KPA, _EMPTIES_KPA_PER_S * step)) & (step <= 0.05)
     quick_in, quick_out = np.append(False, quick[starts[1:] - 1]), np.append(quick[ends[:-1] - 1], False)
@@ -163,9 +162,8 @@ def _stuck(recording: Recording, values: FloatArray, time_s: FloatArray) -> NDAr
     """A pressure that stays on one exact value for seconds while the engine speed moves by hundreds of rpm.
 
     What is read in coarse steps may do so in good health, above all while the relief valve holds it: there it must also
-    be that the
-    engine speed asked for more than a step and a half, and that the reading does not go on to the next step as if
-    nothing were.
+    be that the engine speed asked for more than a step and a half, and that the reading does not go on to the next step
+    as if nothing were.
     """
     stuck = np.zeros(values.shape, dtype=bool)
     if not recording.has(Role.RPM):

@@ -2,8 +2,7 @@
 sensor gone.
 
 What stands still is left out; it would be judged as if it were driven so. The pressure's own flat lines are told with
-its
-spikes, those of the oil temperature with the temperature.
+its spikes, those of the oil temperature with the temperature.
 """
 
 from __future__ import annotations
@@ -27,8 +26,7 @@ _MOVED: MappingProxyType[Role, float] = MappingProxyType(
     {Role.RPM: 600.0, Role.SPEED: 5.0, Role.LATERAL_G: 0.5, Role.LONGITUDINAL_G: 0.5, Role.OIL_PRESSURE: 90.0}
 )
 """By this much another channel must have moved meanwhile, in its own unit (default): two of those that are logged, so
-that one
-that is faulty itself proves nothing."""
+that one that is faulty itself proves nothing."""
 _WITNESS: MappingProxyType[Role, tuple[Role, ...]] = MappingProxyType(
     {
         Role.LATERAL_G: (Role.LONGITUDINAL_G,),
@@ -38,8 +36,7 @@ _WITNESS: MappingProxyType[Role, tuple[Role, ...]] = MappingProxyType(
     }
 )
 """All of these must be among them, since they cannot move alone: on a dyno the rollers turn and the g is truly nothing,
-through
-a steady corner speed and engine speed may stand."""
+through a steady corner speed and engine speed may stand."""
 _LOOKED_AT = (
     Role.RPM,
     Role.LATERAL_G,

@@ -2,9 +2,8 @@
 says is oil.
 
 What engine speed and oil temperature explain of the pressure is taken off (:mod:`basso.trust.surface`); what is left,
-less its own slow drift, is
-regressed on the supply voltage, less its own. How sure that is comes from leaving out twenty seconds at a time
-(jackknife).
+less its own slow drift, is regressed on the supply voltage, less its own. How sure that is comes from leaving out
+twenty seconds at a time (jackknife).
 """
 
 from __future__ import annotations

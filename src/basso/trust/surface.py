@@ -1,10 +1,9 @@
 """What engine speed and oil temperature explain of a pressure: a surface of any shape, linear between knots.
 
-Unlike a polynomial it takes a relief valve's knee along; what lies far from it (dips above all) does not count.
-It lies over how much the engine asks for (:func:`asked`) rather than over engine speed: a relief valve opens at one
-pressure, which cold oil
-reaches at less engine speed. Over engine speed its knee would wander, and what the surface misses of that passes for
-something else.
+Unlike a polynomial it takes a relief valve's knee along; what lies far from it (dips above all) does not count. It lies
+over how much the engine asks for (:func:`asked`) rather than over engine speed: a relief valve opens at one pressure,
+which cold oil reaches at less engine speed. Over engine speed its knee would wander, and what the surface misses of
+that passes for something else.
 """
 
 from __future__ import annotations

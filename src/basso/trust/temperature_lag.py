@@ -1,12 +1,9 @@
 """Does the oil temperature lag? The pressure knows the oil's true temperature.
 
 A sensor that lags by τ reads T − τ·dT/dt of what it should (first order), so T + τ·dT/dt as logged is put in its place
-and
-the τ sought with which pressure is a clean surface over engine speed and temperature (:mod:`basso.trust.surface`). It
-is looked at in
-several ways (finer and coarser, calm running only and all), and what they say on average counts: one alone is led
-astray by dips or by
-a relief valve that is open most of the time.
+and the τ sought with which pressure is a clean surface over engine speed and temperature (:mod:`basso.trust.surface`).
+It is looked at in several ways (finer and coarser, calm running only and all), and what they say on average counts: one
+alone is led astray by dips or by a relief valve that is open most of the time.
 
 A lag that is there explains the pressure better all along while the oil warms, and one that a coarse converter or
 something else feigns

@@ -64,8 +64,7 @@ def noise_by_rpm(pressure: FloatArray, rpm: FloatArray) -> FloatArray:
     """Standard deviation of the pressure's sample-to-sample noise at each sample, kPa; arrays of shape (n,).
 
     From second differences in eight equal shares of the running samples by engine speed, linear between their means. 0
-    with
-    too few samples to tell.
+    with too few samples to tell.
     """
     bend = np.abs(_second(rpm, 1))
     with np.errstate(invalid="ignore"):

@@ -1,8 +1,8 @@
 """Text out of files shown as it is: names of columns, files and cars are never taken for markup.
 
 Qt takes any text that looks like HTML for HTML and then opens the files that it names. Every label is one of these (a
-test
-sees to it); where markup of our own is wanted, what comes from outside is escaped into it, and nothing is ever loaded.
+test sees to it); where markup of our own is wanted, what comes from outside is escaped into it, and nothing is ever
+loaded.
 """
 
 from __future__ import annotations

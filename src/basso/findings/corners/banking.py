@@ -25,10 +25,8 @@ def banking_deg(place: Place, line: CircuitLine, lateral_g: FloatArray) -> float
     """By how much the pan's floor leans into a corner, in degrees; None without a path, or where it tells of none.
 
     A car at speed v on a path of curvature κ needs v²κ towards the inside. Across a floor that leans in by θ the sensor
-    reads
-    v²κ/g · cos θ − sin θ. Summed over the corner ∫κ ds is the angle it turns by, which the path shows far better than
-    any κ.
-    (Body roll leans the floor out: what comes out is banking less roll, which is what the oil feels.)
+    reads v²κ/g · cos θ − sin θ. Summed over the corner ∫κ ds is the angle it turns by, which the path shows far better
+    than any κ. (Body roll leans the floor out: what comes out is banking less roll, which is what the oil feels.)
 
     Args:
         lateral_g: of the median lap, at the line's distances, shape (n,).

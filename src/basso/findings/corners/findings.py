@@ -163,8 +163,7 @@ def _slides(a: Analysis, line: CircuitLine | None) -> tuple[tuple[float, float],
 
 def thresholds_of(a: Analysis) -> tuple[Threshold, ...]:
     """From which g on the pressure falls, by direction; () where nothing can be judged, or one of the two g is missing:
-    what it
-    did would be put down to the other."""
+    what it did would be put down to the other."""
     if not a.judgeable or not a.judged.any() or a.lateral_g is None or a.longitudinal_g is None:
         return ()
     side, along = or_zero(a.lateral_g), or_zero(a.longitudinal_g)

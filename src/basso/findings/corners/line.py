@@ -102,8 +102,7 @@ def _from_curvature(side_g: FloatArray, speed: FloatArray, closed: bool) -> tupl
     start.
 
     Banking and a leaning sensor make the g of a bend differ from its curvature; which bend is off by how much is not
-    known, so
-    the shape is a sketch, not a survey.
+    known, so the shape is a sketch, not a survey.
     """
     from scipy.optimize import least_squares
 

@@ -102,10 +102,8 @@ def held_up(a: Analysis, thresholds: Sequence[Threshold]) -> tuple[HeldUp, ...]:
     """Where more is lost at equal g after fast running, or soon after a turn the same way.
 
     The head and the return ways hold oil that the pan then lacks. For each direction the loss of every pass over the
-    threshold is laid
-    out over its g, the oil's temperature, the engine speed of the 20 s before and the time since the last pass; what is
-    told is
-    surer than |t| = 4 and costs 5 % of normal and more.
+    threshold is laid out over its g, the oil's temperature, the engine speed of the 20 s before and the time since the
+    last pass; what is told is surer than |t| = 4 and costs 5 % of normal and more.
     """
     found = []
     step = float(np.median(np.diff(a.time_s))) if a.time_s.size > 2 else 0.0

@@ -27,8 +27,7 @@ class Rose:
         seconds: shape (sectors, rings), how long it was there.
 
     Sector 0 is thrown to the nose (braking), a quarter further to the right (a left turn); ring k is from k to k + 1
-    times
-    :data:`RING_G`.
+    times :data:`RING_G`.
     """
 
     share: FloatArray

@@ -1,9 +1,8 @@
 """Which oil this engine wants: for each grade, up to which oil temperature it holds the floor at racing speed.
 
 The engine's own fitted curve is asked, with each oil taken as the present one at the temperature at which it is as
-thick:
-pump and bearings know an oil by its viscosity alone. Away from the temperatures that were driven the curve's own spread
-grows, and with it the interval.
+thick: pump and bearings know an oil by its viscosity alone. Away from the temperatures that were driven the curve's own
+spread grows, and with it the interval.
 """
 
 from __future__ import annotations
@@ -220,8 +219,7 @@ def relief_under_c(expected: ExpectedPressure, oil: Grade) -> float | None:
 @dataclass(frozen=True, slots=True)
 class FloorMet:
     """The oil temperature at which normal falls to the floor at an engine speed, with its 90 % interval; None where it
-    is under
-    it at any; :data:`HOTTEST_C` means that or more."""
+    is under it at any; :data:`HOTTEST_C` means that or more."""
 
     rpm: float
     at_c: float | None

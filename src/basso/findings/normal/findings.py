@@ -255,8 +255,7 @@ def idles_before(told: NormalFindings) -> FloatArray:
     """The hot idles of earlier sessions at this one's engine speed and oil temperature, kPa, oldest first.
 
     Each is moved there along its own session's normal: an idle is only compared at one temperature. Those more than 200
-    rpm
-    or 20 °C away are left out.
+    rpm or 20 °C away are left out.
     """
     now, found = told.hot_idle, []
     for e in (h.earlier for h in told.history):

@@ -1,9 +1,8 @@
 """The same session on a hotter day, or driven faster: its dips computed again, with a band.
 
 Two things that are measured apart are kept apart: *normal*, which is moved to the other oil temperature and engine
-speed on
-the fitted curve, and the *share of it that was lost*, which is taken as it was. That share would hardly be less with
-thinner
+speed on the fitted curve, and the *share of it that was lost*, which is taken as it was. That share would hardly be
+less with thinner
 oil or higher g: the answer is a lower limit of the trouble where the pace itself rises.
 """
 

@@ -1,8 +1,7 @@
 """The window: its frame, painted at once, and the desk put on it right after the first paint.
 
 Everything with plots, tables and judging is imported by the desk, so that the window stands there while the rest is
-still
-being loaded.
+still being loaded.
 """
 
 from __future__ import annotations

@@ -23,8 +23,7 @@ class CircuitView(QWidget):
     """The circuit with margin as width and colour.
 
     ``place_chosen`` carries the id of the place that was clicked; ``line_drawn`` the distance along the lap at which
-    two clicks
-    crossed the circuit, NaN where they did not.
+    two clicks crossed the circuit, NaN where they did not.
     """
 
     place_chosen = Signal(str)

@@ -104,8 +104,7 @@ def _placed(
     """Labels from left to right, none over another, each as near to its port as it can be.
 
     Into the first row where its place is free, else into the one with the fewest; then each row is pushed apart to the
-    right
-    and back from the edge.
+    right and back from the edge.
     """
     step = width + _GAP
     by_row: list[list[tuple[float, Sensor]]] = [[] for _ in rows]
