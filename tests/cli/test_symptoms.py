@@ -31,7 +31,7 @@ def test_what_is_asked_is_listed_and_answers_rank_the_causes(capsys: pytest.Capt
     ("answer", "says"),
     [
         ("left", "is not an answer to a question"),
-        ("where=left", "the questions being when, lamp"),
+        ("where=left", "with one of when, lamp"),
         ("when=up", "when has the answers left, right"),
     ],
 )
