@@ -38,7 +38,7 @@ def analyse(
     progress(0.0, "checking the readings")
     if recording.manual:
         return off_a_gauge(recording, options)
-    readings = looked_at or trusted(recording, options)
+    readings = looked_at or trusted(recording, options, lambda done, what: progress(0.3 * done, what))
     lookalikes = find_lookalikes(recording)
     readings = readings.with_checks(*map(lookalike_check, lookalikes))
     if not recording.has(Role.OIL_PRESSURE) or not recording.has(Role.RPM):

@@ -15,7 +15,7 @@ from basso.pressure.dips import Dip, find_dips
 from basso.pressure.explained import explained_kpa
 from basso.pressure.exposure import measure_exposure
 from basso.pressure.floors import FloorLine, highest_floor
-from basso.pressure.noise import error_off_normal, leaves_doubt, reading_error, told_pressure
+from basso.pressure.noise import error_off_normal, leaves_doubt, reading_error, shakes, told_pressure
 from basso.pressure.options import JudgeOptions
 from basso.pressure.slosh import felt
 from basso.progress import Progress, silent
@@ -93,6 +93,7 @@ def judged(
         drift=normal.drift,
         likely_kpa=likely_kpa,
         side=drive.side,
+        at_or_above=shakes(error, is_judged),
         lookalikes=lookalikes,
     )
 

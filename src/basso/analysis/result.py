@@ -13,7 +13,7 @@ from basso.pressure.causes import Cause, Signals
 from basso.pressure.dips import Dip
 from basso.pressure.exposure import Exposure
 from basso.pressure.floors import FloorLine
-from basso.pressure.noise import ReadingError, shakes
+from basso.pressure.noise import ReadingError
 from basso.pressure.options import JudgeOptions
 from basso.pressure.rivals import Rival, rivals_of
 from basso.recording.corrections import Correction
@@ -84,6 +84,8 @@ class Analysis:
     own."""
     side: Side = KNOWN
     """Whether it is proven which side is left, and by what."""
+    at_or_above: bool = False
+    """The sensor shakes so much that a lowest reading lies below the lowest pressure there was."""
     lookalikes: tuple[Lookalike, ...] = ()
     """Columns without a role that look like one the verdict lacks; offered, never taken."""
 
@@ -131,11 +133,6 @@ class Analysis:
     def at_or_below(self) -> bool:
         """True when the pressure was sampled too slowly for a lowest value to be the lowest there was."""
         return any(c.id == "update_rate" and c.level == "warn" for c in self.checks)
-
-    @property
-    def at_or_above(self) -> bool:
-        """True when the sensor shakes so much that a lowest reading lies below the lowest pressure there was."""
-        return shakes(self.error, self.judged)
 
     @property
     def judgeable(self) -> bool:

@@ -8,6 +8,7 @@ from typing import cast
 
 from basso.pressure.earlier import checks_of
 from basso.pressure.options import JudgeOptions
+from basso.progress import Progress, silent
 from basso.recording.corrections import Correction, Kind, apply
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
@@ -58,8 +59,11 @@ class Trusted:
         )
 
 
-def trusted(recording: Recording, options: JudgeOptions) -> Trusted:
-    """Run the trust checks; corrections that were not refused are applied in order."""
+def trusted(recording: Recording, options: JudgeOptions, progress: Progress = silent) -> Trusted:
+    """Run the trust checks; corrections that were not refused are applied in order.
+
+    ``progress``: hears what is being looked at, from 0 to 1.
+    """
     checks: list[Check] = []
     for role, cost in ((Role.OIL_PRESSURE, "nothing can be judged"), (Role.RPM, "nothing can be judged")):
         if not recording.has(role):
@@ -84,11 +88,11 @@ def trusted(recording: Recording, options: JudgeOptions) -> Trusted:
             )
         )
     checks += check_doubts(recording)
-    found, sound = _looked_at(recording, options)
+    found, sound = _looked_at(recording, options, progress)
     own = _by_the_users_word(recording, found, options)
     if own:
         options = replace(options, refused=options.refused | {c.key for c in own})
-        found, sound = _looked_at(apply(recording, own), options)
+        found, sound = _looked_at(apply(recording, own), options, progress)
     said = {(name, value) for name, kind, value in options.edited if kind == "sign"}
     found = [by_word(c) if c.id == SIDE_CHECK and c.level != "ok" and _said(c, said) else c for c in found]
     return Trusted(
@@ -101,13 +105,14 @@ def _said(check: Check, said: set[tuple[str, float]]) -> bool:
     return (check.correction is None or check.offered) and any(name == check.channel for name, _ in said)
 
 
-def _looked_at(recording: Recording, options: JudgeOptions) -> tuple[list[Check], Recording]:
+def _looked_at(recording: Recording, options: JudgeOptions, progress: Progress) -> tuple[list[Check], Recording]:
     """What the checks find, and the recording with what they found put right."""
     # Each check sees the recording with what was found before it put right: clocks, then axes (bounds hold for g in its
     # true unit), then values that cannot be.
     found: list[Check] = []
     sound = recording
-    for look in _LOOKS:
+    for i, (what, look) in enumerate(_LOOKS):
+        progress(i / len(_LOOKS), f"checking {what}")
         made = look(sound)
         found += made
         sound = apply(sound, accepted(made, options))
@@ -149,16 +154,16 @@ def _pressure_checks(recording: Recording) -> list[Check]:
     return [c for look in looks if (c := look(recording)) is not None]
 
 
-_LOOKS: tuple[Callable[[Recording], list[Check]], ...] = (
-    check_clocks,
-    check_stuck,
-    check_axes,
-    check_bounds,
-    check_temperature,
-    check_circuit,
-    _impossible_readings,
-    check_pressure_clock,
-    _pressure_checks,
+_LOOKS: tuple[tuple[str, Callable[[Recording], list[Check]]], ...] = (
+    ("the clocks", check_clocks),
+    ("for readings that stand still", check_stuck),
+    ("the g sensors", check_axes),
+    ("for impossible readings", check_bounds),
+    ("the oil temperature", check_temperature),
+    ("the oil circuit", check_circuit),
+    ("for impossible pressures", _impossible_readings),
+    ("the pressure's clock", check_pressure_clock),
+    ("the pressure", _pressure_checks),
 )
 
 

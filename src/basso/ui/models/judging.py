@@ -94,6 +94,7 @@ class Judging(QObject):
         oils, known = self.garage.oils, loaded.known if loaded.known_by == self.garage.basis else None
 
         def work(progress: Progress) -> tuple[Recording, Analysis, Decision]:
+            import basso.findings.corners.pattern  # noqa: F401 the headline wants it: loaded here, nothing waits
             from basso.pressure.options import JudgeOptions
             from basso.workflow import judge, open_recording, options_for
 

@@ -40,18 +40,10 @@ class Pyramid:
     def __init__(self, time_s: FloatArray, values: FloatArray) -> None:
         self.time_s = time_s
         self.values = values
-        low = np.where(np.isnan(values), np.inf, values)
-        high = np.where(np.isnan(values), -np.inf, values)
+        low, high = values, values
         self._levels: list[tuple[FloatArray, FloatArray]] = [_closed(low, high)]
         while low.size > 4096:
-            whole = low.size // _STEP * _STEP
-            tail = low.size - whole
-            low_next = low[:whole].reshape(-1, _STEP).min(axis=1)
-            high_next = high[:whole].reshape(-1, _STEP).max(axis=1)
-            if tail:
-                low_next = np.append(low_next, low[whole:].min())
-                high_next = np.append(high_next, high[whole:].max())
-            low, high = low_next, high_next
+            low, high = _by_blocks(low, np.fmin), _by_blocks(high, np.fmax)
             self._levels.append(_closed(low, high))
 
     def edges(self, start_s: float, end_s: float, count: int) -> NDArray[np.intp]:
@@ -82,13 +74,27 @@ class Pyramid:
         starts = np.minimum(low_i, low.size - 2)
         # reduceat over [start, next start): close each block with its own end
         index = np.column_stack([starts, np.minimum(np.maximum(high_i, starts + 1), low.size - 1)]).ravel()
-        lows = np.minimum.reduceat(low, index)[::2]
-        highs = np.maximum.reduceat(high, index)[::2]
+        lows = np.fmin.reduceat(low, index)[::2]
+        highs = np.fmax.reduceat(high, index)[::2]
         empty = ~filled | ~np.isfinite(lows)
         x = (np.arange(count) + 0.5) / count
         return Columns(x, np.where(empty, np.nan, lows), np.where(empty, np.nan, highs), dense=True)
 
 
+def _by_blocks(values: FloatArray, most: np.ufunc) -> FloatArray:
+    """The most of each block of ``_STEP`` values, the last block being what is left; a NaN counts only among its like.
+
+    Column by column: along rows as short as a block NumPy takes three times as long.
+    """
+    whole = values.size // _STEP * _STEP
+    blocks = values[:whole].reshape(-1, _STEP)
+    made: FloatArray = blocks[:, 0].copy()
+    for column in range(1, _STEP):
+        most(made, blocks[:, column], out=made)
+    return np.append(made, most.reduce(values[whole:])) if whole < values.size else made
+
+
 def _closed(low: FloatArray, high: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """A level with one neutral block at its end, so that the last real one can be closed."""
-    return np.append(low, np.inf), np.append(high, -np.inf)
+    """A level with one empty block at its end, so that the last real one can be closed."""
+    closed = np.append(low, np.nan)
+    return closed, closed if high is low else np.append(high, np.nan)

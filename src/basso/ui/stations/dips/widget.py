@@ -206,6 +206,19 @@ class DipsPage(QWidget):
         words = opening(analysis, units)
         self._title.setText(words.title)
         self._detail.setText(words.detail)
+        # Traces of an hour take as long to lay out as all the rest: in a turn of their own, so that nothing waits.
+        self.traces.set_panels((), analysis.time_s, ())
+        QTimer.singleShot(0, self, self._lay_out_traces)
+        self._fill(dip_rows(analysis, units))
+        self._fit_columns()
+        if kept >= 0:
+            self.select(kept, move=False)
+        self._show_page_of(self._stack.currentIndex())
+
+    def _lay_out_traces(self) -> None:
+        analysis, units = self._analysis, self._units
+        if analysis is None:
+            return
         from basso.words.session import lowest_words
 
         marks = [
@@ -219,11 +232,7 @@ class DipsPage(QWidget):
             for d in analysis.dips
         ]
         self.traces.set_panels(panels(analysis, units), analysis.time_s, marks)
-        self._fill(dip_rows(analysis, units))
-        self._fit_columns()
-        if kept >= 0:
-            self.select(kept, move=False)
-        self._show_page_of(self._stack.currentIndex())
+        self.traces.select_dip(self.selected)
 
     def _fill(self, rows: list[DipRow]) -> None:
         """Fill the list. The cells live in Qt: asked of Python one by one they took as long to paint as everything
