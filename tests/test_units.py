@@ -9,7 +9,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from basso.units import UNITS, DisplayUnits, Quantity, Unit, base_unit, parse_unit
+from basso.units import (
+    DEGREE_OF_ARC_M,
+    STANDARD_ATMOSPHERE_KPA,
+    UNITS,
+    DisplayUnits,
+    Quantity,
+    Unit,
+    base_unit,
+    digits_of,
+    parse_unit,
+)
 
 any_unit = st.sampled_from(list(UNITS.values()))
 
@@ -145,3 +155,35 @@ class TestDisplay:
 
     def test_thousands_are_set_apart(self) -> None:
         assert self.units.number(6240.0, Quantity.ROTATION) == "6\u2009240"
+
+
+@pytest.mark.parametrize(
+    ("symbol", "digits"),
+    [
+        *(("psi", 0), ("kPa", 0), ("bar", 2), ("°C", 0), ("°F", 0), ("rpm", 0), ("%", 0), ("mm", 0), ("m", 0)),
+        *(("g", 2), ("L", 2), ("US qt", 2), ("in", 2)),
+        *(("m/s", 1), ("km/h", 0), ("mph", 0), ("s", 1)),
+        ("MPa", 2),  # one that is not in the list
+    ],
+)
+def test_a_reading_is_shown_to_what_its_sensor_is_good_for(symbol: str, digits: int) -> None:
+    assert digits_of(UNITS[symbol]) == digits
+
+
+def test_absolute_pressures_are_by_the_same_unit_as_gauge_ones() -> None:
+    for absolute, gauge in (("bar abs", "bar"), ("psi abs", "psi"), ("kPa abs", "kPa")):
+        assert UNITS[absolute].absolute and not UNITS[gauge].absolute
+        assert UNITS[absolute].to_base(2.0) == pytest.approx(UNITS[gauge].to_base(2.0))
+
+
+def test_constants_of_the_earth() -> None:
+    assert STANDARD_ATMOSPHERE_KPA == 101.325
+    # A degree of a sphere of 6371 km.
+    assert pytest.approx(math.pi / 180.0 * 6_371_000.0, rel=1e-5) == DEGREE_OF_ARC_M
+
+
+def test_a_heading_too_long_for_a_unit_is_none() -> None:
+    assert parse_unit("(" * 10 + "psi" + ")" * 10) == UNITS["psi"]
+    assert parse_unit(" " * 80 + "psi") == UNITS["psi"]
+    assert parse_unit("(" * 40 + "psi" + ")" * 40) is None
+    assert parse_unit("") is None
