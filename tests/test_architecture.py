@@ -149,7 +149,7 @@ ROOMS_OF_THE_WINDOW = (
     ("basso.ui.files", "basso.ui.plots"),
     ("basso.ui.models",),
     ("basso.ui.dialogs",),
-    ("basso.ui.theme", "basso.ui.plain"),
+    ("basso.ui.theme", "basso.ui.plain", "basso.ui.layouts"),
 )
 """From the top down; a room imports those below it and its own."""
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from basso.ui import layouts
 from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 
@@ -35,6 +36,22 @@ def label(look: Look, words: str, kind: Type = Type.BODY, soft: bool = False) ->
     if soft:
         made.setStyleSheet(f"color: {look.palette.soft};")
     return made
+
+
+def decision(dialog: QDialog, accept: Callable[[], object], save: bool = False) -> QDialogButtonBox:
+    """The buttons a dialog ends with: OK (or Save), which calls ``accept``, and Cancel."""
+    standard = QDialogButtonBox.StandardButton
+    buttons = QDialogButtonBox((standard.Save if save else standard.Ok) | standard.Cancel)
+    buttons.accepted.connect(accept)
+    buttons.rejected.connect(dialog.reject)
+    return buttons
+
+
+def closing(dialog: QDialog) -> QDialogButtonBox:
+    """The button of a dialog that only shows: Close."""
+    buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+    buttons.rejected.connect(dialog.reject)
+    return buttons
 
 
 class ChoiceDialog(QDialog):
@@ -66,9 +83,7 @@ class ChoiceDialog(QDialog):
 def scrolled(layout: QVBoxLayout) -> tuple[QWidget, QVBoxLayout]:
     """A column that scrolls when it is longer than the dialog."""
     body = QWidget()
-    column = QVBoxLayout(body)
-    column.setContentsMargins(0, 4, 10, 0)
-    column.setSpacing(1)
+    column = layouts.column(body, (0, 4, 10, 0), 1)
     scroll = QScrollArea()
     scroll.setWidgetResizable(True)
     scroll.setWidget(body)

@@ -24,6 +24,11 @@ class Label(QLabel):
         self.setTextFormat(Qt.TextFormat.PlainText)
         self.setText(text)
 
+    def show_words(self, words: str) -> None:
+        """Say something; with nothing to say there is no label."""
+        self.setText(words)
+        self.setVisible(bool(words))
+
 
 def _nothing(kind: int) -> Any:
     """In the place of what a document names: an empty picture. Where there is none, Qt opens the file itself."""

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QDialog,
-    QDialogButtonBox,
     QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
@@ -24,7 +23,7 @@ from PySide6.QtWidgets import (
 from basso.car.floor_choices import LINES, USUAL_LINES
 from basso.errors import InputError
 from basso.pressure.floors import SCHOOLS, Fixed, Floor, Less, PointTable, Share, Slope
-from basso.ui.dialogs import CAUTION, label
+from basso.ui.dialogs import CAUTION, decision, label
 from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, digits_of
@@ -100,9 +99,7 @@ class FloorsDialog(QDialog):
         self._problem = label(look, "", Type.SMALL)
         self._problem.setStyleSheet(f"color: {look.palette.below};")
         layout.addWidget(self._problem)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self._try_accept)
-        buttons.rejected.connect(self.reject)
+        buttons = decision(self, self._try_accept)
         layout.addWidget(buttons)
 
     def _schools(self, floors: Sequence[Floor]) -> QGridLayout:

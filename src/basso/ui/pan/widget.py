@@ -74,19 +74,12 @@ class PanView(QWidget):
         line, left, right = look.height(Type.BODY), 16.0, self.width() - 16.0
         y = line * 1.3
         if self._moment is None:
-            paint.text(painter, left, y, "Pan", look.font(Type.STRONG), look.color("ink"))
-            paint.text(
-                painter,
-                left,
-                y + line * 1.4,
-                "Shown at the cursor once a log is open.",
-                look.font(Type.SMALL),
-                look.color("soft"),
-            )
+            paint.label(painter, look, left, y, "Pan", Type.STRONG, "ink")
+            paint.label(painter, look, left, y + line * 1.4, "Shown at the cursor once a log is open.")
             return
         m = self._moment
-        paint.text(painter, left, y, f"Pan at {clock(m.time_s, 1)}", look.font(Type.STRONG), look.color("ink"))
-        paint.text(painter, right, y, m.lap, look.font(Type.SMALL), look.color("soft"), paint.RIGHT)
+        paint.label(painter, look, left, y, f"Pan at {clock(m.time_s, 1)}", Type.STRONG, "ink")
+        paint.label(painter, look, right, y, m.lap, align=paint.RIGHT)
         if m.ax_g is None or m.ay_g is None:
             self._paint_unknown(painter, QRectF(left, y + line * 0.6, right - left, line * 8.0), m)
             self._paint_readings(painter, y + line * 9.5, left, right, m.readings)
@@ -122,23 +115,16 @@ class PanView(QWidget):
             if picture.way == "level"
             else f"oil tilts {picture.tilt_deg:.0f}°{f' to the {picture.way}' if m.side.proven else ''}"
         )
-        paint.text(painter, left, y + line * 0.1, words, look.font(Type.STRONG), look.color("ink"))
+        paint.label(painter, look, left, y + line * 0.1, words, Type.STRONG, "ink")
         y += line * 1.0
         # The tilt is true of any pan; cover is only true of the pan drawn, and says so.
         volume = self._units().text(ASSUMED_VOLUME_L, Quantity.VOLUME)
-        paint.text(painter, left, y, f"Drawn as a plain box with {volume}", look.font(Type.SMALL), look.color("soft"))
+        paint.label(painter, look, left, y, f"Drawn as a plain box with {volume}")
         if not m.side.proven:
             words = "Left or right is not known: sign not proven."
-            paint.text(painter, left, y + line * 1.7, words, look.font(Type.SMALL), look.color("soft"))
+            paint.label(painter, look, left, y + line * 1.7, words)
         cover = f"covered by {head}" if picture.covered else f"uncovered by {head}"
-        paint.text(
-            painter,
-            left,
-            y + line * 0.85,
-            f"(no pan measured): pickup {cover}",
-            look.font(Type.SMALL),
-            look.color("soft"),
-        )
+        paint.label(painter, look, left, y + line * 0.85, f"(no pan measured): pickup {cover}")
         self._paint_readings(painter, y + line * (1.75 if m.side.proven else 2.5), left, right, m.readings)
 
     def _paint_unknown(self, painter: QPainter, box: QRectF, m: Moment) -> None:
@@ -177,7 +163,7 @@ class PanView(QWidget):
     ) -> float:
         """A vertical cut: outline, oil, pickup; across runs to the right. Returns the y below it."""
         look, line = self._look, self._look.height(Type.SMALL)
-        paint.text(painter, box.left(), box.top() + line * 0.4, words, look.font(Type.SMALL), look.color("soft"))
+        paint.label(painter, look, box.left(), box.top() + line * 0.4, words)
         area = QRectF(box.left(), box.top() + line * 1.05, box.width(), max(30.0, box.height() - line * 1.35))
         scale = min(area.width() / width_m, area.height() / self._pan.depth_m)
         middle, floor = area.center().x(), area.bottom()
@@ -211,14 +197,7 @@ class PanView(QWidget):
     def _paint_plan(self, painter: QPainter, box: QRectF, picture: PanPicture) -> float:
         """From above, nose up: wetted floor, pickup, throw arrow. Returns the y below it."""
         look, line, pan = self._look, self._look.height(Type.SMALL), self._pan
-        paint.text(
-            painter,
-            box.left(),
-            box.top() + line * 0.4,
-            "from above, nose up",
-            look.font(Type.SMALL),
-            look.color("soft"),
-        )
+        paint.label(painter, look, box.left(), box.top() + line * 0.4, "from above, nose up")
         area = QRectF(box.left(), box.top() + line * 1.05, box.width(), max(30.0, box.height() - line * 1.35))
         scale = min(area.width() / pan.width_m, area.height() / pan.length_m)
         middle = area.center()
@@ -281,8 +260,8 @@ class PanView(QWidget):
             y = 0.0
             for r in lines:
                 y += line * 1.5
-                paint.text(painter, left, y, r.name, look.font(Type.BODY), look.color("soft"))
-                paint.text(painter, right - line * 2.0 + 7, y, r.unit, look.font(Type.SMALL), look.color("soft"))
+                paint.label(painter, look, left, y, r.name, Type.BODY)
+                paint.label(painter, look, right - line * 2.0 + 7, y, r.unit)
                 paint.rule(painter, left, y + line * 0.72, right, y + line * 0.72, look.color("rule"))
             painter.end()
             self._labels = (key, picture)

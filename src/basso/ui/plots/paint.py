@@ -6,6 +6,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
+from basso.ui.theme.look import Look, Type
+
 LEFT, RIGHT, CENTRE = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight, Qt.AlignmentFlag.AlignHCenter
 _ROOM = 2000.0
 # Worked out once: flags are slow to combine, and a frame writes a hundred words.
@@ -23,6 +25,20 @@ def text(
     painter.setPen(color)
     shift, flags = _ANCHORS[anchor.value]
     painter.drawText(QRectF(x + shift, y - 20, _ROOM, 40), flags, words)
+
+
+def label(
+    painter: QPainter,
+    look: Look,
+    x: float,
+    y: float,
+    words: str,
+    kind: Type = Type.SMALL,
+    tone: str = "soft",
+    align: Qt.AlignmentFlag = LEFT,
+) -> None:
+    """The same in one of the look's own types and colours: what names a picture and its axes."""
+    text(painter, x, y, words, look.font(kind), look.color(tone), align)
 
 
 def pen(color: QColor, width: float = 1.0, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> QPen:

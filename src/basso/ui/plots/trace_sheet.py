@@ -175,7 +175,7 @@ class TraceSheet:
                 left = row.left() - 7 - QFontMetricsF(small).horizontalAdvance(label)
                 if y - line * 0.5 > bottom or left > right:
                     paint.text(painter, row.left() - 7, y, label, small, soft, paint.RIGHT)
-            paint.text(painter, 5, top, panel.title, look.font(Type.SMALL_STRONG), look.color("ink"))
+            paint.label(painter, look, 5, top, panel.title, Type.SMALL_STRONG, "ink")
             if panel.note:
                 after = 5 + QFontMetricsF(look.font(Type.SMALL_STRONG)).horizontalAdvance(panel.title + " ")
                 paint.text(painter, after, top, panel.unit, small, soft)

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
+from basso.ui import layouts
 from basso.ui.plain import Label
 from basso.ui.stations.catalogue import BY_KEY, Row
 from basso.ui.stations.station import Station
@@ -32,9 +33,7 @@ class WaitingPage(QWidget):
             Label(station.purpose),
             Label("Not built yet."),
         )
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(20, 12, 18, 8)
-        layout.setSpacing(6)
+        layout = layouts.column(self, (20, 12, 18, 8), 6)
         for label in (self._title, self._purpose, self._state):
             label.setWordWrap(True)
             layout.addWidget(label)

@@ -6,8 +6,9 @@ from collections.abc import Sequence
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QToolButton, QVBoxLayout, QWidget
 
+from basso.ui import layouts
 from basso.ui.plain import Label, tip
 from basso.ui.theme.look import Look, Type
 
@@ -48,6 +49,10 @@ class TitledPage(QWidget):
         """Open with something else."""
         self._title.setText(title)
         self._detail.setText(detail)
+
+    def say_nothing(self, waiting: str, title: str, hint: str) -> None:
+        """Open with what is being waited for; where nothing is, with what to do and what it takes."""
+        self.say(waiting or title, "" if waiting else hint)
 
     @property
     def title(self) -> str:
@@ -101,9 +106,7 @@ class PageBar(QWidget):
         super().__init__()
         self._look = look
         self._group = QButtonGroup(self)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(2)
+        layout = layouts.row(self, (0, 0, 0, 0), 2)
         for i, name in enumerate(names):
             button = QToolButton()
             button.setText(name)

@@ -82,10 +82,10 @@ class Tide(QWidget):
         painter = QPainter(pixmap)
         line = look.height(Type.SMALL)
         paint.rule(painter, 0, 0, self.width(), 0, look.color("rule"))
-        paint.text(painter, 18, line * 1.1, "Tide", look.font(Type.STRONG), look.color("ink"))
-        paint.text(painter, 18, line * 2.2, "margin to the floor", look.font(Type.SMALL), look.color("soft"))
-        paint.text(painter, 18, line * 3.2, self._caption, look.font(Type.SMALL), look.color("soft"))
-        paint.text(painter, 18, line * 4.2, self._note, look.font(Type.SMALL), look.color("soft"))
+        paint.label(painter, look, 18, line * 1.1, "Tide", Type.STRONG, "ink")
+        paint.label(painter, look, 18, line * 2.2, "margin to the floor")
+        paint.label(painter, look, 18, line * 3.2, self._caption)
+        paint.label(painter, look, 18, line * 4.2, self._note)
         if self._picture is not None:
             self._paint_tide(painter, self._picture)
         painter.end()
@@ -119,9 +119,7 @@ class Tide(QWidget):
             at = self._x_of(start)
             paint.rule(painter, at, strip.top() - 2, at, strip.bottom(), look.color("rule"))
             if at - last > 18:
-                paint.text(
-                    painter, at + 4, look.height(Type.SMALL) * 0.62, number, look.font(Type.SMALL), look.color("soft")
-                )
+                paint.label(painter, look, at + 4, look.height(Type.SMALL) * 0.62, number)
                 last = at
 
     def wheelEvent(self, event: QWheelEvent) -> None:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QGridLayout, QVBoxLayout, QWidget
 
-from basso.ui.dialogs import CAUTION, label, scrolled
+from basso.ui.dialogs import CAUTION, closing, label, scrolled
 from basso.ui.plain import Label
 from basso.ui.stations.station import Command
 from basso.ui.theme.look import Look, Type
@@ -55,6 +55,5 @@ class HelpDialog(QDialog):
                 grid.addWidget(Label(command.title), i, 1)
                 grid.addWidget(label(look, command.hint, Type.SMALL, soft=True), i, 2)
             column.addLayout(grid)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        buttons.rejected.connect(self.reject)
+        buttons = closing(self)
         layout.addWidget(buttons)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QWidget
 
+from basso.ui import layouts
 from basso.ui.plots import paint
 from basso.ui.stations.catalogue import STATIONS, Row
 from basso.ui.stations.station import State
@@ -84,9 +85,7 @@ class Rail(QWidget):
         self._look = look
         self._buttons: dict[str, _StationButton] = {}
         self.setFixedWidth(round(look.height() * 9.4))
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 4, 0, 0)
-        layout.setSpacing(0)
+        layout = layouts.column(self, (0, 4, 0, 0), 0)
         group = QButtonGroup(self)
         for station in STATIONS:
             button = _StationButton(look, station)

@@ -6,8 +6,9 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QProgressBar, QToolButton, QWidget
+from PySide6.QtWidgets import QMenu, QProgressBar, QToolButton, QWidget
 
+from basso.ui import layouts
 from basso.ui.dialogs import replace_menu
 from basso.ui.plain import Label
 from basso.ui.plots import paint
@@ -46,9 +47,7 @@ class TopLine(QWidget):
         self._restyle()
 
     def _build(self) -> None:
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(18, 0, 12, 0)
-        layout.setSpacing(4)
+        layout = layouts.row(self, (18, 0, 12, 0), 4)
         layout.addWidget(self._brand)
         layout.addSpacing(18)
         layout.addWidget(self.crumbs)

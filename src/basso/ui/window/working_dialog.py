@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
-from basso.ui.dialogs import label, scrolled
+from basso.ui.dialogs import closing, label, scrolled
 from basso.ui.stations.working import WorkingStep
 from basso.ui.theme.look import Look, Type
 
@@ -29,7 +29,6 @@ class WorkingDialog(QDialog):
                 column.addWidget(label(look, step.source, Type.SMALL, soft=True))
             column.addSpacing(9)
         column.addStretch(1)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        buttons.rejected.connect(self.reject)
+        buttons = closing(self)
         layout.addWidget(buttons)
         self.words = "\n".join(f"{s.what}: {s.formula} ({s.source})" for s in steps)

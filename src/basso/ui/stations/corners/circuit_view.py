@@ -157,7 +157,7 @@ class CircuitView(QWidget):
             words = (
                 "Click on one side of the circuit" if self._first is None else "and on the other side; Esc: leave it"
             )
-            paint.text(painter, 6, look.height(Type.SMALL), words, look.font(Type.SMALL_STRONG), look.color("ink"))
+            paint.label(painter, look, 6, look.height(Type.SMALL), words, Type.SMALL_STRONG, "ink")
             if self._first is not None:
                 painter.drawLine(self._first, self._pointer)
         if self.at_m == self.at_m:

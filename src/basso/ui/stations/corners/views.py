@@ -104,14 +104,15 @@ class LadderView(QWidget):
             x = self._x(share)
             paint.rule(painter, x, area.top(), x, area.bottom(), look.color("below"), Qt.PenStyle.DashLine)
             words = f"{100 * share:.0f} %"
-            paint.text(
+            paint.label(
                 painter,
+                look,
                 x,
                 area.top() - look.height(Type.SMALL) * 0.7,
                 words,
-                look.font(Type.SMALL_STRONG),
-                look.color("below"),
-                paint.CENTRE,
+                Type.SMALL_STRONG,
+                "below",
+                align=paint.CENTRE,
             )
         for i, row in enumerate(rows):
             self._draw_row(painter, row, area.top() + i * high, high)

@@ -10,6 +10,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from basso.trust.side import KNOWN
+from basso.ui import layouts
 from basso.ui.models.cursor import Cursor
 from basso.ui.stations.corners.circuit_view import CircuitView
 from basso.ui.stations.corners.picture import (
@@ -107,9 +108,7 @@ class CornersPage(TitledPage):
         right.addWidget(self._circuit_box, 50)
         sides.addLayout(left, 62)
         sides.addLayout(right, 38)
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(20, 12, 14, 8)
-        whole.setSpacing(2)
+        whole = layouts.column(self, (20, 12, 14, 8), 2)
         whole.addLayout(self.head())
         whole.addWidget(self._body, 1)
         self._room = QWidget()
@@ -142,9 +141,7 @@ class CornersPage(TitledPage):
             self.refused.emit("The two clicks did not cross the circuit: click on either side of it.")
 
     def _boxed(self, box: QWidget, words: str, hint: str) -> QVBoxLayout:
-        column = QVBoxLayout(box)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(3)
+        column = layouts.column(box, (0, 0, 0, 0), 3)
         column.addLayout(self._head(words, hint))
         return column
 
@@ -168,11 +165,10 @@ class CornersPage(TitledPage):
         self._body.setVisible(told is not None)
         self._room.setVisible(told is None)
         if told is None:
-            self._title.setText(waiting or "Open a log to see where on the circuit it happens")
-            self._detail.setText(
-                ""
-                if waiting
-                else "It needs laps and both g: a lap column or GPS is best; a few laps of speed and g will do."
+            self.say_nothing(
+                waiting,
+                "Open a log to see where on the circuit it happens",
+                "It needs laps and both g: a lap column or GPS is best; a few laps of speed and g will do.",
             )
             return
         words = opening(told, units)

@@ -5,8 +5,9 @@ from __future__ import annotations
 import html
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QWidget
 
+from basso.ui import layouts
 from basso.ui.plain import Browser
 from basso.ui.stations.dips.one_dip import dip_detail, dip_picture, dip_title, rival_rows, share_picture
 from basso.ui.stations.dips.views import DipView, GPathView, GView, ShareView
@@ -36,9 +37,7 @@ class OneDipPage(QWidget):
         lower.setSpacing(16)
         lower.addWidget(self.path, 40)
         lower.addWidget(self._causes, 60)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 4, 0, 0)
-        layout.setSpacing(3)
+        layout = layouts.column(self, (0, 4, 0, 0), 3)
         for widget, part in ((self._title, 0), (self._detail, 0), (self.dip, 48)):
             layout.addWidget(widget, part)
         layout.addLayout(lower, 52)

@@ -204,7 +204,7 @@ class ShareView(_Plot[SharePicture]):
             paint.rule(painter, at, room.top(), at, room.bottom(), look.color("below"), Qt.PenStyle.DashLine)
             words = f"{100.0 * part:.1f} % below {100.0 * p.floor:.0f} %"
             top = room.top() + look.height(Type.SMALL)
-            paint.text(painter, at + 6, top, words, look.font(Type.SMALL_STRONG), look.color("below"))
+            paint.label(painter, look, at + 6, top, words, Type.SMALL_STRONG, "below")
 
 
 class GView(_Plot[SharePicture]):

@@ -14,19 +14,19 @@ from PySide6.QtWidgets import (
     QStackedWidget,
     QTableView,
     QToolButton,
-    QVBoxLayout,
     QWidget,
 )
 
 from basso.plain_text import plain
+from basso.ui import layouts
 from basso.ui.models.cursor import Cursor
-from basso.ui.plain import Label, tip
+from basso.ui.plain import tip
 from basso.ui.plots.trace_sheet import DipMark
 from basso.ui.plots.traces import Traces
 from basso.ui.stations.dips.pages import OneDipPage, SharesPage
 from basso.ui.stations.dips.picture import DipRow, columns, dip_rows, panels, sentence
 from basso.ui.stations.table import KeepsColor, choose_row
-from basso.ui.stations.words import HeldWords, PageBar, Words
+from basso.ui.stations.words import HeldWords, PageBar, TitledPage, Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 from basso.words.headline import opening
@@ -50,7 +50,7 @@ def _side(column: int) -> Qt.AlignmentFlag:
     return side | Qt.AlignmentFlag.AlignVCenter
 
 
-class DipsPage(QWidget):
+class DipsPage(TitledPage):
     """Told an analysis and units; moves the cursor; :attr:`dip_selected` carries the dip's index or −1."""
 
     dip_selected = Signal(int)
@@ -61,12 +61,12 @@ class DipsPage(QWidget):
     ruling_wanted = Signal()
 
     def __init__(self, look: Look, cursor: Cursor) -> None:
-        super().__init__()
-        self._look, self._cursor = look, cursor
+        super().__init__(look)
+        self._cursor = cursor
         self._analysis: Analysis | None = None
         self._chosen: tuple[Recording, Dip] | None = None
         self._units = DisplayUnits()
-        self._title, self._detail, self._room = Label(), Label(), QWidget()
+        self._room = QWidget()
         self._reason = HeldWords(look, 2, Type.SMALL, "soft")
         self.traces = Traces(look, cursor)
         self._model = QStandardItemModel()
@@ -90,14 +90,8 @@ class DipsPage(QWidget):
         look.changed.connect(self._restyle)
 
     def _build(self) -> None:
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(20, 12, 18, 8)
-        layout.setSpacing(2)
-        for label in (self._title, self._detail):
-            label.setWordWrap(True)
-            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        layout.addWidget(self._title)
-        layout.addWidget(self._detail)
+        layout = layouts.column(self, (20, 12, 18, 8), 2)
+        layout.addLayout(self.head())
         layout.addWidget(self._ruling)
         layout.addSpacing(6)
         layout.addWidget(self._start)
@@ -165,9 +159,6 @@ class DipsPage(QWidget):
         self.table.setFixedHeight(round(em * min(9.4, max(6.3, 9.4 - (_LOW_EM - self.height() / em)))))
 
     def _restyle(self) -> None:
-        for label, kind, color in ((self._title, Type.TITLE, "ink"), (self._detail, Type.BODY, "soft")):
-            label.setFont(self._look.font(kind))
-            label.setStyleSheet(f"color: {getattr(self._look.palette, color)};")
         self.table.horizontalHeader().setFont(self._look.font(Type.SMALL))
         self._dress_cells()
 
@@ -194,18 +185,16 @@ class DipsPage(QWidget):
             widget.setVisible(analysis is not None and not unknown)
         self._room.setVisible(analysis is None or unknown)
         if analysis is None:
-            self._title.setText(waiting or "Open a log to find its dips")
-            self._detail.setText(
-                ""
-                if waiting
-                else "Drop a CSV on the window, or press Ctrl+O. It wants time, rpm and oil pressure; oil "
-                "temperature and g tell why."
+            self.say_nothing(
+                waiting,
+                "Open a log to find its dips",
+                "Drop a CSV on the window, or press Ctrl+O. It wants time, rpm and oil pressure; oil "
+                "temperature and g tell why.",
             )
             self._fill([])
             return
         words = opening(analysis, units)
-        self._title.setText(words.title)
-        self._detail.setText(words.detail)
+        self.say(words.title, words.detail)
         # Traces of an hour take as long to lay out as all the rest: in a turn of their own, so that nothing waits.
         self.traces.set_panels((), analysis.time_s, ())
         QTimer.singleShot(0, self, self._lay_out_traces)
@@ -275,7 +264,7 @@ class DipsPage(QWidget):
     def _fit_columns(self) -> None:
         header = self.table.horizontalHeader()
         em = self._look.height()
-        widths = (3.0, 7.4, 5.3, 6.6, 4.3, 4.7, 6.5)
+        widths = (3.0, 7.2, 5.1, 6.2, 5.4, 4.7, 6.3)
         # In a narrow window everything gives a little, so that the cause can still be read.
         em *= min(1.0, max(0.88, (self.width() - 38 - 14.5 * em) / (sum(widths) * em)))
         for column, width in enumerate(widths):
@@ -284,8 +273,7 @@ class DipsPage(QWidget):
 
     def show_ruling(self, words: str) -> None:
         """What the owner decided after this session; "" where nothing was."""
-        self._ruling.setText(words)
-        self._ruling.setVisible(bool(words))
+        self._ruling.show_words(words)
 
     # Pages
 

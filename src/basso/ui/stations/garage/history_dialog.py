@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from basso.garage.store import Edit
+from basso.ui.dialogs import label
 from basso.ui.models.garage import GarageModel
 from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
@@ -32,17 +33,16 @@ class HistoryDialog(QDialog):
         self._edits: list[Edit] = []
         self.setWindowTitle("What was done in the garage")
         self.resize(round(look.height() * 40), round(look.height() * 26))
-        head = Label("What was done, newest first")
-        head.setFont(look.font(Type.TITLE))
+        head = label(look, "What was done, newest first", Type.TITLE)
         hint = Label(
             "An edit can be taken back, or made again, as long as what it changed was not changed again since; each is "
             "itself a step that Undo takes back."
         )
         self.said = Label()
-        for label, color in ((hint, look.palette.soft), (self.said, look.palette.below)):
-            label.setWordWrap(True)
-            label.setFont(look.font(Type.SMALL))
-            label.setStyleSheet(f"color: {color};")
+        for line, color in ((hint, look.palette.soft), (self.said, look.palette.below)):
+            line.setWordWrap(True)
+            line.setFont(look.font(Type.SMALL))
+            line.setStyleSheet(f"color: {color};")
         self.search = QLineEdit()
         self.search.setPlaceholderText("Find an edit")
         self.search.setAccessibleName("Find an edit")

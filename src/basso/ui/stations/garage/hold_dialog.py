@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLineEdit,
 from basso.accumulator.hold import Held, hold_test
 from basso.errors import InputError
 from basso.garage.fields import Field, read
+from basso.ui.dialogs import decision, label
 from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity
@@ -27,8 +28,7 @@ class HoldDialog(QDialog):
         self._units = units
         self.held: Held | None = None
         self.setWindowTitle("Hold test")
-        head = Label("Hold test, with the cooling allowed for")
-        head.setFont(look.font(Type.TITLE))
+        head = label(look, "Hold test, with the cooling allowed for", Type.TITLE)
         self.lines: dict[str, QLineEdit] = {}
         grid = QGridLayout()
         for row, field in enumerate(_ASKED):
@@ -43,9 +43,7 @@ class HoldDialog(QDialog):
         self.said = Label(" ")
         self.said.setWordWrap(True)
         self.said.setFont(look.font(Type.STRONG))
-        self._buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel)
-        self._buttons.accepted.connect(self.accept)
-        self._buttons.rejected.connect(self.reject)
+        self._buttons = decision(self, self.accept, save=True)
         layout = QVBoxLayout(self)
         layout.addWidget(head)
         layout.addLayout(grid)

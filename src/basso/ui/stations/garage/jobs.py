@@ -24,6 +24,7 @@ from basso.car.jobs import Entered, Sheet, SheetStep, entered, passed, reasons_w
 from basso.errors import InputError
 from basso.garage.fields import Field, read
 from basso.garage.records import Attachment, Job
+from basso.ui import layouts
 from basso.ui.plain import Label
 from basso.ui.stations.garage.picture import attachment_html
 from basso.ui.stations.garage.sheet_picture import job_title, job_words
@@ -111,9 +112,7 @@ class JobsPanel(QWidget):
         right.addWidget(self._wrong)
         right.addLayout(foot)
         self._wrong.setWordWrap(True)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 6, 0, 0)
-        layout.setSpacing(14)
+        layout = layouts.row(self, (0, 6, 0, 0), 14)
         layout.addLayout(left, 2)
         layout.addLayout(right, 5)
 

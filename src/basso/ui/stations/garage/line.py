@@ -124,12 +124,10 @@ class BuildLine(QWidget):
         painter.setBrush(look.color("paper"))
         painter.drawEllipse(QPointF(spine, y), line * 0.3, line * 0.3)
         left, room = spine + line * 0.9, box.width() - spine - line * 1.4
-        paint.text(painter, spine - line * 0.7, y, row.day, look.font(Type.SMALL), look.color("soft"), paint.RIGHT)
-        paint.text(painter, left, y, row.title, look.font(Type.STATION), look.color("ink"))
+        paint.label(painter, look, spine - line * 0.7, y, row.day, align=paint.RIGHT)
+        paint.label(painter, look, left, y, row.title, Type.STATION, "ink")
         if row.mark:
-            paint.text(
-                painter, box.right() - line * 0.5, y, row.mark, look.font(Type.SMALL), look.color("soft"), paint.RIGHT
-            )
+            paint.label(painter, look, box.right() - line * 0.5, y, row.mark, align=paint.RIGHT)
         y += small * 0.15
         for words, color in ((row.words, "ink"), (row.more, "soft")):
             if words:
@@ -145,22 +143,15 @@ class BuildLine(QWidget):
         painter.drawRect(QRectF(spine - half, y - half, 2 * half, 2 * half))
         left = spine + line * 1.25
         room = box.width() - left - line * 0.5
-        paint.text(painter, spine - line * 0.7, y, row.day, look.font(Type.SMALL), look.color("soft"), paint.RIGHT)
+        paint.label(painter, look, spine - line * 0.7, y, row.day, align=paint.RIGHT)
         strong = QFontMetricsF(look.font(Type.STRONG))
         name = strong.elidedText(row.title, Qt.TextElideMode.ElideRight, room)
-        paint.text(painter, left, y, name, look.font(Type.STRONG), look.color("ink"))
+        paint.label(painter, look, left, y, name, Type.STRONG, "ink")
         words = left + strong.horizontalAdvance(name) + line * 0.8
-        paint.text(
-            painter,
-            words,
-            y,
-            _elided(row.words, look, box.width() - words - line * 0.5),
-            look.font(Type.SMALL),
-            look.color("soft"),
-        )
+        paint.label(painter, look, words, y, _elided(row.words, look, box.width() - words - line * 0.5))
         if row.more:
             y += small * 1.2
-            paint.text(painter, left, y, _elided(row.more, look, room), look.font(Type.SMALL), look.color("soft"))
+            paint.label(painter, look, left, y, _elided(row.more, look, room))
 
     def _paint_session(self, painter: QPainter, box: QRectF, row: LineRow, spine: float) -> None:
         look, line = self._look, self._look.height()
@@ -168,24 +159,16 @@ class BuildLine(QWidget):
         painter.setPen(paint.pen(look.color("soft"), 1.2))
         painter.drawLine(QPointF(spine, y), QPointF(spine + line * 0.9, y))
         left = spine + line * 1.25
-        paint.text(painter, spine - line * 0.7, y, row.day, look.font(Type.SMALL), look.color("soft"), paint.RIGHT)
+        paint.label(painter, look, spine - line * 0.7, y, row.day, align=paint.RIGHT)
         title = QFontMetricsF(look.font(Type.STRONG))
         name = title.elidedText(row.title, Qt.TextElideMode.ElideRight, line * 10.5)
-        paint.text(painter, left, y, name, look.font(Type.STRONG), look.color("ink"))
+        paint.label(painter, look, left, y, name, Type.STRONG, "ink")
         words = left + max(title.horizontalAdvance(name) + line * 0.8, line * 8.2)
         mark = QFontMetricsF(look.font(Type.SMALL_STRONG)).horizontalAdvance(row.mark) + line if row.mark else 0.0
         room = box.width() - words - mark - line * 0.5
-        paint.text(painter, words, y, _elided(row.words, look, room), look.font(Type.SMALL), look.color("soft"))
+        paint.label(painter, look, words, y, _elided(row.words, look, room))
         if row.mark:
-            paint.text(
-                painter,
-                box.right() - line * 0.5,
-                y,
-                row.mark,
-                look.font(Type.SMALL_STRONG),
-                look.color("soft"),
-                paint.RIGHT,
-            )
+            paint.label(painter, look, box.right() - line * 0.5, y, row.mark, Type.SMALL_STRONG, align=paint.RIGHT)
 
 
 def _elided(words: str, look: Look, room: float) -> str:

@@ -25,6 +25,7 @@ from basso.car.history import CarHistory
 from basso.errors import InputError
 from basso.garage.fields import Field, read
 from basso.garage.records import OilEntry, Record
+from basso.ui import layouts
 from basso.ui.dialogs import replace_menu
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
@@ -59,9 +60,7 @@ class OilPanel(QWidget):
         self.samples_button = QPushButton("Correct a sample")
         self.entry_button.clicked.connect(self.entry_wanted)
         self.sample_button.clicked.connect(self.sample_wanted)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 6, 0, 0)
-        layout.setSpacing(4)
+        layout = layouts.column(self, (0, 6, 0, 0), 4)
         head = QHBoxLayout()
         head.addWidget(self._title, 1)
         head.addWidget(self.entry_button)
@@ -85,8 +84,7 @@ class OilPanel(QWidget):
             (self._pour, page.pour),
             (self._found, _sentences([f.sentence for f in page.findings], nothing)),
         ):
-            words.setText(text)
-            words.setVisible(bool(text))
+            words.show_words(text)
         for label in self._fact_labels:
             label.hide()  # till it goes it would be drawn under the new one
             label.deleteLater()
@@ -269,9 +267,7 @@ class _LevelPlot(QWidget):
         for v in ticks(x0, x1, 7):
             x = area.left() + (v - x0) / (x1 - x0) * area.width()
             paint.text(painter, x, area.bottom() + line * 0.9, f"{v:g}", small, soft, paint.CENTRE)
-        paint.text(
-            painter, 0, line * 0.6, f"In the pan, {volume.symbol}", look.font(Type.SMALL_STRONG), look.color("ink")
-        )
+        paint.label(painter, look, 0, line * 0.6, f"In the pan, {volume.symbol}", Type.SMALL_STRONG, "ink")
         paint.text(
             painter,
             area.right(),
@@ -297,7 +293,7 @@ class _LevelPlot(QWidget):
             painter.drawLine(QPointF(spot.x(), area.bottom()), spot)
             painter.drawLine(spot, QPointF(area.right(), spot.y()))
             words = f"{mark}: {self._units.text(marked, Quantity.VOLUME)}"
-            paint.text(painter, area.right() + 6, spot.y(), words, look.font(Type.SMALL_STRONG), look.color("ink"))
+            paint.label(painter, look, area.right() + 6, spot.y(), words, Type.SMALL_STRONG, "ink")
         painter.setBrush(look.color("paper"))
         painter.setPen(paint.pen(look.color("ink"), 1.5))
         for d, v in page.points:

@@ -10,6 +10,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from basso.oilway.priming import Priming, priming_by_hand, priming_words
+from basso.ui.dialogs import decision, label
 from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 
@@ -30,8 +31,7 @@ class StopwatchDialog(QDialog):
         self._started: float | None = None
         self.setWindowTitle("Priming")
         self.setMinimumWidth(round(look.height() * 26))
-        head = Label("Priming: ignition and fuel off")
-        head.setFont(look.font(Type.TITLE))
+        head = label(look, "Priming: ignition and fuel off", Type.TITLE)
         caution = Label("The starter and the battery heat up. Fuel off, nobody near belts and fans.")
         caution.setFont(look.font(Type.SMALL_STRONG))
         caution.setStyleSheet(f"color: {look.palette.below};")
@@ -52,9 +52,7 @@ class StopwatchDialog(QDialog):
         row = QHBoxLayout()
         for button in (self.starter, self.pressure, self.start):
             row.addWidget(button, 1)
-        self._buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel)
-        self._buttons.accepted.connect(self.accept)
-        self._buttons.rejected.connect(self.reject)
+        self._buttons = decision(self, self.accept, save=True)
         layout = QVBoxLayout(self)
         for widget in (head, caution, self.count):
             layout.addWidget(widget)

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from basso.findings.symptoms import EFFORT_WORDS, Interview, interview, questions
+from basso.ui.dialogs import closing, label
 from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 
@@ -21,22 +22,21 @@ class SymptomsDialog(QDialog):
         self.setWindowTitle("Symptoms")
         self.resize(round(look.height() * 44), round(look.height() * 27))
         self.answers: dict[str, QComboBox] = {}
-        head = Label("What does it do?")
-        head.setFont(look.font(Type.TITLE))
+        head = label(look, "What does it do?", Type.TITLE)
         asked = QVBoxLayout()
         asked.addWidget(head)
         for question in questions():
-            label, box = Label(question.text), QComboBox()
-            label.setWordWrap(True)
-            label.setFont(look.font(Type.SMALL))
+            line, box = Label(question.text), QComboBox()
+            line.setWordWrap(True)
+            line.setFont(look.font(Type.SMALL))
             box.addItem("not said", "")
             for key, words in question.answers.items():
                 box.addItem(words, key)
             box.setAccessibleName(question.text)
             box.currentIndexChanged.connect(lambda _: self._rank())
-            label.setBuddy(box)
+            line.setBuddy(box)
             self.answers[question.key] = box
-            asked.addWidget(label)
+            asked.addWidget(line)
             asked.addWidget(box)
         asked.addStretch(1)
         self.stop, self.ranked = Label(), Label()
@@ -53,8 +53,7 @@ class SymptomsDialog(QDialog):
         right = QVBoxLayout()
         right.addWidget(self.stop)
         right.addWidget(scroll, 1)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        buttons.rejected.connect(self.reject)
+        buttons = closing(self)
         if may_keep:
             keep = buttons.addButton("Keep as a note", QDialogButtonBox.ButtonRole.AcceptRole)
             keep.setToolTip("On the build that is selected in the garage")
@@ -82,8 +81,7 @@ class SymptomsDialog(QDialog):
 
     def _rank(self) -> None:
         found, p = self.outcome, self._look.palette
-        self.stop.setText(found.stop)
-        self.stop.setVisible(bool(found.stop))
+        self.stop.show_words(found.stop)
         parts = []
         for s in found.suspects:
             faint = s.standing == "unlikely" and not found.stop

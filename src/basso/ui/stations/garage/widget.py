@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QMenu,
     QPushButton,
     QScrollArea,
-    QSplitter,
     QStackedWidget,
     QToolButton,
     QVBoxLayout,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from basso.car.history import CarHistory
 from basso.garage.records import Build, Car, Engine, Record, Session
+from basso.ui import layouts
 from basso.ui.dialogs import replace_menu
 from basso.ui.stations.form import RecordForm
 from basso.ui.stations.garage.jobs import JobsPanel
@@ -91,9 +91,7 @@ class GaragePage(TitledPage):
         self.level.reading_wanted.connect(lambda series: self.verb_wanted.emit(Verb.NEW_LEVEL, None, series))
 
     def _lay_out(self) -> None:
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(20, 12, 12, 6)
-        layout.setSpacing(4)
+        layout = layouts.column(self, (20, 12, 12, 6), 4)
         head = QHBoxLayout()
         head.addLayout(self.head(), 1)
         self.accept_button = QPushButton("Accept this car")
@@ -131,9 +129,7 @@ class GaragePage(TitledPage):
         scroll.setWidget(self.line)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         side = QWidget()
-        column = QVBoxLayout(side)
-        column.setContentsMargins(14, 0, 0, 0)
-        column.setSpacing(4)
+        column = layouts.column(side, (14, 0, 0, 0), 4)
         for label in (self._form_title, self._card):
             column.addWidget(label)
         form = QScrollArea()
@@ -168,12 +164,7 @@ class GaragePage(TitledPage):
         for verb, words in ((Verb.NEW_CARD, "New card: rebuilt or changed…"), (Verb.NEW_ENGINE, "Another engine…")):
             engine.addAction(words).triggered.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, None, ""))
         self.engine_button.setMenu(engine)
-        split = QSplitter(Qt.Orientation.Horizontal)
-        split.setChildrenCollapsible(False)
-        split.addWidget(scroll)
-        split.addWidget(side)
-        split.setStretchFactor(0, 5)
-        split.setStretchFactor(1, 3)
+        split = layouts.split(Qt.Orientation.Horizontal, (scroll, 5), (side, 3))
         split.setSizes([560, 330])
         return split
 

@@ -7,23 +7,14 @@ from dataclasses import replace
 from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QDialog,
-    QDialogButtonBox,
-    QHBoxLayout,
-    QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from basso.errors import InputError
 from basso.findings.normal.adviser import usual_ceiling_c
 from basso.garage.fields import fields_of, read, show
 from basso.garage.records import OilSheet, new_id
 from basso.oil.grades import grades, measured
-from basso.ui.dialogs import label
+from basso.ui.dialogs import decision, label
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity
 
@@ -79,9 +70,7 @@ class OilsDialog(QDialog):
             button.setAutoDefault(False)
             row.addWidget(button)
         row.addStretch(1)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self._save)
-        buttons.rejected.connect(self.reject)
+        buttons = decision(self, self._save, save=True)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 14)
         for widget in (label(look, "Oils", Type.TITLE), label(look, hint, Type.SMALL, soft=True), self.table):

@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
 from basso.findings.normal.question import Question
 from basso.report.normal_documents import flow_words, port_words
 from basso.sentence import joined, read_in
+from basso.ui import layouts
 from basso.ui.plain import Label, tip
 from basso.ui.stations.normal.curve import CurveView
 from basso.ui.stations.normal.curve_picture import curve_picture
@@ -119,9 +120,7 @@ class NormalPage(TitledPage):
 
     def _lay_out(self) -> None:
         inside = QWidget()
-        layout = QVBoxLayout(inside)
-        layout.setContentsMargins(0, 4, 8, 4)
-        layout.setSpacing(6)
+        layout = layouts.column(inside, (0, 4, 8, 4), 6)
         top = QHBoxLayout()
         top.setSpacing(18)
         top.addWidget(self.field, 58)
@@ -159,9 +158,7 @@ class NormalPage(TitledPage):
         scroll.viewport().setAutoFillBackground(False)
         inside.setAutoFillBackground(False)
         self._body = inside
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(20, 12, 6, 4)
-        whole.setSpacing(2)
+        whole = layouts.column(self, (20, 12, 6, 4), 2)
         whole.addLayout(self.head())
         whole.addLayout(self._verbs())
         whole.addWidget(scroll, 1)
@@ -259,12 +256,11 @@ class NormalPage(TitledPage):
         self.told, self._units = told, units
         self._body.setVisible(told is not None)
         if told is None:
-            self._title.setText(waiting or "Open a log to learn this engine's normal pressure")
-            self._detail.setText(
-                ""
-                if waiting
-                else "It is learned from steady running with the pan level: straights, the pit lane, a dyno. "
-                "Oil temperature belongs to it."
+            self.say_nothing(
+                waiting,
+                "Open a log to learn this engine's normal pressure",
+                "It is learned from steady running with the pan level: straights, the pit lane, a dyno. "
+                "Oil temperature belongs to it.",
             )
             return
         words = opening(told, units)

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from basso.recording.roles import Role
+from basso.ui import layouts
 from basso.ui.plain import Label, tip
 from basso.ui.plots import paint
 from basso.ui.plots.strokes import points_of
@@ -191,7 +192,7 @@ class _ColumnDelegate(QStyledItemDelegate):
         look = self._look
         known = np.isfinite(line.low)
         if not known.any():
-            paint.text(painter, box.left(), box.center().y(), "no readings", look.font(Type.SMALL), look.color("soft"))
+            paint.label(painter, look, box.left(), box.center().y(), "no readings")
             return
         low, high = float(np.min(line.low[known])), float(np.max(line.high[known]))
         if line.band is not None:
@@ -245,9 +246,7 @@ class ColumnsPanel(QWidget):
         self._restyle()
 
     def _lay_out(self) -> None:
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 6, 0, 0)
-        layout.setSpacing(2)
+        layout = layouts.column(self, (0, 6, 0, 0), 2)
         head = QHBoxLayout()
         words = QVBoxLayout()
         words.setSpacing(0)

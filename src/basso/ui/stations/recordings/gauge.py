@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QApplication,
     QComboBox,
     QDialog,
-    QDialogButtonBox,
     QHBoxLayout,
     QHeaderView,
     QLineEdit,
@@ -25,6 +24,7 @@ from PySide6.QtWidgets import (
 from basso.errors import InputError
 from basso.formats.gauge import Triple, gauge_csv
 from basso.pressure.gauge import GaugeReading, judge_readings
+from basso.ui.dialogs import decision
 from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 from basso.units import UNITS, DisplayUnits, Quantity
@@ -164,9 +164,7 @@ class GaugeDialog(QDialog):
         self._problem.setWordWrap(True)
         self._problem.setStyleSheet(f"color: {look.palette.below};")
         layout.addWidget(self._problem)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self._take)
-        buttons.rejected.connect(self.reject)
+        buttons = decision(self, self._take, save=True)
         layout.addWidget(buttons)
 
     def _take(self) -> None:

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QPushButton,
-    QSplitter,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableView,
@@ -20,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from basso.ui import layouts
 from basso.ui.plain import Label, tip
 from basso.ui.plots import paint
 from basso.ui.stations.recordings.columns import ColumnsPanel
@@ -219,9 +219,7 @@ class RecordingsPage(TitledPage):
         self._restyle()
 
     def _lay_out(self) -> None:
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(20, 12, 12, 6)
-        layout.setSpacing(4)
+        layout = layouts.column(self, (20, 12, 12, 6), 4)
         head = QHBoxLayout()
         head.addLayout(self.head(), 1)
         for text, hint, key in (
@@ -269,17 +267,10 @@ class RecordingsPage(TitledPage):
         table.opened.connect(lambda row: self.opened.emit(self.model.rows[row]))
         table.cleared.connect(lambda row: self.cleared.emit(self.model.rows[row]))
         lower = QWidget()
-        below = QVBoxLayout(lower)
-        below.setContentsMargins(0, 0, 0, 0)
-        below.setSpacing(0)
+        below = layouts.column(lower, (0, 0, 0, 0), 0)
         below.addWidget(self.columns, 3)
         below.addWidget(self.gauge, 2)
-        split = QSplitter(Qt.Orientation.Vertical)
-        split.setChildrenCollapsible(False)
-        split.addWidget(table)
-        split.addWidget(lower)
-        split.setStretchFactor(0, 2)
-        split.setStretchFactor(1, 3)
+        split = layouts.split(Qt.Orientation.Vertical, (table, 2), (lower, 3))
         self._split = split
         split.splitterMoved.connect(lambda *_: setattr(self, "_room_set", True))
         layout.addWidget(split, 1)

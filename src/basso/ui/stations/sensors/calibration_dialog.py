@@ -23,6 +23,7 @@ from basso.errors import InputError
 from basso.fitting.calibration import calibration_words
 from basso.garage.fields import Field, fields_of, read
 from basso.garage.records import Calibration, Sensor
+from basso.ui.dialogs import decision
 from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity, digits_of
@@ -87,9 +88,7 @@ class CalibrationDialog(QDialog):
         self.said.setWordWrap(True)
         self.said.setMinimumHeight(round(look.height() * 4.2))
         self.said.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self._buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel)
-        self._buttons.accepted.connect(self.accept)
-        self._buttons.rejected.connect(self.reject)
+        self._buttons = decision(self, self.accept, save=True)
         if removable:
             gone = self._buttons.addButton("Remove", QDialogButtonBox.ButtonRole.DestructiveRole)
             gone.clicked.connect(lambda: self.done(self.REMOVED))

@@ -50,7 +50,7 @@ class EvidencePlot(QWidget):
         y0, y1, x1 = y0 - pad, y1 + pad, x1 if x1 > x0 else x0 + 1.0
         to_x = area.width() / (x1 - x0)
         to_y = area.height() / (y1 - y0)
-        paint.text(painter, 0, line * 0.7, e.title, look.font(Type.SMALL_STRONG), look.color("ink"))
+        paint.label(painter, look, 0, line * 0.7, e.title, Type.SMALL_STRONG, "ink")
         paint.text(painter, 0, line * 1.9, e.y_label, small, soft)
         for v in ticks(y0, y1, 6):
             y = area.bottom() - (v - y0) * to_y

@@ -25,6 +25,7 @@ from basso.fitting.planner import Part, Plan, plan_fit, shipped_parts
 from basso.fitting.threads import GENDERS, End, identify, threads
 from basso.memory.parts import Parts
 from basso.sentence import read_in
+from basso.ui import layouts
 from basso.ui.dialogs import run_dialog
 from basso.ui.plain import Label
 from basso.ui.stations.words import Words
@@ -143,9 +144,7 @@ class FitPanel(QWidget):
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self._said)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 8, 0, 0)
-        layout.setSpacing(20)
+        layout = layouts.row(self, (0, 8, 0, 0), 20)
         layout.addLayout(left, 2)
         layout.addWidget(scroll, 3)
 

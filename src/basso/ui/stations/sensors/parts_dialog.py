@@ -5,22 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QDialog,
-    QDialogButtonBox,
-    QHBoxLayout,
-    QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from basso.errors import InputError
 from basso.fitting.planner import Part, shipped_parts
 from basso.fitting.threads import threads
 from basso.garage.fields import Field, read
 from basso.memory.parts import made_part
+from basso.ui.dialogs import decision, label
 from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
@@ -35,16 +27,15 @@ class PartsDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Parts for fitting sensors")
         self.resize(round(look.height() * 58), round(look.height() * 34))
-        head = Label("Parts for fitting sensors")
-        head.setFont(look.font(Type.TITLE))
-        hint = Label(
+        head = label(look, "Parts for fitting sensors", Type.TITLE)
+        hint = label(
+            look,
             "What the planner may use. Ends are written “male 1/8 NPT”; a tee has a branch; what has a "
             "bore is a flexible line. "
-            f"Threads: {', '.join(threads())}."
+            f"Threads: {', '.join(threads())}.",
+            Type.SMALL,
+            soft=True,
         )
-        hint.setFont(look.font(Type.SMALL))
-        hint.setStyleSheet(f"color: {look.palette.soft};")
-        hint.setWordWrap(True)
         self._part_px = round(look.height() * 10)
         self.table = QTableWidget(0, len(_HEADINGS))
         self.table.setHorizontalHeaderLabels(list(_HEADINGS))
@@ -63,9 +54,7 @@ class PartsDialog(QDialog):
         self.add_button.clicked.connect(self._add)
         self.remove_button.clicked.connect(self._remove)
         self.shipped_button.clicked.connect(lambda: self._fill(shipped_parts()))
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self._save)
-        buttons.rejected.connect(self.reject)
+        buttons = decision(self, self._save, save=True)
         row = QHBoxLayout()
         for button in (self.add_button, self.remove_button, self.shipped_button):
             button.setAutoDefault(False)

@@ -13,11 +13,11 @@ from PySide6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QSplitter,
-    QVBoxLayout,
     QWidget,
 )
 
 from basso.garage.records import Sensor
+from basso.ui import layouts
 from basso.ui.dialogs import replace_menu
 from basso.ui.stations.form import RecordForm
 from basso.ui.stations.sensors.circuit import CircuitView
@@ -81,9 +81,7 @@ class RegisterPanel(QWidget):
         return button
 
     def _lay_out(self) -> None:
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 8, 0, 0)
-        layout.setSpacing(4)
+        layout = layouts.column(self, (0, 8, 0, 0), 4)
         head = QHBoxLayout()
         head.addWidget(self._head, 1)
         head.addWidget(self.then)
@@ -98,17 +96,13 @@ class RegisterPanel(QWidget):
         layout.addWidget(self.circuit)
         layout.addWidget(self._cautions)
         side = QWidget()
-        column = QVBoxLayout(side)
-        column.setContentsMargins(10, 0, 0, 0)
-        column.setSpacing(4)
+        column = layouts.column(side, (10, 0, 0, 0), 4)
         rows = (
             (("calibrate", "Calibrate…"), ("calibration", "Correct"), ("new card", "New card…")),
             (("move", "Move to"), ("off", "Take off…"), ("remove", "Remove card")),
         )
         said = QWidget()
-        inner = QVBoxLayout(said)
-        inner.setContentsMargins(0, 0, 6, 0)
-        inner.setSpacing(6)
+        inner = layouts.column(said, (0, 0, 6, 0), 6)
         for label in (self._about, self._calibrated):
             inner.addWidget(label)
         inner.addWidget(self.plot, 1)

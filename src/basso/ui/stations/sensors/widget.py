@@ -15,7 +15,6 @@ from PySide6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QPushButton,
-    QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -23,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from basso.sentence import read_in
 from basso.trust.side import SIDE_CHECK
+from basso.ui import layouts
 from basso.ui.stations.sensors.evidence import EvidencePlot
 from basso.ui.stations.sensors.evidence_picture import drop_curves, drop_trend, evidence
 from basso.ui.stations.sensors.fit import FitPanel
@@ -95,9 +95,7 @@ class SensorsPage(TitledPage):
         self.show_analysis(None, self._units)
 
     def _lay_out(self) -> None:
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(20, 12, 12, 6)
-        layout.setSpacing(4)
+        layout = layouts.column(self, (20, 12, 12, 6), 4)
         layout.addLayout(self.head())
         bar = QHBoxLayout()
         bar.addWidget(self.pages)
@@ -105,9 +103,7 @@ class SensorsPage(TitledPage):
         layout.addLayout(bar)
         self.pages.chosen.connect(self.show_page)
         side = QWidget()
-        column = QVBoxLayout(side)
-        column.setContentsMargins(16, 0, 0, 0)
-        column.setSpacing(6)
+        column = layouts.column(side, (16, 0, 0, 0), 6)
         for label in (self._name, self._message, self._costs):
             column.addWidget(label)
         row = QHBoxLayout()
@@ -117,10 +113,7 @@ class SensorsPage(TitledPage):
         row.addWidget(self.go_button)
         column.addLayout(row)
         column.addWidget(self.plot, 1)
-        split = QSplitter(Qt.Orientation.Horizontal)
-        split.setChildrenCollapsible(False)
-        split.addWidget(self.list)
-        split.addWidget(side)
+        split = layouts.split(Qt.Orientation.Horizontal, (self.list, 0), (side, 0))
         split.setSizes([340, 540])
         self._pages.addWidget(split)
         self._register_page = QWidget()
@@ -168,9 +161,7 @@ class SensorsPage(TitledPage):
 
     def _drops_page(self) -> QWidget:
         page = QWidget()
-        column = QVBoxLayout(page)
-        column.setContentsMargins(0, 12, 0, 0)
-        column.setSpacing(10)
+        column = layouts.column(page, (0, 12, 0, 0), 10)
         column.addWidget(self._drops_hint)
         column.addWidget(self._drops)
         plots = QHBoxLayout()

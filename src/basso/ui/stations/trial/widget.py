@@ -7,8 +7,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
-from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QToolButton, QWidget
 
+from basso.ui import layouts
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
 from basso.ui.stations.trial.picture import BeforeAfter, Row, before_after, exceedance, rows, settle, side_words
@@ -33,9 +34,7 @@ class TrialPage(TitledPage):
         self._words_a, self._words_b = (Words(look, Type.SMALL, "soft") for _ in range(2))
         self._cards = Words(look, Type.SMALL)
         self._board = _Board(look)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(20, 12, 12, 4)
-        layout.setSpacing(2)
+        layout = layouts.column(self, (20, 12, 12, 4), 2)
         layout.addLayout(self.head())
         sides = QHBoxLayout()
         sides.setContentsMargins(0, 6, 0, 2)
@@ -73,8 +72,7 @@ class TrialPage(TitledPage):
 
     def show_cards(self, words: str) -> None:
         """What the cards of the two sides do not have in common, and what that makes doubtful; "" for nothing known."""
-        self._cards.setText(words)
-        self._cards.setVisible(bool(words))
+        self._cards.show_words(words)
 
     @property
     def cards(self) -> str:
@@ -92,13 +90,12 @@ class TrialPage(TitledPage):
         self._words_b.setText(side_words(c.b, units) if c is not None else "")
         self._board.set_comparison(c, units)
         if c is None:
-            self._title.setText(waiting or "Choose the logs before a change and the logs after it")
-            self._detail.setText(
-                ""
-                if waiting
-                else "Same circuit, same day if you can, warm, same tyres and fuel, like pace; two or three "
+            self.say_nothing(
+                waiting,
+                "Choose the logs before a change and the logs after it",
+                "Same circuit, same day if you can, warm, same tyres and fuel, like pace; two or three "
                 "laps a side are judged where the change stands clear, four and more are better. Change "
-                "one thing."
+                "one thing.",
             )
             return
         words = opening(c, units)
@@ -195,14 +192,7 @@ class _Board(QWidget):
         def py(y: float) -> float:
             return area.bottom() - (y - y0) / (y1 - y0) * area.height()
 
-        paint.text(
-            painter,
-            box.left(),
-            box.top() + line * 0.5,
-            "Lowest in each pass",
-            look.font(Type.SMALL_STRONG),
-            look.color("ink"),
-        )
+        paint.label(painter, look, box.left(), box.top() + line * 0.5, "Lowest in each pass", Type.SMALL_STRONG, "ink")
         paint.text(painter, box.left() + line * 7.0, box.top() + line * 0.5, f"{plot.y_unit}, {plot.zero}", small, soft)
         for value in ticks(y0, y1, 5):
             paint.rule(painter, area.left(), py(value), area.right(), py(value), look.color("grid"))
@@ -277,17 +267,15 @@ class _Board(QWidget):
             background = look.color("paper")
             background.setAlpha(225)
             painter.fillRect(words, background)
-            paint.text(
-                painter, words.left() + 2, words.center().y(), plot.gap_words, look.font(Type.NUMBER), look.color("ink")
-            )
+            paint.label(painter, look, words.left() + 2, words.center().y(), plot.gap_words, Type.NUMBER, "ink")
 
     def _paint_likeness(self, painter: QPainter, box: QRectF, likeness: tuple[Likeness, ...]) -> None:
         look, line = self._look, self._look.height()
-        paint.text(painter, box.left(), line * 0.5, "Like with like", look.font(Type.STRONG), look.color("ink"))
+        paint.label(painter, look, box.left(), line * 0.5, "Like with like", Type.STRONG, "ink")
         y = line * 1.9
         for row in likeness:
-            paint.text(painter, box.left(), y, row.what, look.font(Type.SMALL), look.color("soft"))
-            paint.text(painter, box.left(), y + line * 0.95, row.finding, look.font(Type.BODY), look.color("ink"))
+            paint.label(painter, look, box.left(), y, row.what)
+            paint.label(painter, look, box.left(), y + line * 0.95, row.finding, Type.BODY, "ink")
             color = {"matched": "ample", "adjusted": "ample", "fair": "soft", "not known": "soft"}.get(
                 row.state, "below"
             )
@@ -330,9 +318,9 @@ class _Board(QWidget):
                 paint.text(painter, px(value), bottom + line * 0.5, label, small, soft, paint.CENTRE)
         for i, row in enumerate(self._rows):
             middle = top + line * 1.38 * (i + 0.5)
-            paint.text(painter, at["place"], middle, row.place, look.font(Type.BODY), look.color("ink"))
-            paint.text(painter, at["a"], middle, row.a, look.font(Type.BODY), look.color("side_a"), paint.RIGHT)
-            paint.text(painter, at["b"], middle, row.b, look.font(Type.BODY), look.color("side_b"), paint.RIGHT)
+            paint.label(painter, look, at["place"], middle, row.place, Type.BODY, "ink")
+            paint.label(painter, look, at["a"], middle, row.a, Type.BODY, "side_a", align=paint.RIGHT)
+            paint.label(painter, look, at["b"], middle, row.b, Type.BODY, "side_b", align=paint.RIGHT)
             paint.text(
                 painter,
                 at["effect"],
@@ -359,13 +347,8 @@ class _Board(QWidget):
     def _paint_exceedance(self, painter: QPainter, box: QRectF, c: Comparison) -> None:
         look, line = self._look, self._look.height(Type.SMALL)
         small, soft = look.font(Type.SMALL), look.color("soft")
-        paint.text(
-            painter,
-            box.left(),
-            box.top() + line * 0.6,
-            "Time below a % of normal",
-            look.font(Type.SMALL_STRONG),
-            look.color("ink"),
+        paint.label(
+            painter, look, box.left(), box.top() + line * 0.6, "Time below a % of normal", Type.SMALL_STRONG, "ink"
         )
         area = QRectF(
             box.left() + line * 3.2, box.top() + line * 1.6, box.width() - line * 5.0, box.height() - line * 3.4
@@ -406,7 +389,7 @@ class _Board(QWidget):
 
     def _paint_settle(self, painter: QPainter, x: float, y: float, width: float) -> None:
         look, line = self._look, self._look.height()
-        paint.text(painter, x, y, "Still open", look.font(Type.SMALL_STRONG), look.color("ink"))
+        paint.label(painter, look, x, y, "Still open", Type.SMALL_STRONG, "ink")
         painter.setFont(look.font(Type.BODY))
         painter.setPen(look.color("ink"))
         y += line * 0.8
