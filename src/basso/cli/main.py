@@ -54,7 +54,11 @@ class Command(Protocol):
         ...
 
     def run(self, arguments: argparse.Namespace) -> int:
-        """Do the work; returns the exit status."""
+        """Do the work; returns the exit status.
+
+        Raises:
+            InputError: the input cannot be used; the sentence says what, where and what to do.
+        """
         ...
 
 

@@ -192,7 +192,11 @@ def reading(arguments: argparse.Namespace) -> ReadOptions:
 
 
 def judging(arguments: argparse.Namespace) -> JudgeOptions:
-    """The judging options, with the normal of ``--normal`` logs learned."""
+    """The judging options, with the normal of ``--normal`` logs learned.
+
+    Raises:
+        InputError: a number is out of range, or no normal can be learned from the ``--normal`` logs.
+    """
     from basso.analysis.pooled import pooled_normal
     from basso.oil.grades import parse_oil, usual
     from basso.pressure.dips import DipRules

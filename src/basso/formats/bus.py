@@ -20,7 +20,11 @@ from basso.recording.recording import Recording
 
 
 def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
-    """Read the frames and decode them; without a database the raw bytes become the channels."""
+    """Read the frames and decode them; without a database the raw bytes become the channels.
+
+    Raises:
+        FormatError: it holds no frame with data.
+    """
     progress(0.0, f"reading {path.name}")
     database_file = database_for(path, options)
     notes: list[str] = []

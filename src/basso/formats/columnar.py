@@ -24,7 +24,11 @@ if TYPE_CHECKING:
 
 
 def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
-    """Read a table of columns; a unit may stand in a column's name, as in text logs."""
+    """Read a table of columns; a unit may stand in a column's name, as in text logs.
+
+    Raises:
+        FormatError: it is damaged, too short, or in the outdated first form.
+    """
     import polars as pl
 
     progress(0.0, f"reading {path.name}")

@@ -118,6 +118,11 @@ class _Reader:
         self._variable = variable
 
     def whole(self) -> FloatArray:
+        """The value of the whole formula, shape (n,).
+
+        Raises:
+            FormulaError: something is left over, or it is written in a way that is not known.
+        """
         worked = self._sum()
         if self._tokens[self._at][0] != "end":
             raise FormulaError(f"holds '{self._tokens[self._at][1]}' where it should end")

@@ -271,7 +271,11 @@ class _BlfFile:
         raw.seek(start)
 
     def read(self, size: int = -1) -> bytes:
-        """As of a file; a size below zero, which damage can ask for, ends the reader instead of filling the memory."""
+        """As of a file; a size below zero, which damage can ask for, ends the reader instead of filling the memory.
+
+        Raises:
+            ValueError: the size is below zero.
+        """
         if size < 0:
             raise ValueError("negative size")
         if self._header:

@@ -38,7 +38,11 @@ _PIECES = 64
 
 
 def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
-    """Read every channel of numbers, each group at its own times."""
+    """Read every channel of numbers, each group at its own times.
+
+    Raises:
+        FormatError: it is damaged, or has no channel with two samples.
+    """
     progress(0.0, f"reading {path.name}")
     database = database_for(path, options)
     notes: list[str] = []

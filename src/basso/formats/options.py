@@ -97,7 +97,11 @@ def databases_beside(path: Path) -> list[Path]:
 
 
 def parse_role_option(text: str) -> tuple[Role, str]:
-    """Read ``--role oil_pressure="P3 gallery"``."""
+    """Read ``--role oil_pressure="P3 gallery"``.
+
+    Raises:
+        InputError: it names no role.
+    """
     from basso.recording.roles import Role
 
     role, _, column = text.partition("=")
@@ -109,7 +113,11 @@ def parse_role_option(text: str) -> tuple[Role, str]:
 
 
 def parse_unit_option(text: str) -> tuple[str, Unit]:
-    """Read ``--unit "P3 gallery=psi"``."""
+    """Read ``--unit "P3 gallery=psi"``.
+
+    Raises:
+        InputError: it names no unit that Basso knows.
+    """
     from basso.units import parse_unit
 
     column, _, spelled = text.rpartition("=")

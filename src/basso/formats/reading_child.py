@@ -20,7 +20,11 @@ from basso.platform.child import say, serve
 
 
 def work(request: dict[str, Any], folder: Path) -> dict[str, Any]:
-    """Read the log named; what is wrong with it is an answer too."""
+    """Read the log named; what is wrong with it is an answer too.
+
+    Raises:
+        FormatError: it cannot be read; the error names the file as the user knows it.
+    """
     path, options = Path(request["path"]), options_from_plain(request["options"])
 
     def progress(fraction: float, what: str) -> None:

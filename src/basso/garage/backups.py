@@ -129,7 +129,11 @@ def has_plain_schema(connection: sqlite3.Connection) -> bool:
 
 def finish_restore(folder: Path) -> tuple[str, ...]:
     """Finish putting a backup back where that was interrupted; what is said about it. Nobody else has the garage
-    open."""
+    open.
+
+    Raises:
+        InputError: it cannot be finished; the sentence says what to do.
+    """
     marker, fresh = folder / _RESTORING, folder / f".{FILE}.restored"
     if not marker.exists():
         for left in (fresh, fresh.with_name(f"{fresh.name}-journal"), fresh.with_name(f"{fresh.name}-wal")):

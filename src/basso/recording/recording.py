@@ -109,6 +109,9 @@ def frame_on(recording: Recording, master: Role, longest_gap_s: float = 1.5) -> 
     Linear interpolation between a channel's own samples; counters (lap, valve) keep the last value. Between
     samples further apart than ``longest_gap_s`` (or five of the channel's own steps) the result is NaN: a gap
     stays a gap. The master's own samples are taken as they are, never smoothed.
+
+    Raises:
+        KeyError: the recording has no ``master``.
     """
     base = recording.channel(master)
     if base is None:

@@ -10,7 +10,11 @@ from basso.standin.scenarios import SCENARIOS, generator, run
 
 
 def demo_log(name: str) -> bytes:
-    """The demo log of a scenario, as it ships."""
+    """The demo log of a scenario, as it ships.
+
+    Raises:
+        KeyError: no demo log is made of that scenario.
+    """
     seed = SCENARIOS[name].demo_seed
     if seed is None:
         raise KeyError(name)
