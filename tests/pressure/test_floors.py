@@ -1,4 +1,4 @@
-"""The schools of floor, as rules and as lines."""
+"""The floor rules, as rules and as lines."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from basso.errors import InputError
 from basso.pressure.floors import (
     DEFAULT_FLOORS,
-    SCHOOLS,
+    FLOOR_RULES,
     Fixed,
     Less,
     PointTable,
@@ -26,7 +26,7 @@ EXPECTED = np.array([200.0, 300.0, 400.0])
 
 
 def test_full_per_thousand_is_30_psi_at_2000_and_60_at_5000() -> None:
-    full = next(s.floor for s in SCHOOLS if s.name == "10 psi + 10 psi per 1000 rpm")
+    full = next(s.floor for s in FLOOR_RULES if s.name == "10 psi + 10 psi per 1000 rpm")
     psi = full.at(RPM, EXPECTED) / 6.894757293168361
     assert psi == pytest.approx([20.0, 30.0, 60.0])
 

@@ -201,10 +201,11 @@ def test_the_owners_choice_of_floors_is_kept_with_its_reason_and_holds(
     (choice,) = view.floors
     assert choice.reason == "the builder's word" and choice.act_now.startswith("fixed:") and choice.target == ""
     assert {type(f) for f in desk.bench.judging.floors} == {Fixed, Share}
-    schools = [
-        desk.stations["normal"].page.schools.item(r, 0) for r in range(desk.stations["normal"].page.schools.rowCount())
+    floor_rules = [
+        desk.stations["normal"].page.floor_rules.item(r, 0)
+        for r in range(desk.stations["normal"].page.floor_rules.rowCount())
     ]
-    assert "Act now" in [i.text() for i in schools if i is not None]
+    assert "Act now" in [i.text() for i in floor_rules if i is not None]
     # Chosen here without keeping: that goes first, until it is taken back.
     desk.bench.judging.set_floors((Fixed(150.0),))
     settle(application, desk)

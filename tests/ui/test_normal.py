@@ -62,7 +62,7 @@ def test_normal_is_told_first_in_a_sentence(desk: Desk) -> None:
     assert f"{told.racing_rpm:.0f} rpm" in desk.stations["normal"].page.title
     active = [
         n
-        for n, state in zip(_column(desk, "schools", 0), _column(desk, "schools", 5), strict=True)
+        for n, state in zip(_column(desk, "floor_rules", 0), _column(desk, "floor_rules", 5), strict=True)
         if state == "active"
     ]
     assert active == ["7 psi per 1000 rpm", "% of normal"]
@@ -111,12 +111,14 @@ def test_other_floors_are_told_of_at_once(application: QApplication, desk: Desk)
     desk.bench.judging.set_floors((Fixed(200.0),))
     wait_until(application, lambda: desk.bench.sessions.analysis is not None)
     _told(application, desk)
-    assert [n for n, s in zip(_column(desk, "schools", 0), _column(desk, "schools", 5), strict=True) if s] == ["Fixed"]
+    assert [n for n, s in zip(_column(desk, "floor_rules", 0), _column(desk, "floor_rules", 5), strict=True) if s] == [
+        "Fixed"
+    ]
     desk.run("edit.undo")
     wait_until(application, lambda: desk.bench.sessions.analysis is not None)
     _told(application, desk)
     assert "% of normal" in [
-        n for n, s in zip(_column(desk, "schools", 0), _column(desk, "schools", 5), strict=True) if s
+        n for n, s in zip(_column(desk, "floor_rules", 0), _column(desk, "floor_rules", 5), strict=True) if s
     ]
 
 
@@ -244,16 +246,18 @@ def test_with_an_oil_temperature_there_is_the_field(desk: Desk) -> None:
     assert desk.stations["normal"].page.air.isEnabled() and desk.stations["normal"].page.margin.isEnabled()
 
 
-def test_every_school_that_is_a_pressure_is_drawn_on_the_field(desk: Desk) -> None:
+def test_every_floor_rule_that_is_a_pressure_is_drawn_on_the_field(desk: Desk) -> None:
     told = desk.stations["normal"].page.told
     assert told is not None
     picture = field_picture(told, DisplayUnits())
     assert picture is not None and len(picture.floors) == 1
-    drawn = {c.words for c in picture.schools if c.segments}
-    assert {"10 psi + 10 psi per 1000 rpm", "Maker's figures", "Fixed"} <= drawn | {c.words for c in picture.schools}
-    assert "Fixed" in drawn and "% of normal" not in {c.words for c in picture.schools}
+    drawn = {c.words for c in picture.floor_rules if c.segments}
+    assert {"10 psi + 10 psi per 1000 rpm", "Maker's figures", "Fixed"} <= drawn | {
+        c.words for c in picture.floor_rules
+    }
+    assert "Fixed" in drawn and "% of normal" not in {c.words for c in picture.floor_rules}
     # Where the fixed line is drawn normal is what the line says.
-    fixed = next(s.school.floor for s in told.schools if s.school.name == "Fixed")
-    line = next(c for c in picture.schools if c.words == "Fixed")
+    fixed = next(s.floor_rule.floor for s in told.floor_rules if s.floor_rule.name == "Fixed")
+    line = next(c for c in picture.floor_rules if c.words == "Fixed")
     x, y = (np.array([s[i] for s in line.segments]) for i in (0, 1))
     assert told.analysis.expected.at(x, y) == pytest.approx(fixed.at(x, x)[0], rel=0.02)

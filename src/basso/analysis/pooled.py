@@ -35,8 +35,7 @@ def pooled_normal(
     Args:
         decided, known: what was decided about the corrections of each log, and is known of its car, by its content.
         oils: the oil of each log by its content, where it is another than ``options.oil``: its temperatures are taken
-            as
-            those at which that oil is as thick, for to the bearings oils differ in their viscosity alone.
+            as those at which that oil is as thick, for to the bearings oils differ in their viscosity alone.
         looked_at: what the checks said of a log, by its content, where they were run on it already.
     """
     options = options or JudgeOptions()

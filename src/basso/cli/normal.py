@@ -183,9 +183,11 @@ def _report(told: NormalFindings, pooled: int) -> None:
         print(f"{of}: normal {e.method}, ± {e.residual_kpa:.0f} kPa, from {e.samples} settled samples; valid {where}")
     at = f"{told.racing_rpm:.0f} rpm" + (f" and {told.hot_c:.0f} °C" if told.hot_c == told.hot_c else "")
     print(f"  floors, at {at}:        floor kPa    normal over it  dips  below s")
-    for s in (*told.schools, *told.lines):
+    for s in (*told.floor_rules, *told.lines):
         kpa, over = (f"{v:.0f}" if v is not None else "–" for v in (s.at_hot_kpa, s.over_kpa))
-        print(f"  {'*' if s.active else ' '} {s.school.name:<26}{kpa:>12}  {over:>16}  {s.dips:4d}  {s.below_s:7.1f}")
+        print(
+            f"  {'*' if s.active else ' '} {s.floor_rule.name:<26}{kpa:>12}  {over:>16}  {s.dips:4d}  {s.below_s:7.1f}"
+        )
     if told.advice is not None:
         print("  oil       holds the floor to        at hot kPa   over floor   pump kW   cold start mm²/s")
         for g in told.advice.grades:

@@ -25,8 +25,7 @@ class Field:
         quantity: of a number that follows the units shown; ``unit``: the fixed unit of another number.
         choices: what may be chosen; ``free``: anything else may be written too.
         kind: "text", "day", "number", "whole", "flag", "list" (of texts), "points" (rpm and pressure), "pairs" (applied
-            and
-            read, kPa and as it reads, in whatever units are shown), "values", or what it
+            and read, kPa and as it reads, in whatever units are shown), "values", or what it
             names by its id: "engine" or "build".
         said: in a sentence, where the label alone would not do.
         needed: must not be empty.

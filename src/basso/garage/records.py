@@ -163,8 +163,7 @@ class Engine(Record):
         pump_cm3: displacement of the oil pump per revolution of the engine.
         maker_points: the maker's least pressures, (rpm, kPa).
         window_low_kpa, window_high_kpa: the maker's window when running; ``window_rpm``, ``window_c``: at which engine
-            speed and
-            oil temperature it is quoted; ``maker_port``: where on the oil's way the maker's figures are read.
+            speed and oil temperature it is quoted; ``maker_port``: where on the oil's way the maker's figures are read.
         grades: oil grades the maker lists.
         full_l: in the pan at the full mark; ``filter_l`` and the rest: what each holds besides.
         oil_hours, oil_km, oil_events: the oil is due after; whichever comes first.
@@ -501,8 +500,7 @@ class FloorChoice(Record):
     Attributes:
         floors: what sessions are judged by; the highest wins.
         target: what the oil system is built to hold; ``act_now``: below it the driver lifts; ``alarm``: what the
-            warning is
-            set to. Three lines, apart on purpose.
+            warning is set to. Three lines, apart on purpose.
     """
 
     table: ClassVar[str] = "floors"

@@ -142,8 +142,7 @@ def fit_departure(
 
     Args:
         seen: the cells; ``off``: log of their pressure over the form's, shape (n,); ``noise``: its standard deviation,
-            inf
-            for a cell that has no say.
+            inf for a cell that has no say.
         prior_mean, prior_sd: of the changes of the form's parameters, shape (k,).
         log_rpm, temperature_c: evenly spaced edges of the table that is made.
         basis_at: gives the basis (n, k) at log rpm and temperature.

@@ -66,8 +66,7 @@ class ExpectedPressure:
 
     Attributes:
         method: "physical" or "from the data" (where the form does not fit), and by what: "rpm and oil temperature" or
-            "rpm only";
-            or "none".
+            "rpm only"; or "none".
         log_k: natural log of the unlimited pressure in kPa at 4000 rpm and the reference viscosity.
         b, c: exponents of rpm and of viscosity.
         relief_kpa: where it flattens, at 4000 rpm; ``relief_rise``: exponent of rpm by which that rises.

@@ -34,8 +34,7 @@ class WarmUp:
 
     Attributes:
         start_c: oil when the engine started; ``ready_s``: running time until the oil was ready, None where it never
-            was, 0
-            where it was at once.
+            was, 0 where it was at once.
         cold_load_s: seconds over :data:`LOAD_RPM` before it was ready; ``cold_top_rpm``: highest engine speed then.
     """
 

@@ -49,8 +49,7 @@ class Cause:
 
     Attributes:
         name: one of right_turn, left_turn, turn, braking, acceleration, high_rpm, hot_oil, low_everywhere, sensor,
-            unknown;
-            "turn" where it is not proven which side is left.
+            unknown; "turn" where it is not proven which side is left.
         confidence: 0 to 1.
         reason: one sentence with the numbers it rests on (g, rpm, shares; pressures are left to the screen's units).
         lateral_g, longitudinal_g: mean over the half second before the crossing, NaN when not logged.

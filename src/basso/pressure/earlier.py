@@ -57,8 +57,7 @@ class Earlier:
         column: name of the pressure's column, unit and all; ``unit``: in which it was read.
         same_sensor: by the register the same sensor, at the same place (or the register says nothing).
         idle: its hot idle, None where there was none; ``heat``: how warm it drove its oil; ``masked``: an armed
-            accumulator may
-            have held its pressure up.
+            accumulator may have held its pressure up.
         cold_peak_kpa: the highest pressure with the oil under 50 °C.
     """
 

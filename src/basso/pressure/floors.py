@@ -1,4 +1,4 @@
-"""Floors: the least pressure an engine may show. Several schools; the highest one asked for applies.
+"""Floors: the least pressure an engine may show. Several floor rules; the highest one asked for applies.
 
 Rules are written as in the headless contract: ``slope:BASE,PER1000``, ``fixed:KPA``, ``table:RPM=KPA,…``,
 ``share:FRACTION``; and ``less:KPA``, so much under the expected pressure.
@@ -108,43 +108,43 @@ def moves_with_normal(floor: Floor) -> bool:
 
 
 @dataclass(frozen=True, slots=True)
-class School:
-    """A school of floor, with its reason for people."""
+class FloorRule:
+    """A floor rule, with its reason for people."""
 
     name: str
     floor: Floor
     reason: str
 
 
-SCHOOLS: tuple[School, ...] = (
-    School(
+FLOOR_RULES: tuple[FloorRule, ...] = (
+    FloorRule(
         "7 psi per 1000 rpm",
         Slope(0.0, 48.3),
         "7 psi for every 1000 rpm: standard clearances and steel rods to about 6500 rpm; more is pump work and heat",
     ),
-    School(
+    FloorRule(
         "10 psi + 10 psi per 1000 rpm",
         Slope(10.0 * PSI_KPA, 10.0 * PSI_KPA),
         "10 psi and 10 psi for every 1000 rpm, as several service manuals put it: loose clearances, heavy rods",
     ),
-    School(
+    FloorRule(
         "% of normal",
         Share(0.70),
         "below 70 % of what this engine shows at the same rpm and oil temperature something is wrong, "
         "whatever the engine",
     ),
-    School(
+    FloorRule(
         "Maker's figures",
         PointTable(((1000.0, 70.0), (2500.0, 28.0 * PSI_KPA))),
         "28 psi at 2500 rpm warm; put your maker's points here",
     ),
-    School(
+    FloorRule(
         "Normal less a margin",
         Less(100.0),
         "a fixed step under what this engine shows at the same rpm and oil temperature: as near to it "
         "idling as at speed",
     ),
-    School("Fixed", Fixed(30.0 * PSI_KPA), "a plain back-off line: below it lift, whatever the rpm"),
+    FloorRule("Fixed", Fixed(30.0 * PSI_KPA), "a plain back-off line: below it lift, whatever the rpm"),
 )
 LEAN_RULE = Slope(0.0, 48.3)
 """7 psi for every 1000 rpm."""

@@ -26,8 +26,7 @@ class JudgeOptions:
         oil: whose viscosity the expected pressure follows.
         known: what the garage knows of the sensor and of the car's earlier sessions, or None.
         by_kept: hold the recording to the normal that the garage keeps of its build, where it keeps one; else that is
-            only
-            used where the recording shows none of its own.
+            only used where the recording shows none of its own.
         circuits: maps of circuits that it may have been driven on, beside those the garage keeps.
     """
 

@@ -77,8 +77,7 @@ class Threshold:
     Attributes:
         direction: one of :data:`DIRECTIONS`.
         g: held steady; ``low_g``, ``high_g``: its 95 % interval. ``g`` None where no pass shows a fall: then ``high_g``
-            is None
-            and ``low_g`` is up to where nothing fell. ``high_g`` None: no upper end can be told.
+            is None and ``low_g`` is up to where nothing fell. ``high_g`` None: no upper end can be told.
         slope: share of normal lost per g beyond; ``slosh``: frequency (Hz) and damping by which the oil follows.
         passes: how many; ``fell``: how many of them lost more than their scatter.
         rpm: median engine speed of the passes.

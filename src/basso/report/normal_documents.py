@@ -110,16 +110,16 @@ def normal_document(told: NormalFindings) -> Document:
         "at": {"rpm": rounded(told.racing_rpm, 0), "oil_temp_c": rounded(told.hot_c, 1)},
         "floors": [
             {
-                "school": s.school.name,
-                "rule": s.school.floor.rule,
-                "reason": s.school.reason,
+                "school": s.floor_rule.name,
+                "rule": s.floor_rule.floor.rule,
+                "reason": s.floor_rule.reason,
                 "active": s.active,
                 "dips": s.dips,
                 "below_floor_s": rounded(s.below_s),
                 "at_hot_kpa": rounded(s.at_hot_kpa),
                 "over_kpa": rounded(s.over_kpa),
             }
-            for s in told.schools
+            for s in told.floor_rules
         ],
         "grades": [_grade(g) for g in advice.grades] if advice is not None else [],
         "advice": {
@@ -152,8 +152,8 @@ def normal_document(told: NormalFindings) -> Document:
         ],
         "lines": [
             {
-                "line": x.school.name,
-                "rule": x.school.floor.rule,
+                "line": x.floor_rule.name,
+                "rule": x.floor_rule.floor.rule,
                 "dips": x.dips,
                 "below_s": rounded(x.below_s),
                 "at_hot_kpa": rounded(x.at_hot_kpa),

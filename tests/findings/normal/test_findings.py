@@ -14,7 +14,7 @@ from basso.findings.normal.question import Question
 from basso.findings.normal.what_if import what_if
 from basso.oil.grades import Grade, grade
 from basso.pressure.earlier import Earlier, KeptNormal, Known
-from basso.pressure.floors import SCHOOLS, Fixed, Less, PointTable, Share, Slope
+from basso.pressure.floors import FLOOR_RULES, Fixed, Less, PointTable, Share, Slope
 from basso.pressure.options import JudgeOptions
 from basso.report.normal_documents import ceiling_words, port_words
 from basso.standin.circuit import harrowfell
@@ -39,12 +39,12 @@ def told(analysis: Analysis) -> NormalFindings:
     return found
 
 
-def test_every_school_is_held_by_itself(analysis: Analysis, told: NormalFindings) -> None:
-    by_name = {s.school.name: s for s in told.schools}
-    assert set(by_name) == {s.name for s in SCHOOLS}
+def test_every_floor_rule_is_held_by_itself(analysis: Analysis, told: NormalFindings) -> None:
+    by_name = {s.floor_rule.name: s for s in told.floor_rules}
+    assert set(by_name) == {s.name for s in FLOOR_RULES}
     assert {n for n, s in by_name.items() if s.active} == {"7 psi per 1000 rpm", "% of normal"}
-    for s in told.schools:  # each as if it were the only rule
-        alone = analyse(analysis.recording, JudgeOptions(floors=(s.school.floor,)))
+    for s in told.floor_rules:  # each as if it were the only rule
+        alone = analyse(analysis.recording, JudgeOptions(floors=(s.floor_rule.floor,)))
         assert s.dips == len(alone.dips) and s.below_s == pytest.approx(sum(d.dip.duration_s for d in alone.dips))
     lean = by_name["7 psi per 1000 rpm"]
     assert lean.at_hot_kpa == pytest.approx(48.3 * told.racing_rpm / 1000.0)
@@ -52,11 +52,11 @@ def test_every_school_is_held_by_itself(analysis: Analysis, told: NormalFindings
     assert share.over_kpa == pytest.approx(share.at_hot_kpa * 0.3 / 0.7)  # type: ignore[operator]
 
 
-def test_a_floor_of_ones_own_takes_its_schools_place(analysis: Analysis) -> None:
+def test_a_floor_of_ones_own_takes_its_rules_place(analysis: Analysis) -> None:
     own = (PointTable(((2000.0, 150.0), (6000.0, 330.0))), Slope(10.0, 40.0), Share(0.7))
     found = find_normal(analyse(analysis.recording, JudgeOptions(floors=own)))
     assert found is not None
-    active = {s.school.name: s.school.floor for s in found.schools if s.active}
+    active = {s.floor_rule.name: s.floor_rule.floor for s in found.floor_rules if s.active}
     assert active == {"Maker's figures": own[0], "Your own": own[1], "% of normal": own[2]}
 
 
@@ -185,7 +185,7 @@ def test_the_owners_lines_and_ceilings_are_told_of(analysis: Analysis, told: Nor
     found = find_normal(analysis, question)
     assert found is not None and found.advice is not None and told.advice is not None
     alone = analyse(analysis.recording, JudgeOptions(floors=(Fixed(276.0),)))
-    assert [x.school.name for x in found.lines] == ["Act now", "Alarm"] and found.lines[0].dips == len(alone.dips)
+    assert [x.floor_rule.name for x in found.lines] == ["Act now", "Alarm"] and found.lines[0].dips == len(alone.dips)
     by_name = {g.grade.name: g for g in found.advice.grades}
     own = by_name["10W-40"]
     assert own.ceiling_set and own.limit_c == 104.0 and not own.pressure_first

@@ -70,8 +70,8 @@ class SideFinding:
         direction: "left" or "right" turns, "braking", "acceleration".
         seconds: felt at over 0.3 g; ``below_s``: of them under the floor.
         share: seconds under the floor of those felt, with the seconds of each ring of g weighed as all directions have
-            them
-            together, so that the circuit's own way round does not decide; NaN where it shares no g with the others.
+            them together, so that the circuit's own way round does not decide; NaN where it shares no g with the
+            others.
     """
 
     direction: str

@@ -22,8 +22,7 @@ class PerLap:
         measure: "below_floor_s", "longest_s", "deficit_kpa_s", "recovery_s" or "below_share_0.70" and so on (a part of
             the lap's time).
         mean, low, high: of a lap, with the 95 % interval of the mean (Student's t over laps: samples of one lap are no
-            repetitions);
-            low and high are None with fewer than three laps.
+            repetitions); low and high are None with fewer than three laps.
         laps: how many it rests on; of "recovery_s" the dips.
     """
 

@@ -1,1 +1,1 @@
-"""Everything found about a session's normal: schools, oils, another day, what earlier sessions say of it."""
+"""Everything found about a session's normal: floor rules, oils, another day, what earlier sessions say of it."""

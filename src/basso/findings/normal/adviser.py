@@ -25,7 +25,7 @@ from basso.units import FloatArray
 _TEMPERATURES = np.arange(50.0, 171.0, 0.5)
 HOTTEST_C = float(_TEMPERATURES[-1])
 TRACK_TO_C = (("20", 110.0), ("30", 118.0), ("40", 130.0), ("50", 150.0), ("60", 150.0))
-"""School "heavier for the track": up to which oil temperature a hot grade is run (defaults; practice, not physics)."""
+"""The rule "heavier for the track": up to which oil temperature a hot grade is run (default; practice, no physics)."""
 STANDS_C = 150.0
 """What oils stand up to (default), where neither practice nor the user sets a lower ceiling."""
 WARMING_RPM = 2000.0
@@ -73,7 +73,7 @@ class GradeAdvice:
         listed: in the maker's list; None when there is none.
         holds: True where the lower end of the interval reaches the hottest oil; False where not even the upper end
             does.
-        track: True where the school "heavier for the track" runs it at that temperature.
+        track: True where the floor rule "heavier for the track" runs it at that temperature.
         relief_under_c: oil colder than this keeps the relief valve spilling at :data:`WARMING_RPM`, None where it never
             opens
             there: what it spills does not reach the bearings.
@@ -116,7 +116,7 @@ class OilAdvice:
 
     Attributes:
         lightest: the lightest that surely holds, of the maker's list where there is one; None when none does.
-        heavier: what the school "heavier for the track" would run.
+        heavier: what the floor rule "heavier for the track" would run.
         floor_kpa: at racing speed, without the margin; ``rule``: which rule sets it.
         cautions: what to say with it.
     """

@@ -18,8 +18,7 @@ class FlowNeed:
 
     Attributes:
         times: oil that passes the bearings at the same pressure and viscosity over what production clearances pass:
-            with the
-            cube of the clearance (laminar flow through a thin gap).
+            with the cube of the clearance (laminar flow through a thin gap).
         pump_l_per_min: the pump gives, at ``rpm``; ``assumed``: its size is not on the card.
         over_kpa: normal over the floor there; ``kw``: pump work in that; None where nothing is expected.
     """

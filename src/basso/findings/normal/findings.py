@@ -1,5 +1,4 @@
-"""Everything that is told about one session's normal, in one place: the curve, the schools, the oils, cold to hot, what
-changed."""
+"""Everything found about one session's normal: the curve, the floor rules, the oils, cold to hot, what changed."""
 
 from __future__ import annotations
 
@@ -13,8 +12,8 @@ from basso.findings.normal.adviser import AskedAt, FloorMet, OilAdvice, advise, 
 from basso.findings.normal.before import AirsPart, CoolerOil, HeatBefore, Seasons, airs_part, cooler_oil, seasons
 from basso.findings.normal.clearance import FlowNeed, flow_need
 from basso.findings.normal.cooler import CoolerTrade, cooler_trade
+from basso.findings.normal.floor_rules import FloorRuleFinding, held_by_floor_rules, held_by_lines
 from basso.findings.normal.question import OIL_L, TARGET_C, Question
-from basso.findings.normal.schools import SchoolFinding, held_by_lines, held_by_schools
 from basso.normal.changed import OIL_SD, NormalChange, changed_normal
 from basso.normal.expected import ExpectedPressure
 from basso.normal.warmup import (
@@ -88,8 +87,8 @@ class NormalFindings:
     question: Question
     racing_rpm: float
     hot_c: float
-    schools: tuple[SchoolFinding, ...]
-    lines: tuple[SchoolFinding, ...]
+    floor_rules: tuple[FloorRuleFinding, ...]
+    lines: tuple[FloorRuleFinding, ...]
     advice: OilAdvice | None
     warm_up: WarmUp | None
     hot_idle: HotIdle | None
@@ -176,7 +175,7 @@ def find_normal(
         question=question,
         racing_rpm=rpm,
         hot_c=hot,
-        schools=tuple(held_by_schools(a, rpm, hot, a.options.floors)),
+        floor_rules=tuple(held_by_floor_rules(a, rpm, hot, a.options.floors)),
         lines=tuple(lines),
         advice=advice,
         warm_up=warm_up(a.time_s, a.rpm, a.temperature_c),

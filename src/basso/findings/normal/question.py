@@ -22,8 +22,7 @@ class Question:
         listed: grades the maker lists; ``pump_cm3``: a turn of the crank; ``window_kpa``: the maker's
             running window, from and to; ``target_c``, ``oil_l``: the oil temperature wanted, and how much oil is in.
         data_sheets: viscosities of oils that the user knows better, by name; ``ceilings``: up to which oil temperature
-            each
-            is used, by name.
+            each is used, by name.
         lines: what the owner holds the car to beside the floors: what each is called ("design target"), and the floor.
         window_at: engine speed and oil temperature that the window is quoted at, None: racing speed, hottest oil;
             ``maker_port``: where on the oil's way the maker's figures are read, "" where not known.

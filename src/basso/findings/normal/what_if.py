@@ -26,8 +26,7 @@ class WhatIf:
 
     Attributes:
         hotter_c, faster_rpm: what was added to oil temperature and engine speed; ``air_c``: by how much the air was
-            warmer,
-            which is in ``hotter_c`` by as much as the air moves the oil on this car.
+            warmer, which is in ``hotter_c`` by as much as the air moves the oil on this car.
         dips, low_dips, high_dips: number of dips, with the band that normal's 90 % interval makes of it.
         below_s, low_s, high_s: seconds below the floor likewise.
         normal_kpa: normal at the middle of the judged driving, then and now.

@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 
 from basso.car.floor_choices import LINES, USUAL_LINES
 from basso.errors import InputError
-from basso.pressure.floors import SCHOOLS, Fixed, Floor, Less, PointTable, Share, Slope
+from basso.pressure.floors import FLOOR_RULES, Fixed, Floor, Less, PointTable, Share, Slope
 from basso.ui.dialogs import CAUTION, decision, label
 from basso.ui.plain import Label
 from basso.ui.theme.look import Look, Type
@@ -83,7 +83,7 @@ class FloorsDialog(QDialog):
         layout.addWidget(label(look, "Where several apply the highest wins, at every sample.", soft=True))
         sides = QHBoxLayout()
         sides.setSpacing(28)
-        sides.addLayout(self._schools(floors), 3)
+        sides.addLayout(self._floor_rules(floors), 3)
         sides.addLayout(self._owner(), 2)
         layout.addLayout(sides)
         layout.addWidget(
@@ -102,22 +102,22 @@ class FloorsDialog(QDialog):
         buttons = decision(self, self._try_accept)
         layout.addWidget(buttons)
 
-    def _schools(self, floors: Sequence[Floor]) -> QGridLayout:
+    def _floor_rules(self, floors: Sequence[Floor]) -> QGridLayout:
         look = self._look
         grid = QGridLayout()
         grid.setVerticalSpacing(2)
         grid.setColumnStretch(1, 1)
         active = list(floors)
-        for i, school in enumerate(SCHOOLS):
-            own = next((f for f in active if type(f) is type(school.floor) and _alike(f, school.floor)), None)
-            if own is None and not isinstance(school.floor, Slope):
-                own = next((f for f in active if type(f) is type(school.floor)), None)
+        for i, floor_rule in enumerate(FLOOR_RULES):
+            own = next((f for f in active if type(f) is type(floor_rule.floor) and _alike(f, floor_rule.floor)), None)
+            if own is None and not isinstance(floor_rule.floor, Slope):
+                own = next((f for f in active if type(f) is type(floor_rule.floor)), None)
             if own is not None:
                 active.remove(own)
-            check = QCheckBox(school.name)
+            check = QCheckBox(floor_rule.name)
             check.setChecked(own is not None)
             check.setFont(look.font(Type.STRONG))
-            reason, default = school.reason, school.floor
+            reason, default = floor_rule.reason, floor_rule.floor
             if isinstance(default, PointTable) and len(self._cars.maker_points) > 0:
                 default, reason = PointTable(self._cars.maker_points), "the maker's points on this engine's card"
             editor, read = self._editor(own or default)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from basso.pressure.floors import SCHOOLS
+from basso.pressure.floors import FLOOR_RULES
 from basso.sentence import read_in
 from basso.ui.stations.dips.picture import sentence
 from basso.ui.stations.working import WorkingStep, floor_words
@@ -157,9 +157,9 @@ def _reading_step(a: Analysis, at: int, p: Callable[[float], str], units: Displa
 
 def _what_if(a: Analysis, at: int, p: Callable[[float], str]) -> str:
     words = []
-    for school in SCHOOLS:
-        level = float(school.floor.at(a.rpm[at : at + 1], a.expected_kpa[at : at + 1])[0])
+    for floor_rule in FLOOR_RULES:
+        level = float(floor_rule.floor.at(a.rpm[at : at + 1], a.expected_kpa[at : at + 1])[0])
         if math.isfinite(level):
             under = float(a.pressure_kpa[at]) < level
-            words.append(f"{school.name.lower()} {p(level)}: {'under' if under else 'not under'} it")
+            words.append(f"{floor_rule.name.lower()} {p(level)}: {'under' if under else 'not under'} it")
     return "; ".join(words)

@@ -23,8 +23,7 @@ class CurvePicture:
 
     Attributes:
         rpm: shape (k,); ``normal``, ``low``, ``high``, ``floor``: shape (k,), in the unit shown; NaN in the first three
-            where it rests on no
-            data.
+            where it rests on no data.
         dots: shape (m, 2): rpm and pressure of calm running, as with the oil of the middle of the session.
         top: of the picture, in the unit shown; ``unit``: its symbol.
     """

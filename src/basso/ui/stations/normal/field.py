@@ -87,7 +87,7 @@ class FieldView(QWidget):
             self._draw(painter, contour, look.color("ample"), 1.1, label=contour.words)
         for contour in p.floors:
             self._draw(painter, contour, look.color("below"), 2.4, label=contour.words)
-        for contour in p.schools:
+        for contour in p.floor_rules:
             self._draw(painter, contour, look.color("below"), 0.9, label=contour.words)
         self._draw_hot_area(painter, p)
         self._draw_axes(painter, p, area)

@@ -40,9 +40,8 @@ class FieldPicture:
 
     Attributes:
         rpm, heat: edges of the picture, (low, high), rpm and °C.
-        contours: of expected pressure; ``floors``: where expected pressure meets the active floor; ``schools``: where
-            it meets
-            each other school's and each of the owner's lines.
+        contours: of expected pressure; ``floors``: where expected pressure meets the active floor; ``floor_rules``:
+            where it meets each other floor rule's and each of the owner's lines.
         density: shape (heat, rpm) counts of settled running; ``covered``: where normal rests on data, same shape.
         hot_area: (rpm low, high, °C low, high) of the car's hot working area, None where it was not judged.
         moment: rpm and °C of racing speed and hottest oil.
@@ -56,7 +55,7 @@ class FieldPicture:
     covered: NDArray[np.bool_]
     hot_area: tuple[float, float, float, float] | None
     moment: tuple[float, float]
-    schools: tuple[Contour, ...] = ()
+    floor_rules: tuple[Contour, ...] = ()
 
 
 def field_picture(told: NormalFindings, units: DisplayUnits) -> FieldPicture | None:
@@ -78,11 +77,11 @@ def field_picture(told: NormalFindings, units: DisplayUnits) -> FieldPicture | N
     line = _absolute_floor(a.options.floors, gx, kpa)
     floors = (_contour("at the floor", x, y, kpa - line, 0.0, label_in_the_middle=True),) if line is not None else ()
     others = [
-        (s.school.name, s.school.floor)
-        for s in (*told.schools, *told.lines)
-        if not s.active and not moves_with_normal(s.school.floor)
+        (s.floor_rule.name, s.floor_rule.floor)
+        for s in (*told.floor_rules, *told.lines)
+        if not s.active and not moves_with_normal(s.floor_rule.floor)
     ]
-    schools = tuple(
+    floor_rules = tuple(
         _contour(
             name,
             x,
@@ -104,7 +103,7 @@ def field_picture(told: NormalFindings, units: DisplayUnits) -> FieldPicture | N
         covered=covered,
         hot_area=_hot_area(a),
         moment=(told.racing_rpm, told.hot_c),
-        schools=schools,
+        floor_rules=floor_rules,
     )
 
 

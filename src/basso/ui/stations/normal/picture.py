@@ -196,16 +196,16 @@ def floor_met_rows(told: NormalFindings, units: DisplayUnits) -> list[tuple[str,
     ]
 
 
-def school_rows(told: NormalFindings, units: DisplayUnits) -> list[tuple[str, ...]]:
-    """The schools, then the owner's lines: name, floor when hot, expected over it, dips and seconds it would flag."""
+def floor_rule_rows(told: NormalFindings, units: DisplayUnits) -> list[tuple[str, ...]]:
+    """The floor rules, then the owner's lines: name, floor when hot, normal above it, dips and seconds it would flag."""
     rows: list[tuple[str, ...]] = []
-    for s in (*told.schools, *told.lines):
+    for s in (*told.floor_rules, *told.lines):
         at = units.number(s.at_hot_kpa, _P) if s.at_hot_kpa is not None else "–"
         over = units.number(s.over_kpa, _P, difference=True, signed=True) if s.over_kpa is not None else "–"
         line = s in told.lines
         rows.append(
             (
-                s.school.name,
+                s.floor_rule.name,
                 at,
                 over,
                 str(s.dips),
@@ -216,7 +216,7 @@ def school_rows(told: NormalFindings, units: DisplayUnits) -> list[tuple[str, ..
     return rows
 
 
-SCHOOL_HEADS = ("Rule", "Floor", "Above floor", "Dips", "Below, s", "")
+FLOOR_RULE_HEADS = ("Rule", "Floor", "Above floor", "Dips", "Below, s", "")
 
 
 def cold_to_hot(told: NormalFindings, units: DisplayUnits) -> list[str]:

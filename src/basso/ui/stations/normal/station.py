@@ -88,7 +88,7 @@ class NormalStation(FindingStation["NormalPage", "NormalFindings"]):
         )
 
     def table(self, only_selected: bool = False) -> Table | None:
-        """Schools, oils, and where normal meets the floor."""
+        """Floor rules, oils, and where normal meets the floor."""
         return Table("normal", self.page.rows()) if self.found is not None else None
 
     def working(self) -> Working | None:
@@ -120,7 +120,7 @@ class NormalStation(FindingStation["NormalPage", "NormalFindings"]):
         return (a, self._asked())
 
     def work(self, a: Analysis) -> Callable[[Progress], NormalFindings | None]:
-        """Schools, oils, the curve, what earlier sessions say."""
+        """Floor rules, oils, the curve, what earlier sessions say."""
         question = self._asked()
 
         def work(progress: Progress) -> NormalFindings | None:

@@ -1,4 +1,4 @@
-"""The Normal station: the pressure field, the schools of floor, the oils, a hotter day, cold to hot."""
+"""The Normal station: the pressure field, the floor rules, the oils, a hotter day, cold to hot."""
 
 from __future__ import annotations
 
@@ -33,19 +33,19 @@ from basso.ui.stations.normal.field import FieldView
 from basso.ui.stations.normal.field_picture import field_picture, reading_at
 from basso.ui.stations.normal.picture import (
     FLOOR_MET_HEADS,
+    FLOOR_RULE_HEADS,
     GRADE_HEADS,
     GRADE_TIPS,
     HISTORY_HEADS,
-    SCHOOL_HEADS,
     change_line,
     cold_to_hot,
     floor_met_rows,
+    floor_rule_rows,
     grade_rows,
     grade_units,
     history_rows,
     oil_temperature,
     opening,
-    school_rows,
     shown_history,
     what_if_words,
     working,
@@ -87,11 +87,11 @@ class NormalPage(TitledPage):
         self.field = FieldView(look)
         self.field.looked_at.connect(self._read_field)
         self.curve = CurveView(look)
-        self.schools, self.grades = _table(len(SCHOOL_HEADS)), _table(len(GRADE_HEADS))
+        self.floor_rules, self.grades = _table(len(FLOOR_RULE_HEADS)), _table(len(GRADE_HEADS))
         self.history = _table(len(HISTORY_HEADS))
         self.cold, self.heat, self.change = (Words(look, Type.SMALL) for _ in range(3))
         self.supposition = Words(look, Type.STRONG)
-        self._schools_head = self._head("")
+        self._floor_rules_head = self._head("")
         self.cautions = Words(look, Type.SMALL, "soft")
         self.air, self.hotter, self.faster = (
             _slider(-_WARMER_C, _WARMER_C, "Air warmer by"),
@@ -127,8 +127,8 @@ class NormalPage(TitledPage):
         top.addWidget(self.curve, 58)
         right = QVBoxLayout()
         right.setSpacing(4)
-        right.addWidget(self._schools_head)
-        right.addWidget(self.schools)
+        right.addWidget(self._floor_rules_head)
+        right.addWidget(self.floor_rules)
         right.addStretch(1)
         top.addLayout(right, 42)
         layout.addLayout(top, 1)
@@ -242,7 +242,7 @@ class NormalPage(TitledPage):
 
     def _dress(self) -> None:
         self._margin_word.setFont(self._look.font(Type.SMALL_STRONG))
-        for table in (self.schools, self.grades, self.history):
+        for table in (self.floor_rules, self.grades, self.history):
             table.setFont(self._look.font(Type.SMALL))
             table.horizontalHeader().setFont(self._look.font(Type.SMALL))
         if self.told is not None:
@@ -301,12 +301,12 @@ class NormalPage(TitledPage):
         by_heat = self.curve.picture is None
         for box in (self.air, self.hotter, self.faster, self.racing, self.hottest, self.margin):
             box.setEnabled(by_heat)  # what they ask needs normal by oil temperature, as is said beside them
-        self._schools_head.setText(
+        self._floor_rules_head.setText(
             f"Floor rules at {told.racing_rpm:.0f} rpm"
             + (f" and {units.text(told.hot_c, Quantity.TEMPERATURE)}" if told.hot_c == told.hot_c else "")
             + f", {units.pressure.symbol}; normal over it; what it would flag"
         )
-        _fill(self.schools, SCHOOL_HEADS, school_rows(told, units), words=(0, 5))
+        _fill(self.floor_rules, FLOOR_RULE_HEADS, floor_rule_rows(told, units), words=(0, 5))
         heads = tuple(f"{h}, {u}" if u else h for h, u in zip(GRADE_HEADS, grade_units(units), strict=True))
         _fill(self.grades, heads, grade_rows(told, units), words=(0, 9))
         for c, hint in enumerate(GRADE_TIPS):
@@ -381,16 +381,16 @@ class NormalPage(TitledPage):
         return working(self.told, self.grades.currentRow(), self._units) if self.told is not None else []
 
     def rows(self) -> list[Sequence[str]]:
-        """Schools, oils, and where normal meets the floor at each engine speed, in the units shown."""
+        """Floor rules, oils, and where normal meets the floor at each engine speed, in the units shown."""
         if self.told is None:
             return []
         units = self._units
         heads = [f"{h}, {u}" if u else h for h, u in zip(GRADE_HEADS, grade_units(units), strict=True)]
         return [
             [self.title],
-            [self._schools_head.text()],
-            SCHOOL_HEADS,
-            *school_rows(self.told, units),
+            [self._floor_rules_head.text()],
+            FLOOR_RULE_HEADS,
+            *floor_rule_rows(self.told, units),
             heads,
             *grade_rows(self.told, units),
             FLOOR_MET_HEADS,
