@@ -197,7 +197,7 @@ def floor_met_rows(told: NormalFindings, units: DisplayUnits) -> list[tuple[str,
 
 
 def floor_rule_rows(told: NormalFindings, units: DisplayUnits) -> list[tuple[str, ...]]:
-    """The floor rules, then the owner's lines: name, floor when hot, normal above it, dips and seconds it would flag."""
+    """The floor rules, then the owner's lines: name, floor when hot, normal above it, dips and seconds it flags."""
     rows: list[tuple[str, ...]] = []
     for s in (*told.floor_rules, *told.lines):
         at = units.number(s.at_hot_kpa, _P) if s.at_hot_kpa is not None else "–"
