@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import os
+import re
 import sys
 from collections.abc import Sequence
 from importlib import import_module
@@ -27,8 +28,11 @@ _COMMANDS = {
     "fit": "basso.cli.fit",
     "sensors": "basso.cli.sensors",
     "drops": "basso.cli.drops",
+    "sump": "basso.cli.sump",
     "standin": "basso.cli.standin",
 }
+
+_NUMBERS = re.compile(r"-[\d.]+(e-?\d+)?(,[-+]?[\d.]+(e-?\d+)?)+", re.IGNORECASE)
 
 _DESCRIPTION = """\
 Basso finds oil starvation in logs of oil pressure, oil temperature, rpm and g, explains it, and judges what a
@@ -78,9 +82,20 @@ def build_parser(only: str | None = None) -> argparse.ArgumentParser:
     return parser
 
 
+def _joined(words: Sequence[str]) -> list[str]:
+    """``--pickup -120,10,8`` as ``--pickup=-120,10,8``: a list of numbers that begins below zero is no option."""
+    made: list[str] = []
+    for word in words:
+        if made and made[-1].startswith("--") and "=" not in made[-1] and _NUMBERS.fullmatch(word):
+            made[-1] += f"={word}"
+        else:
+            made.append(word)
+    return made
+
+
 def main(argv: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit status. User errors become one line on standard error."""
-    words = list(sys.argv[1:] if argv is None else argv)
+    words = _joined(sys.argv[1:] if argv is None else argv)
     arguments = build_parser(only=next(iter(words), None)).parse_args(words or ["open"])
     try:
         return int(arguments.run(arguments))
