@@ -241,6 +241,6 @@ def test_the_command_line_tells_what_the_port_really_measures(capsys: pytest.Cap
     assert main([*arguments, "--place", "pump outlet", "--json"]) == 0
     assert "The bearings get less" in json.loads(capsys.readouterr().out)["place_tells"]
     assert main([*arguments, "--place", "somewhere"]) == 2
-    assert "known are pan, pump outlet" in capsys.readouterr().err
+    assert "use one of pan, pump outlet" in capsys.readouterr().err
     assert main([*arguments, "--room", "10", "--on-block", "--switch", "male 1/8 NPT"]) == 0
     assert "room for 10 mm" in capsys.readouterr().out

@@ -59,6 +59,41 @@ def test_two_bodies_are_one_pan(tmp_path: Path) -> None:
     assert solid.plan_centre_m == pytest.approx((0.2, 0.0), abs=1e-9)
 
 
+def test_a_corner_on_the_middle_of_an_edge_leaves_no_hole(tmp_path: Path) -> None:
+    """The lid in two halves over walls in one piece: edges meet in parts only, as drawing programs like to write."""
+    walls = box().triangles[box().triangles[:, :, 2].mean(axis=1) < 159.0]
+    x, y, z = 130.0, 100.0, 160.0
+    lid = [[[-x, -y, z], [0, -y, z], [0, y, z]], [[-x, -y, z], [0, y, z], [-x, y, z]]]
+    lid += [[[0, -y, z], [x, -y, z], [x, y, z]], [[0, -y, z], [x, y, z], [0, y, z]]]
+    solid, notes = read_mesh(write(tmp_path / "a.stl", np.concatenate([walls, np.array(lid)])))
+    assert 1000.0 * solid.capacity_m3 == pytest.approx(8.32) and notes == ()
+    with pytest.raises(InputError, match="is not closed"):
+        read_mesh(write(tmp_path / "b.stl", np.concatenate([walls, np.array(lid[:3])])))
+
+
+def test_bodies_that_touch_along_an_edge_are_closed(tmp_path: Path) -> None:
+    other = box()
+    other.apply_translation((260.0, 200.0, 0.0))
+    solid, _ = read_mesh(write(tmp_path / "a.stl", np.concatenate([box().triangles, other.triangles])))
+    assert 1000.0 * solid.capacity_m3 == pytest.approx(2 * 8.32)
+
+
+def test_bodies_in_one_another_are_refused(tmp_path: Path) -> None:
+    other = box()
+    other.apply_translation((100.0, 0.0, 0.0))
+    with pytest.raises(InputError, match="lie in one another and would count twice"):
+        read_mesh(write(tmp_path / "a.stl", np.concatenate([box().triangles, other.triangles])))
+
+
+def test_what_is_left_out_of_the_inside_is_no_oil(tmp_path: Path) -> None:
+    """A pickup's tube, drawn as a hole in the solid: its faces look the other way."""
+    tube = trimesh.creation.box((40.0, 40.0, 40.0))
+    tube.apply_translation((0.0, 0.0, 80.0))
+    solid, notes = read_mesh(write(tmp_path / "a.stl", np.concatenate([box().triangles, tube.triangles[:, ::-1]])))
+    assert 1000.0 * solid.capacity_m3 == pytest.approx(8.32 - 0.064) and notes == ()
+    assert not holds(solid, np.array([0.0, 0.0, 0.08]))
+
+
 def test_corners_that_nearly_meet_are_one(tmp_path: Path) -> None:
     rng = np.random.default_rng(1)
     shaken = box().triangles + rng.normal(0.0, 2e-5, box().triangles.shape)

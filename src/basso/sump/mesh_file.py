@@ -7,6 +7,7 @@ from pathlib import Path
 from types import MappingProxyType
 
 import numpy as np
+from numpy.typing import NDArray
 
 from basso.errors import InputError
 from basso.files import open_plain
@@ -82,15 +83,25 @@ def solid_of_mesh(triangles_m: FloatArray, where: str, unit: str = "mm") -> tupl
     _, first, index = np.unique(grid, axis=0, return_index=True, return_inverse=True)
     faces = index.reshape(-1, 3)
     thin = (faces[:, 0] == faces[:, 1]) | (faces[:, 1] == faces[:, 2]) | (faces[:, 2] == faces[:, 0])
-    mesh = trimesh.Trimesh(triangles_m.reshape(-1, 3)[first], faces[~thin], process=False, validate=False)
-    if not mesh.is_watertight:
-        raise InputError(f"{where}: is not closed: {_holes(mesh)}; close it, the lid at the pan rail too.")
-    if not mesh.is_winding_consistent:
+    corners, faces = triangles_m.reshape(-1, 3)[first], faces[~thin]
+    if len(faces) == 0:
+        raise InputError(f"{where}: encloses no volume; export the inside of the pan as a closed solid.")
+    loose = _loose_edges(faces)
+    if len(loose) and not _cancel(corners, loose, size * 10.0 * _WELD):
+        # Not closed as it is wound: with some of its triangles turned it may be.
+        mesh = trimesh.Trimesh(corners, faces, process=False, validate=False)
+        if not mesh.is_watertight:
+            x, y, z = 1000.0 * corners[loose].mean(axis=(0, 1))
+            raise InputError(
+                f"{where}: is not closed: {len(loose)} edges do not join two triangles, about x {x:.0f}, y {y:.0f}, "
+                f"z {z:.0f} mm; close it, the lid at the pan rail too."
+            )
         trimesh.repair.fix_normals(mesh, multibody=True)  # type: ignore[no-untyped-call]
         notes.append("Some triangles were turned inside out; they were turned back.")
-        if not mesh.is_winding_consistent:
+        faces = np.asarray(mesh.faces)
+        if len(_loose_edges(faces)):
             raise InputError(f"{where}: some triangles are inside out and cannot be turned back; export it anew.")
-    triangles = np.asarray(mesh.triangles, dtype=np.float64)
+    triangles = corners[faces]
     solid = Solid(triangles, (0.0, 0.0))
     if solid.capacity_m3 < 0.0:
         triangles = triangles[:, ::-1]
@@ -98,24 +109,73 @@ def solid_of_mesh(triangles_m: FloatArray, where: str, unit: str = "mm") -> tupl
     solid = Solid(triangles, plan_centre_m([triangles]))
     if solid.capacity_m3 < 1e-7:
         raise InputError(f"{where}: encloses no volume; export the inside of the pan as a closed solid.")
+    if _is_in_itself(solid):
+        raise InputError(f"{where}: parts of it lie in one another and would count twice; unite them into one solid.")
     litres = 1000.0 * solid.capacity_m3
     if not 0.5 <= litres <= 60.0:
         notes.append(f"It holds {litres:.3g} L, which is unusual for a pan: is it drawn in {unit}?")
     return solid, tuple(notes)
 
 
-def _holes(mesh: object) -> str:
-    """How much of its edge is open, and where."""
-    edges = np.sort(np.asarray(mesh.edges), axis=1)  # type: ignore[attr-defined]
-    found, count = np.unique(edges, axis=0, return_counts=True)
-    lone = found[count != 2]
-    middle = np.asarray(mesh.vertices)[lone].mean(axis=(0, 1)) * 1000.0  # type: ignore[attr-defined]
-    x, y, z = (float(v) for v in middle)
-    return f"{len(lone)} edges do not join two triangles, about x {x:.0f}, y {y:.0f}, z {z:.0f} mm"
+def _loose_edges(faces: NDArray[np.intp]) -> NDArray[np.intp]:
+    """Edges, from corner to corner, that no triangle runs along the other way, shape (n, 2); closed: none."""
+    ahead = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
+    way = np.where(ahead[:, 0] < ahead[:, 1], 1, -1)
+    edges, index = np.unique(np.sort(ahead, axis=1), axis=0, return_inverse=True)
+    left = np.bincount(index.ravel(), weights=way, minlength=len(edges)).round().astype(np.intp)
+    loose = np.repeat(edges, np.abs(left), axis=0)
+    back = np.repeat(left < 0, np.abs(left))
+    loose[back] = loose[back][:, ::-1]
+    return loose
+
+
+def _cancel(corners_m: FloatArray, loose: NDArray[np.intp], near_m: float) -> bool:
+    """Whether loose edges run over each other, there and back: where a corner lies on a longer edge they meet in parts
+    only, and the surface is closed all the same."""
+    start, end = corners_m[loose[:, 0]], corners_m[loose[:, 1]]
+    along = end - start
+    length = np.linalg.norm(along, axis=1)
+    direction = along / length[:, None]
+    # One of the two ways along a line is its own: the one whose first coordinate that is not 0 is over 0.
+    leading = np.argmax(np.abs(direction) > 1e-6, axis=1)
+    sign = np.sign(direction[np.arange(len(direction)), leading])
+    direction *= sign[:, None]
+    foot = start - np.einsum("ij,ij->i", start, direction)[:, None] * direction
+    waiting = list(range(len(loose)))
+    while waiting:
+        first = waiting[0]
+        close = np.linalg.norm(foot[waiting] - foot[first], axis=1) < near_m
+        close &= np.linalg.norm(direction[waiting] - direction[first], axis=1) < 1e-4
+        line = np.array(waiting)[close]
+        waiting = [k for k, on_it in zip(waiting, close.tolist(), strict=True) if not on_it]
+        a, b = (np.einsum("ij,j->i", v[line], direction[first]) for v in (start, end))
+        # Everywhere along the line as many edges lead one way as the other.
+        at = np.concatenate([a, b])
+        step = np.concatenate([np.ones(len(a)), -np.ones(len(b))])
+        order = np.argsort(at)
+        at, run = at[order], np.cumsum(step[order])
+        if np.any((run[:-1] != 0) & (np.diff(at) > near_m)):
+            return False
+    return True
 
 
 def holds(solid: Solid, point_m: FloatArray) -> bool:
     """Whether a point lies inside: by the solid angle under which it sees the surface (Van Oosterom and Strackee)."""
+    return _times_round(solid, point_m) > 0.5
+
+
+def _is_in_itself(solid: Solid) -> bool:
+    """Whether a point of it is enclosed twice, by a few hundred points spread evenly (a fixed sequence)."""
+    corners = solid.triangles.reshape(-1, 3)
+    count = int(np.clip(4_000_000 // len(solid.triangles), 20, 400))
+    steps = (0.8191725134, 0.6710436067, 0.5497004779)  # evenly spread in three dimensions (Roberts' sequence)
+    spread = np.mod(0.5 + np.outer(np.arange(1, count + 1), steps), 1.0)
+    points = corners.min(axis=0) + spread * np.ptp(corners, axis=0)
+    return any(_times_round(solid, p) > 1.5 for p in points)
+
+
+def _times_round(solid: Solid, point_m: FloatArray) -> float:
+    """How many times the surface goes round a point."""
     a, b, c = (solid.triangles[:, i] - point_m for i in range(3))
     la, lb, lc = (np.linalg.norm(v, axis=1) for v in (a, b, c))
     over = np.einsum("ij,ij->i", a, np.cross(b, c))
@@ -125,4 +185,4 @@ def holds(solid: Solid, point_m: FloatArray) -> bool:
         + np.einsum("ij,ij->i", b, c) * la
         + np.einsum("ij,ij->i", c, a) * lb
     )
-    return float(np.arctan2(over, under).sum() / (2.0 * np.pi)) > 0.5
+    return float(np.arctan2(over, under).sum() / (2.0 * np.pi))

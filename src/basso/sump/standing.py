@@ -13,8 +13,9 @@ MOST_G = 2.5
 """Up to here the g is looked for at which the pickup comes uncovered."""
 DIRECTIONS_DEG = tuple(range(0, 360, 15))
 """Of the vehicle's acceleration: 0 forward, 90 to the left."""
-_STEP_G, _COARSE_STEP_G = 0.025, 0.1
-_MANY_TRIANGLES = 4000
+_STEPS_G = ((4_000, 0.025), (40_000, 0.1))
+"""Up to so many triangles the g is looked for in such steps; with more, in coarse ones."""
+_COARSE_STEP_G = 0.25
 _HALVINGS = 16
 
 
@@ -62,7 +63,7 @@ def uncover_g(
         up = up_of(way[:, 0] * g, way[:, 1] * g)
         return volume_m3 - volume_under_m3(solid, up, up @ pickup_m)
 
-    step = _STEP_G if solid.triangles.shape[0] <= _MANY_TRIANGLES else _COARSE_STEP_G
+    step = next((s for most, s in _STEPS_G if solid.triangles.shape[0] <= most), _COARSE_STEP_G)
     grid = np.linspace(0.0, MOST_G, round(MOST_G / step) + 1)
     at = np.tile(grid, len(ways))
     bare = (spare(np.repeat(ways, grid.size, axis=0), at) <= 0.0).reshape(len(ways), grid.size)
