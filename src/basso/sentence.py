@@ -18,7 +18,7 @@ from basso.units import DisplayUnits, Quantity
 if TYPE_CHECKING:
     from basso.units import Unit
 
-_FINER = MappingProxyType({"psi": 1, "bar": 2, "US qt": 1})
+_FINER = MappingProxyType({"psi": 1, "bar": 2, "US qt": 1, "in": 1})
 """So many digits more than in the base unit mean as much."""
 _BASE = DisplayUnits()
 
@@ -72,6 +72,11 @@ def in_degrees(value: SupportsFloat, digits: int = 0) -> Measured:
 def in_litres(value: SupportsFloat, digits: int = 0) -> Measured:
     """A volume."""
     return Measured(float(value), Quantity.VOLUME, digits)
+
+
+def in_mm(value: SupportsFloat, digits: int = 0, *, signed: bool = False) -> Measured:
+    """A length, given in mm."""
+    return Measured(float(value), Quantity.LENGTH, digits, signed=signed)
 
 
 class Sentence(str):

@@ -36,7 +36,7 @@ def document(capsys: pytest.CaptureFixture[str], *words: str) -> dict[str, Any]:
 
 def test_the_contracts_document(pan: str, capsys: pytest.CaptureFixture[str]) -> None:
     d = document(capsys, pan)
-    assert list(d) == ["schema", "capacity_l", "volume_l", "surface", "pickup", "static_level_mm", "uncover"]
+    assert list(d)[:7] == ["schema", "capacity_l", "volume_l", "surface", "pickup", "static_level_mm", "uncover"]
     assert (d["schema"], d["capacity_l"], d["volume_l"], d["static_level_mm"]) == ("basso.sump/1", 5.84, 3.0, 75.0)
     assert d["surface"] == {"normal": [0.0, 0.0, 1.0], "level_mm": 75.0}
     assert d["pickup"] == {"covered": True, "head_mm": 65.5}

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from basso.errors import InputError
-from basso.sump.measured import MeasuredPan, Opening, Plate, Wall, pickup_in_car_m, solid_of
+from basso.sump.measured import MeasuredPan, Opening, Wall, pickup_in_car_m, solid_of
 from basso.sump.pan_file import SCHEMA, example, pan_of, read_pan
 
 SQUARE = [[-100, -100], [100, -100], [100, 100], [-100, 100]]
@@ -38,7 +38,9 @@ def test_the_example_is_a_pan_with_every_entry(tmp_path: Path) -> None:
     pan = read_pan(file)
     assert 1000.0 * solid_of(pan).capacity_m3 == pytest.approx(0.2 * 0.2 * 130 + 0.16 * 0.08 * 50)
     assert pan.walls == (Wall(("box", "wing"), (Opening(0.08, 0.10, 0.06, "box"),)),)
-    assert pan.plates == (Plate("box", 0.08, 0.75),)
+    (plate,) = pan.plates
+    assert (plate.bay, plate.height_m, plate.closed, plate.outline_m, plate.holes) == ("box", 0.08, 0.75, None, ())
+    assert pan.pump_m3_per_rev == 10e-6
     assert (pan.fill_l, pan.away_l, pan.sweep_m, pan.full_mark_m) == (3.0, 0.5, 0.096, 0.075)
     assert pan.pickup is not None and pan.pickup.middle_m == (-0.03, 0.042, 0.0095)
 

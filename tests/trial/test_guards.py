@@ -48,6 +48,8 @@ def passes(side: int, temperatures: list[float], place: str = "1", below: int = 
             peak_g=1.2,
             below_s=0.5 if i < below else 0.0,
             time_s=10.0 * i,
+            start_s=10.0 * i,
+            end_s=10.0 * i,
             log=0,
         )
         for i, t in enumerate(temperatures)

@@ -197,6 +197,8 @@ def _passes(effect: float, slope: float, rng: np.random.Generator, laps: int = 8
                         peak_g=1.15,
                         below_s=0.0,
                         time_s=0.0,
+                        start_s=0.0,
+                        end_s=0.0,
                         log=0,
                     )
                 )

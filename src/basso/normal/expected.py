@@ -149,14 +149,19 @@ class ExpectedPressure:
         return np.exp(self.sharpness * (held - free - thicker))
 
     def parts_at(self, rpm: float, temperature_c: float | None, thicker: float = 0.0) -> tuple[float, float, float]:
-        """What pump and bearings alone would make, what the relief valve lets stand (both kPa), and the engine's own
-        factor."""
+        """:meth:`curves_at` for one moment."""
         heat = np.array([temperature_c]) if temperature_c is not None else None
-        log_rpm, known_heat, log_v = self._coordinates(np.array([rpm]), heat)
+        free, capped, factor = self.curves_at(np.array([rpm]), heat)
+        return float(free[0] * np.exp(thicker)), float(capped[0]), float(factor[0])
+
+    def curves_at(self, rpm: FloatArray, temperature_c: FloatArray | None) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """What pump and bearings alone would make, what the relief valve lets stand (both kPa), and the engine's own
+        factor, at each sample; their softmin by :attr:`sharpness` times the factor is normal."""
+        log_rpm, heat, log_v = self._coordinates(np.asarray(rpm, dtype=np.float64), temperature_c)
         free, capped = free_and_capped(self._form, log_rpm, log_v)
         d = self.departure
-        factor = float(np.exp(d.at(d.mean, log_rpm, known_heat)[0])) if d is not None else 1.0
-        return float(np.exp(free[0] + thicker)), float(np.exp(capped[0])), factor
+        factor = np.exp(d.at(d.mean, log_rpm, heat)) if d is not None else np.ones(log_rpm.shape)
+        return np.exp(free), np.exp(np.broadcast_to(capped, free.shape)), factor
 
     @property
     def _form(self) -> FloatArray:

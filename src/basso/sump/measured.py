@@ -74,16 +74,30 @@ class Wall:
 
 
 @dataclass(frozen=True, slots=True)
+class Hole:
+    """A round hole in a plate: its middle seen from above, and its radius."""
+
+    x_m: float
+    y_m: float
+    radius_m: float
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class Plate:
     """A level plate in a bay (a baffle).
 
     Attributes:
-        height_m: of its underside; ``closed``: the share of the bay's area that it closes, 0 to 1.
+        height_m: of its underside.
+        closed: the share of the area it covers that it closes, 0 to 1; where holes are given they count instead.
+        outline_m: what it covers, corners (x, y) seen from above, shape (n, 2); None where it covers the whole bay.
+        holes: where they are known.
     """
 
     bay: str
     height_m: float
     closed: float = 0.75
+    outline_m: FloatArray | None = None
+    holes: tuple[Hole, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -100,6 +114,7 @@ class MeasuredPan:
         away_l: how much of it is up in the engine when it runs at racing speed.
         sweep_m: height of the lowest point the crank and rods sweep; None where it was not measured.
         full_mark_m: height at which the stick shows full; None where it was not measured.
+        pump_m3_per_rev: what the pump delivers for a turn of the crank; None where nobody said.
     """
 
     name: str
@@ -114,6 +129,7 @@ class MeasuredPan:
     away_l: float = 0.0
     sweep_m: float | None = None
     full_mark_m: float | None = None
+    pump_m3_per_rev: float | None = None
 
     def rotation(self) -> FloatArray:
         """From the pan's own axes to the car's, shape (3, 3): laid along or across, then nose up, then leaned."""

@@ -13,7 +13,7 @@ import numpy as np
 from basso.errors import InputError
 from basso.files import open_plain
 from basso.plain_text import plain
-from basso.sump.measured import Axis, Bay, MeasuredPan, Opening, Pickup, Plate, Wall
+from basso.sump.measured import Axis, Bay, Hole, MeasuredPan, Opening, Pickup, Plate, Wall
 from basso.units import FloatArray
 
 SCHEMA = "basso.pan/1"
@@ -58,7 +58,7 @@ def pan_of(table: dict[str, Any], where: str) -> MeasuredPan:
     top = _Entry(where, "", table)
     if top.text("schema", "") != SCHEMA:
         raise InputError(f'{where}: is no pan\'s file: it has to begin with schema = "{SCHEMA}".')
-    engine, fill, crank, stick = (top.entry(k) for k in ("engine", "fill", "crank", "stick"))
+    engine, fill, crank, stick, pump = (top.entry(k) for k in ("engine", "fill", "crank", "stick", "pump"))
     from_rail = top.choice("heights_from", ("floor", "rail"), "floor") == "rail"
 
     def height_m(mm: float) -> float:
@@ -93,8 +93,9 @@ def pan_of(table: dict[str, Any], where: str) -> MeasuredPan:
         away_l=fill.number("away", 0.0, 0.0, 20.0),
         sweep_m=from_lowest_m(sweep) if sweep is not None else None,
         full_mark_m=from_lowest_m(full) if full is not None else None,
+        pump_m3_per_rev=pump.number("cm3_per_rev", None, 0.1, 500.0) / 1e6 if pump.has("cm3_per_rev") else None,
     )
-    for entry in (top, engine, fill, crank, stick):
+    for entry in (top, engine, fill, crank, stick, pump):
         entry.nothing_else()
     _check_pickup(where, pan)
     return pan
@@ -237,7 +238,20 @@ def _plate(e: _Entry, names: list[str], from_lowest_m: Any) -> Plate:
     bay = e.text("bay", names[0])
     if bay not in names:
         raise e.wrong("bay", f"is '{bay}'; there are {', '.join(names)}")
-    made = Plate(bay, from_lowest_m(e.number("z")), e.number("closed", 0.75, 0.0, 1.0))
+    outline = e.points("outline", 2, 3, _MOST_CORNERS) / 1000.0 if e.has("outline") else None
+    if outline is not None:
+        import shapely
+
+        shape = shapely.Polygon(outline)
+        if not shape.is_valid or shape.area < _LEAST_AREA_M2:
+            raise e.wrong("outline", "crosses itself or has no area; go round the plate once, corner by corner")
+    holes = []
+    for h in e.entries("hole"):
+        holes.append(
+            Hole(h.number("x") / 1000.0, h.number("y") / 1000.0, h.number("diameter", None, 0.5, 500.0) / 2000.0)
+        )
+        h.nothing_else()
+    made = Plate(bay, from_lowest_m(e.number("z")), e.number("closed", 0.75, 0.0, 1.0), outline, tuple(holes))
     e.nothing_else()
     return made
 

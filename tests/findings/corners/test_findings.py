@@ -268,6 +268,8 @@ def _pass(lap: int, below_s: float, heat: float) -> Pass:
         peak_g=1.1,
         below_s=below_s,
         time_s=60.0 * lap,
+        start_s=60.0 * lap,
+        end_s=60.0 * lap,
         log=0,
     )
 

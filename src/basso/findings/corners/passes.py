@@ -37,6 +37,7 @@ class Pass:
             at the lowest moment: where that lies depends on the change under test.)
         below_s: seconds below the floor.
         time_s: when the lowest was.
+        start_s, end_s: from when to when it was followed.
         log: index of the log on its side.
     """
 
@@ -51,6 +52,8 @@ class Pass:
     peak_g: float
     below_s: float
     time_s: float
+    start_s: float
+    end_s: float
     log: int
 
 
@@ -172,6 +175,9 @@ def passes_of(
                 deepest = int(inside[int(np.argmin(pressure[inside]))])
                 lowest = int(inside[int(np.nanargmin(shares))]) if np.isfinite(shares).any() else deepest
             g = fore_g if place.kind == "braking" else side_g
+            # A place over the lap line has samples at both ends of the lap: the stretch is the one with the lowest.
+            apart = np.flatnonzero(np.diff(inside) > 1)
+            stretch = np.split(inside, apart + 1)[int(np.searchsorted(inside[apart], lowest))] if apart.size else inside
             temperature = (
                 median_known(analysis.temperature_c[inside]) if analysis.temperature_c is not None else float("nan")
             )
@@ -188,6 +194,8 @@ def passes_of(
                     peak_g=float(np.abs(g[inside]).max()),
                     below_s=float(np.count_nonzero(margin[inside] < 0) * step),
                     time_s=float(analysis.time_s[lowest]),
+                    start_s=float(analysis.time_s[stretch[0]]),
+                    end_s=float(analysis.time_s[stretch[-1]]),
                     log=log,
                 )
             )

@@ -1,0 +1,104 @@
+"""Judged logs as the flow model needs them, and the model calibrated on them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from basso.analysis import Analysis
+from basso.findings.corners.passes import passes_of
+from basso.progress import Progress, silent
+from basso.recording.gaps import or_zero
+from basso.sump.calibration import Calibration, Logged, LoggedPass, calibrate
+from basso.sump.compartments import Compartments
+from basso.sump.flow import STEP_S, USUAL_PUMP_M3_PER_REV, Run
+from basso.track.alignment import align
+from basso.units import FloatArray
+
+
+def calibration_of(
+    analyses: Sequence[Analysis],
+    c: Compartments,
+    volume_m3: float,
+    away_l: float | None = None,
+    pump_m3_per_rev: float | None = None,
+    progress: Progress = silent,
+) -> Calibration:
+    """The flow model of a car's pan, calibrated on judged logs of it, driven with ``volume_m3`` in it at rest.
+
+    Not usable, with the reason, where a log lacks what the model needs.
+    """
+    why = next((words for a in analyses if (words := _lacks(a))), "")
+    if why:
+        return Calibration(False, why, c, (), volume_m3, pump_m3_per_rev or USUAL_PUMP_M3_PER_REV)
+    proven = all(a.side.proven for a in analyses)
+    return calibrate(c, logged_of(analyses), volume_m3, away_l, pump_m3_per_rev, proven, progress)
+
+
+def _lacks(a: Analysis) -> str:
+    """What keeps a log from calibrating anything; "" where nothing does."""
+    name = a.recording.path.name
+    if not a.judgeable:
+        return next(f"{name}: {c.message}" for c in a.checks if c.level == "fail" and c.id in ("oil_pressure", "rpm"))
+    for what, values in (("lateral", a.lateral_g), ("longitudinal", a.longitudinal_g)):
+        if values is None:
+            return f"{name} has no {what} g, and without it nobody knows where the oil went"
+    if not a.expected.valid:
+        return f"{name}: normal pressure could not be learned: {a.expected.reason}"
+    if a.track is None:
+        return f"{name} has no laps to compare; log a lap channel, GPS or distance"
+    return ""
+
+
+def logged_of(analyses: Sequence[Analysis]) -> tuple[Logged, ...]:
+    """Judged logs of one car and circuit, on the flow model's grid of time; logs without laps are left out."""
+    reference = next((a.track for a in analyses if a.track is not None), None)
+    made = []
+    lap_numbers: dict[tuple[int, int, int], int] = {}
+    for n, a in enumerate(analyses):
+        if reference is None or a.track is None or a.lateral_g is None or not a.expected.valid:
+            continue
+        places = [p for p in reference.places if p.loaded]
+        shift = align(reference.shape, a.track.shape).shift_m
+        grid = np.arange(float(a.time_s[0]), float(a.time_s[-1]), STEP_S)
+
+        def on_grid(values: FloatArray, a: Analysis = a, grid: FloatArray = grid) -> FloatArray:
+            known = np.isfinite(values)
+            return np.interp(grid, a.time_s[known], values[known]) if known.any() else np.full(grid.shape, np.nan)
+
+        rpm = np.maximum(on_grid(a.followed_rpm), 0.0)
+        heat = on_grid(a.temperature_c) if a.temperature_c is not None else None
+        free, capped, factor = a.expected.curves_at(rpm, heat)
+        ahead = a.longitudinal_g if a.longitudinal_g is not None else np.zeros(a.time_s.shape)
+        run = Run(
+            on_grid(or_zero(ahead)),
+            on_grid(or_zero(a.lateral_g)),
+            on_grid(a.rpm),
+            np.maximum(free, 1.0),
+            np.maximum(capped, 1.0),
+            a.expected.sharpness,
+            factor,
+        )
+        measured = np.where(np.interp(grid, a.time_s, a.judged.astype(np.float64)) > 0.99, on_grid(a.told_kpa), np.nan)
+        dips = [(float(a.time_s[d.dip.first]), float(a.time_s[d.dip.last - 1])) for d in a.dips]
+        passes = []
+        for p in passes_of(a, places, reference.length_m, 0, n, shift):
+            first, last = (int(v) for v in np.searchsorted(grid, (p.start_s, p.end_s)))
+            last = min(last, grid.size - 1)
+            if last - first < 5 or not np.isfinite(measured[first : last + 1]).any():
+                continue
+            at = int(np.argmin(np.abs(a.time_s - p.time_s)))
+            passes.append(
+                LoggedPass(
+                    lap=lap_numbers.setdefault(p.lap_key, len(lap_numbers)),
+                    place=p.place,
+                    first=first,
+                    last=last,
+                    lowest_kpa=p.min_pressure_kpa,
+                    floor_kpa=float(a.floor.kpa[at]),
+                    dips=any(start <= p.end_s and end >= p.start_s for start, end in dips),
+                )
+            )
+        made.append(Logged(run, measured, tuple(passes)))
+    return tuple(made)

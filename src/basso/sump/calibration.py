@@ -1,0 +1,374 @@
+"""The flow model fitted to a car's own logs, with how sure it is, and whether it may predict anything.
+
+Fitted are the few unknowns of :data:`basso.sump.flow.PARAMETERS`, to the pressure through every corner and braking
+zone, with dips and without: least squares with weak priors, in which what lies far off has less say (soft L1). The
+model is fitted once for each law of the air, and each fit says how well it meets passes of laps it has not seen (two
+folds by lap). From the fit's curvature sets of parameters are drawn that agree with the logs about as well.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from basso.progress import Progress, silent
+from basso.sump.compartments import Compartments
+from basso.sump.flow import AIR_LAWS, PARAMETERS, USUAL_PUMP_M3_PER_REV, Run, heads_m, pressures_kpa
+from basso.units import FloatArray
+
+PRIOR_MIDDLE = {
+    "slosh_hz": 0.9,
+    "damping": 0.5,
+    "held_l": 0.5,
+    "held_s": 3.0,
+    "cover_m": 0.004,
+    "mouth_m": 0.008,
+    "loss": 1.0,
+    "delay_s": 0.2,
+    "clearing_s": 0.2,
+    "openings": 1.0,
+}
+PRIOR_WIDTH = {
+    "slosh_hz": 0.6,
+    "damping": 0.6,
+    "held_l": 0.7,
+    "held_s": 0.5,
+    "cover_m": 0.008,
+    "mouth_m": 0.7,
+    "loss": 0.7,
+    "delay_s": 0.5,
+    "clearing_s": 0.6,
+    "openings": 0.5,
+}
+"""Before any log is seen (default): middle, and standard deviation of the natural log (of ``cover_m``: in metres)."""
+_LINEAR = PARAMETERS.index("cover_m")
+_LEAST_LAPS, _LEAST_DIPPING = 4, 4
+_SIGMA_KPA = 20.0
+_TRACE_SAY, _TRACE_EVERY = 1.5, 3
+_SETS = 12
+_MUCH_WORSE = 1.6
+"""A law or a side that misses unseen passes by so much more is left out (default)."""
+_TOGETHER = 2.0
+"""Passes of one lap are not independent: the parameters are less sure by the root of this (default)."""
+
+
+@dataclass(frozen=True, slots=True)
+class LoggedPass:
+    """One pass through a corner or braking zone.
+
+    Attributes:
+        lap: which lap of which log; ``place``: its id.
+        first, last: its stretch of the log's grid.
+        lowest_kpa: the lowest pressure that was measured.
+        floor_kpa: the floor there.
+        dips: whether a dip lies in it.
+    """
+
+    lap: int
+    place: str
+    first: int
+    last: int
+    lowest_kpa: float
+    floor_kpa: float
+    dips: bool
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Logged:
+    """One log as the flow model needs it.
+
+    Attributes:
+        run: what the car did.
+        measured_kpa: the pressure on the same grid, NaN where it was not judged; shape (n,).
+        passes: of flying laps, through loaded places.
+    """
+
+    run: Run
+    measured_kpa: FloatArray
+    passes: tuple[LoggedPass, ...]
+
+    def mirrored(self) -> Logged:
+        """The same with left and right the other way round."""
+        return replace(self, run=replace(self.run, ay_g=-self.run.ay_g))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Fit:
+    """The model under one law of the air.
+
+    Attributes:
+        law: one of :data:`~basso.sump.flow.AIR_LAWS`.
+        mirrored: with left and right the other way round than they were logged.
+        best: the fitted set, shape (parameters,).
+        sets: sets that agree with the logs about as well, shape (k, parameters).
+        misfit: the sum of squares it was fitted to.
+        held_out_kpa: what the lowest pressure of each pass is modelled too high by, by fits to other laps; shape
+            (passes,), in the order of the logs and of their passes.
+        modelled_kpa: the lowest pressure of each pass by those fits.
+    """
+
+    law: str
+    mirrored: bool
+    best: FloatArray
+    sets: FloatArray
+    misfit: float
+    held_out_kpa: FloatArray
+    modelled_kpa: FloatArray
+
+    @property
+    def missed_kpa(self) -> float:
+        """By how much it missed the lowest pressure of passes it had not seen: mean, far ones as 60 kPa."""
+        return float(np.mean(np.minimum(np.abs(self.held_out_kpa), 60.0)))
+
+
+@dataclass(frozen=True, slots=True)
+class Interval:
+    """A fitted parameter with 80 % of what the logs leave open."""
+
+    value: float
+    low: float
+    high: float
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Calibration:
+    """The model of one car, with what it rests on.
+
+    Attributes:
+        usable: whether it reproduces the logs well enough to predict; ``reason`` says why, or why not.
+        fits: one for each law of the air, the better first; empty where nothing could be fitted.
+        passes: that were held out; ``error_kpa``: by how much the lowest pressure of dipping ones was missed, median.
+        explained: the share of what tells passes apart that was predicted, at most 1.
+        sigma_kpa: scatter of the lowest pressure of passes about the model.
+        offset_m: scatter of passes about it as head over the mouth.
+    """
+
+    usable: bool
+    reason: str
+    compartments: Compartments
+    logged: tuple[Logged, ...]
+    volume_m3: float
+    pump_m3_per_rev: float
+    fits: tuple[Fit, ...] = ()
+    passes: int = 0
+    error_kpa: float = float("nan")
+    explained: float = float("nan")
+    sigma_kpa: float = _SIGMA_KPA
+    offset_m: float = 0.005
+
+    def fitted(self) -> dict[str, Interval]:
+        """Each parameter the logs had a say in."""
+        if not self.fits:
+            return {}
+        sets = np.concatenate([f.sets for f in self.fits])
+        low, high = np.percentile(sets, [10.0, 90.0], axis=0)
+        names = _free(self.compartments)
+        return {PARAMETERS[i]: Interval(float(self.fits[0].best[i]), float(low[i]), float(high[i])) for i in names}
+
+
+def _free(c: Compartments) -> list[int]:
+    """The parameters that are fitted: openings only where there are any."""
+    return [i for i, name in enumerate(PARAMETERS) if name != "openings" or c.ways]
+
+
+def sets_of(x: FloatArray) -> FloatArray:
+    """Parameters in their own units from the scale they are fitted on: logs but for ``cover_m``."""
+    made = np.exp(np.minimum(x, 20.0))
+    made[..., _LINEAR] = x[..., _LINEAR]
+    return np.asarray(made)
+
+
+class _Problem:
+    """The residuals of a set of logs, for any sets of parameters side by side."""
+
+    def __init__(
+        self,
+        c: Compartments,
+        logged: Sequence[Logged],
+        volume_m3: float,
+        pump: float,
+        law: str,
+        middle: FloatArray,
+        width: FloatArray,
+    ) -> None:
+        self.c, self.logged, self.volume, self.pump, self.law = c, logged, volume_m3, pump, law
+        self.free = _free(c)
+        self.middle, self.width = middle, width
+        self.sigma = _SIGMA_KPA
+        self.use = np.ones(sum(len(x.passes) for x in logged), dtype=np.bool_)
+
+    def lowest(self, x: FloatArray) -> tuple[FloatArray, list[FloatArray]]:
+        """The modelled lowest pressure of each pass (p, passes), and the modelled pressure of each log."""
+        sets = sets_of(x)
+        found, traces = [], []
+        for one in self.logged:
+            head = heads_m(self.c, one.run, self.volume, sets, self.pump)
+            pressure = pressures_kpa(one.run, head, sets, self.law)
+            traces.append(pressure)
+            found += [pressure[:, q.first : q.last + 1].min(axis=1) for q in one.passes]
+        return np.array(found).T, traces
+
+    def residuals(self, x: FloatArray) -> FloatArray:
+        """Shape (p, residuals): data softened, then the priors."""
+        lowest, traces = self.lowest(x)
+        parts = []
+        at = 0
+        for one, pressure in zip(self.logged, traces, strict=True):
+            for q in one.passes:
+                if self.use[at]:
+                    parts.append(((lowest[:, at] - q.lowest_kpa) / self.sigma)[:, None])
+                    every = slice(q.first, q.last + 1, _TRACE_EVERY)
+                    off = (pressure[:, every] - one.measured_kpa[every]) / self.sigma
+                    off = np.where(np.isfinite(off), off, 0.0)
+                    parts.append(off * np.sqrt(_TRACE_SAY / off.shape[1]))
+                at += 1
+        data = np.concatenate(parts, axis=1)
+        soft = np.sign(data) * np.sqrt(2.0 * (np.sqrt(1.0 + data * data) - 1.0))
+        prior = ((x - self.middle) / self.width)[:, self.free]
+        return np.concatenate([soft, prior], axis=1)
+
+    def fit(self, start: FloatArray) -> tuple[FloatArray, float, FloatArray]:
+        """The best parameters from a start, the misfit, and the covariance of the free ones."""
+        from scipy.optimize import least_squares
+
+        def whole(free: FloatArray) -> FloatArray:
+            x = start.copy()
+            x[self.free] = free
+            return x
+
+        step = np.where(np.arange(len(PARAMETERS)) == _LINEAR, 2e-4, 0.02)[self.free]
+
+        def jacobian(free: FloatArray) -> FloatArray:
+            x = np.repeat(whole(free)[None], len(self.free) + 1, axis=0)
+            for row, (i, h) in enumerate(zip(self.free, step, strict=True)):
+                x[row + 1, i] += h
+            r = self.residuals(x)
+            return np.asarray(((r[1:] - r[0]) / step[:, None]).T)
+
+        lower = (self.middle - 4.0 * self.width)[self.free]
+        upper = (self.middle + 4.0 * self.width)[self.free]
+
+        def off(free: FloatArray) -> FloatArray:
+            made: FloatArray = self.residuals(whole(free)[None])[0]
+            return made
+
+        made = least_squares(
+            off,
+            np.clip(start[self.free], lower + 1e-6, upper - 1e-6),
+            jac=jacobian,
+            bounds=(lower, upper),
+            x_scale=self.width[self.free],
+            max_nfev=25,
+            xtol=1e-3,
+            ftol=1e-4,
+        )
+        slopes = np.asarray(made.jac, dtype=np.float64)
+        curvature: FloatArray = slopes.T @ slopes + 1e-9 * np.eye(len(self.free))
+        covariance: FloatArray = np.linalg.inv(curvature).astype(np.float64)
+        return whole(np.asarray(made.x)), float(2.0 * made.cost), covariance
+
+
+def calibrate(
+    c: Compartments,
+    logged: Sequence[Logged],
+    volume_m3: float,
+    away_l: float | None = None,
+    pump_m3_per_rev: float | None = None,
+    side_proven: bool = True,
+    progress: Progress = silent,
+) -> Calibration:
+    """Fit the flow model to logs of a car whose pan held ``volume_m3`` at rest.
+
+    Args:
+        away_l: oil up in the engine at racing speed, where somebody measured it.
+        side_proven: whether it is known which side of the lateral g is left; else both are tried, and the one that
+            meets unseen laps clearly better is taken.
+    """
+    pump = pump_m3_per_rev or USUAL_PUMP_M3_PER_REV
+    none = Calibration(False, "", c, tuple(logged), volume_m3, pump)
+    passes = [q for x in logged for q in x.passes]
+    why = _cannot(passes)
+    if why:
+        return replace(none, reason=why)
+    middle = np.array([np.log(PRIOR_MIDDLE[n]) for n in PARAMETERS])
+    middle[_LINEAR] = PRIOR_MIDDLE["cover_m"]
+    width = np.array([PRIOR_WIDTH[n] for n in PARAMETERS])
+    if away_l:
+        at_held = PARAMETERS.index("held_l")
+        middle[at_held], width[at_held] = np.log(max(away_l, 0.05)), 0.35
+    rng = np.random.default_rng(20)
+    cases = [(law, m) for m in ((False,) if side_proven else (False, True)) for law in AIR_LAWS]
+    fits = []
+    for n, (law, mirrored) in enumerate(cases):
+        progress(n / len(cases), "fitting the flow model to the logs")
+        as_taken = [x.mirrored() for x in logged] if mirrored else list(logged)
+        problem = _Problem(c, as_taken, volume_m3, pump, law, middle, width)
+        fits.append(_fit(problem, rng, passes, mirrored))
+    progress(1.0, "fitted")
+    least = min(f.missed_kpa for f in fits)
+    kept = [f for f in fits if f.missed_kpa <= _MUCH_WORSE * least]
+    return _judged(none, tuple(sorted(kept, key=lambda f: f.missed_kpa)), passes)
+
+
+def _cannot(passes: Sequence[LoggedPass]) -> str:
+    """Why there is nothing to fit; "" where there is."""
+    laps = {q.lap for q in passes}
+    dipping = sum(q.dips for q in passes)
+    if len(laps) < _LEAST_LAPS:
+        return f"the logs have {len(laps)} flying laps through corners; log at least {_LEAST_LAPS}"
+    if dipping < _LEAST_DIPPING:
+        return (
+            f"only {dipping} passes dip below the floor, and it takes {_LEAST_DIPPING} to see how this engine's oil "
+            "moves; log laps on which it dips, or state a higher floor"
+        )
+    return ""
+
+
+def _fit(problem: _Problem, rng: np.random.Generator, passes: Sequence[LoggedPass], mirrored: bool) -> Fit:
+    starts = []
+    for hz in (0.6, 1.4):
+        x = problem.middle.copy()
+        x[PARAMETERS.index("slosh_hz")] = np.log(hz)
+        starts.append(problem.fit(x))
+    best, misfit, covariance = min(starts, key=lambda s: s[1])
+    measured = np.array([q.lowest_kpa for q in passes])
+    off = problem.lowest(best[None])[0][0] - measured
+    problem.sigma = float(np.clip(1.3 * np.median(np.abs(off[[q.dips for q in passes]])), 8.0, 60.0))
+    best, misfit, covariance = problem.fit(best)
+    held = np.empty(len(passes))
+    laps = sorted({q.lap for q in passes})
+    odd = np.array([laps.index(q.lap) % 2 == 1 for q in passes])
+    for fold in (odd, ~odd):
+        problem.use = ~fold
+        other = problem.fit(best)[0]
+        held[fold] = problem.lowest(other[None])[0][0][fold]
+    problem.use = np.ones(len(passes), dtype=np.bool_)
+    spread = np.linalg.cholesky(_TOGETHER * covariance)
+    sets = np.repeat(best[None], _SETS, axis=0)
+    sets[:, problem.free] += (spread @ rng.standard_normal((len(problem.free), _SETS))).T
+    sets[:, problem.free] = np.clip(
+        sets[:, problem.free],
+        (problem.middle - 4.0 * problem.width)[problem.free],
+        (problem.middle + 4.0 * problem.width)[problem.free],
+    )
+    return Fit(problem.law, mirrored, sets_of(best), sets_of(sets), misfit, held - measured, held)
+
+
+def _judged(none: Calibration, fits: tuple[Fit, ...], passes: Sequence[LoggedPass]) -> Calibration:
+    """Whether the model reproduces what it has not seen."""
+    dips: NDArray[np.bool_] = np.array([q.dips for q in passes])
+    measured = np.array([q.lowest_kpa for q in passes])
+    normal = np.array([x.run.normal_kpa[q.first : q.last + 1].min() for x in none.logged for q in x.passes])
+    best = fits[0]
+    error = float(np.median(np.abs(best.held_out_kpa[dips])))
+    lost = normal - measured
+    explained = 1.0 - float(np.sum(best.held_out_kpa**2) / max(np.sum((lost - lost.mean()) ** 2), 1.0))
+    depth = float(np.median(lost[dips]))
+    sigma = float(np.clip(1.4826 * error, 6.0, 80.0))
+    made = replace(none, fits=fits, passes=int(dips.size), error_kpa=error, explained=explained, sigma_kpa=sigma)
+    if error > max(15.0, 0.4 * depth) or explained < 0.3:
+        return replace(made, reason="the model cannot reproduce them")
+    return replace(made, usable=True, reason="")

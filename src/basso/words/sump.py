@@ -1,0 +1,164 @@
+"""The flow model and what it predicts, in words."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from basso.sentence import in_kpa, in_litres, in_mm, phrase
+from basso.sump.levels import (
+    INLET_AT_RPM,
+    LEAST_CLEARANCE_M,
+    MOST_CLEARANCE_M,
+    MOST_INLET_MPS,
+    Levels,
+    MeasuredError,
+    PlateLevel,
+)
+
+if TYPE_CHECKING:
+    from basso.sump.calibration import Calibration
+    from basso.sump.variants import Prediction
+
+
+def calibration_words(c: Calibration) -> str:
+    """Whether the model may predict, what that rests on, and what would help where it may not."""
+    if not c.fits:
+        return phrase("The flow model cannot be calibrated: {}.", c.reason)
+    off = phrase(
+        "On {} passes of laps not used for the fit, the lowest pressure of those that dip was off by {} (median)",
+        c.passes,
+        in_kpa(c.error_kpa),
+    )
+    if not c.usable:
+        return phrase(
+            "{}; the spread between passes is explained to {}. The flow model cannot reproduce these logs and predicts "
+            "nothing. Check the pan's measurements, the pickup's height and the level first; more laps help too.",
+            off,
+            share_words(c.explained),
+        )
+    return phrase("{}; the spread between passes is explained to {}.", off, share_words(c.explained))
+
+
+def share_words(share: float) -> str:
+    """A share as whole per cent, never below 0."""
+    return f"{100.0 * max(share, 0.0):.0f} %"
+
+
+def prediction_words(p: Prediction) -> str:
+    """What a change would have done: "lowest pressure +71 kPa (+54 to +88), 54 dips become 5"."""
+    dips = f"{p.dips_before} dips become {p.dips_after:.0f}"
+    return phrase(
+        "{}: lowest pressure {} ({:bare} to {:bare}), {}",
+        p.text,
+        in_kpa(p.effect_kpa, signed=True),
+        in_kpa(p.low_kpa, signed=True),
+        in_kpa(p.high_kpa, signed=True),
+        dips,
+    )
+
+
+def level_words(told: Levels) -> list[str]:
+    """What a pan says standing still, a sentence each: levels, pickup, plates, doors, how far it may be filled."""
+    words: list[str] = []
+    if told.rest_m is not None and told.running_m is not None:
+        words.append(
+            phrase(
+                "The oil stands at {} with the engine stopped and at {} with {} up in the engine.",
+                in_mm(1000.0 * told.rest_m, 0),
+                in_mm(1000.0 * told.running_m, 0),
+                in_litres(told.pan.away_l, 1),
+            )
+            if told.pan.away_l
+            else phrase(
+                "The oil stands at {} with the engine stopped. The file does not say how much is up in the engine when "
+                "it runs, so the running level is lower than that by an unknown amount.",
+                in_mm(1000.0 * told.rest_m, 0),
+            )
+        )
+    words += [plate_words(p) for p in told.plates]
+    for door in told.doors:
+        way = "toward the pickup, as it should" if door.is_right_way else "away from the pickup: turn it round"
+        words.append(f"The door between {door.between[0]} and {door.between[1]} opens {way}.")
+    words += _pickup_words(told)
+    if told.most_fill_m3 is not None and told.sweep_over_rest_m is not None:
+        words.append(
+            phrase(
+                "The crank's sweep is {} over the oil at rest; level, the pan takes {} before the crank dips in. A "
+                "discharged accumulator adds its volume to that.",
+                in_mm(1000.0 * told.sweep_over_rest_m, 0),
+                in_litres(1000.0 * told.most_fill_m3, 2),
+            )
+            if told.sweep_over_rest_m >= 0.0
+            else phrase(
+                "At rest the oil stands {} over the lowest point of the crank's sweep: once the engine runs, what "
+                "stays there is beaten to froth. Up to the sweep the pan takes {}.",
+                in_mm(-1000.0 * told.sweep_over_rest_m, 0),
+                in_litres(1000.0 * told.most_fill_m3, 2),
+            )
+        )
+    if told.at_full_mark_m3 is not None:
+        words.append(phrase("At the stick's full mark the pan holds {}.", in_litres(1000.0 * told.at_full_mark_m3, 2)))
+    if told.errors:
+        words.append(error_words(told.errors[0]))
+    return words
+
+
+def plate_words(p: PlateLevel) -> str:
+    """Whether a plate can do anything: only one over the running level keeps oil down."""
+    if p.state == "under":
+        return phrase(
+            "The plate in {} is {} under the running level and does nothing there; raise it by {}.",
+            p.plate.bay,
+            in_mm(-1000.0 * p.over_running_m, 0),
+            in_mm(-1000.0 * p.over_running_m, 0),
+        )
+    if p.state == "between":
+        return phrase(
+            "The plate in {} is {} over the running level, and under {} of oil at rest.",
+            p.plate.bay,
+            in_mm(1000.0 * p.over_running_m, 0),
+            in_mm(-1000.0 * p.over_rest_m, 0),
+        )
+    shut = " It has no opening: oil cannot come back through it." if p.open_m2 <= 0.0 else ""
+    return phrase(
+        "The plate in {} is {} over the running level.{}", p.plate.bay, in_mm(1000.0 * p.over_running_m, 0), shut
+    )
+
+
+def _pickup_words(told: Levels) -> list[str]:
+    words: list[str] = []
+    if told.clearance_m is not None:
+        window = (in_mm(1000.0 * LEAST_CLEARANCE_M), in_mm(1000.0 * MOST_CLEARANCE_M))
+        stands = phrase("The pickup stands {} over the floor", in_mm(1000.0 * told.clearance_m, 1))
+        if told.clearance_m < LEAST_CLEARANCE_M - 1e-9:
+            words.append(phrase("{}: under {} it can be choked.", stands, window[0]))
+        elif told.clearance_m > MOST_CLEARANCE_M + 1e-9:
+            words.append(phrase("{}: over {} it comes uncovered early.", stands, window[1]))
+        else:
+            words.append(phrase("{}, within {:bare} to {}.", stands, *window))
+    if told.rim_over_middle_m > 0.0005:
+        words.append(
+            phrase(
+                "It is tilted: the highest point of its rim is {} over the middle and draws air first.",
+                in_mm(1000.0 * told.rim_over_middle_m, 1),
+            )
+        )
+    if told.inlet_mps is not None and told.inlet_mps > MOST_INLET_MPS and not told.pump_is_assumed:
+        words.append(
+            f"At {INLET_AT_RPM:.0f} rpm oil enters it at {told.inlet_mps:.1f} m/s; suction lines are usually kept "
+            f"under {MOST_INLET_MPS:.1f} m/s. Cold, thick oil and ice choke a small mouth first."
+        )
+    return words
+
+
+def error_words(e: MeasuredError) -> str:
+    """Which measurement to take again: the one whose error moves the answer most."""
+    off = in_litres(e.off, 1) if e.unit == "L" else in_mm(e.off, 0)
+    return phrase(
+        "The {} matters most: {} more or less moves the least g that uncovers the pickup by {} to {} g. Measure it "
+        "again.",
+        e.what if e.what == "fill" else f"pickup's {e.what.removeprefix('pickup ')}",
+        off,
+        f"{min(e.g_lost, e.g_gained):+.2f}".replace("-", "−"),
+        f"{max(e.g_lost, e.g_gained):+.2f}".replace("-", "−"),
+    )
