@@ -127,8 +127,9 @@ def random_car(seed: int, kind: str = "") -> CarAndPan:
     oil = Kind(
         drag_per_s=rng.uniform(1.0, 6.0),
         drag_per_m=rng.uniform(1.0, 15.0),
-        vortex_m=rng.uniform(0.0, 0.012),
-        mouth_m=rng.uniform(0.006, 0.022),
+        vortex_m=(vortex := rng.uniform(0.0, 0.012)),
+        # With no oil under it the mouth draws nothing but air, however gradually it comes to that.
+        mouth_m=min(rng.uniform(0.006, 0.022), 0.9 * (z + 0.8 * vortex)),
         most_air=rng.uniform(0.5, 0.95),
         power=rng.uniform(0.9, 1.6),
         pipe_l=rng.uniform(0.06, 0.2),
@@ -301,9 +302,7 @@ def _session(c: CarAndPan, d: Drive, head: FloatArray) -> Simulated:
     k = c.kind
     flow = pump_flow(c.engine, d.rpm)
     draws_at = k.vortex_m * np.sqrt(np.maximum(flow, 1.0) / 60.0)
-    # With no oil under it the mouth draws nothing but air, however gradually it comes to that.
-    to_dry = np.minimum(k.mouth_m, 0.9 * (c.pickup_m[2] + draws_at))
-    uncovered = np.clip((draws_at - head) / to_dry, 0.0, 1.0)
+    uncovered = np.clip((draws_at - head) / k.mouth_m, 0.0, 1.0)
     drawn = k.most_air * uncovered**1.4
     # With the flow: what leaves the pipe now came in when the pump had moved the pipe's content less.
     moved = np.cumsum(np.maximum(flow, 0.5)) * STEP_S / 60.0

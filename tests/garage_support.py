@@ -15,6 +15,7 @@ from basso.garage.records import (
     OilEntry,
     OilSample,
     OilSheet,
+    Pan,
     Record,
     Sensor,
     Session,
@@ -88,6 +89,7 @@ def a_car(sessions: int = 3) -> list[Record]:
             curve={"form": 0},
             note="before the tray",
         ),
+        Pan(car=car.id, build=build.id, day="2026-05-04", name="stock pan", shape='schema = "basso.pan/1"'),
         FloorChoice(
             car=car.id,
             since="2026-05-01",

@@ -23,6 +23,7 @@ from basso.garage.records import (
     OilEntry,
     OilSample,
     OilSheet,
+    Pan,
     Record,
     Ruling,
     Sensor,
@@ -51,6 +52,7 @@ class CarHistory:
     sensors: tuple[Sensor, ...] = ()
     calibrations: tuple[Calibration, ...] = ()
     normals: tuple[Normal, ...] = ()
+    pans: tuple[Pan, ...] = ()
     floors: tuple[FloorChoice, ...] = ()
     oil_sheets: tuple[OilSheet, ...] = ()
     circuits: tuple[Circuit, ...] = ()
@@ -147,6 +149,7 @@ def car_history(garage: Garage, car: Car) -> CarHistory:
         sensors=own(Sensor),
         calibrations=own(Calibration),
         normals=own(Normal),
+        pans=own(Pan),
         floors=own(FloorChoice),
         oil_sheets=own(OilSheet),
         circuits=own(Circuit),

@@ -257,6 +257,7 @@ def _forms() -> dict[type[r.Record], tuple[Field, ...]]:
             Field("note", "Note"),
         ),
         r.Normal: (Field("day", "Learned on", "day", needed=True), Field("reason", "Why"), Field("note", "Note")),
+        r.Pan: (Field("day", "Measured on", "day", needed=True), Field("name", "Pan"), Field("note", "Note")),
         r.FloorChoice: (
             Field("since", "Since", "day"),
             Field("reason", "Why", needed=True),

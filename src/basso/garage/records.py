@@ -492,6 +492,25 @@ class Normal(Record):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Pan(Record):
+    """The pan of a build as it was measured on a day. The newest of a build holds; the others stay.
+
+    Attributes:
+        day: when it was measured; ``name``: what it is called.
+        shape: its file (``basso.pan/1``, TOML), as ``basso sump`` reads it.
+    """
+
+    table: ClassVar[str] = "pans"
+    noun: ClassVar[str] = "pan"
+    car: str
+    build: str
+    day: str
+    name: str = ""
+    shape: str = ""
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class FloorChoice(Record):
     """What the owner holds the car's pressure to from a day on, and why; until the next choice.
 
@@ -611,6 +630,7 @@ KINDS: tuple[type[Record], ...] = (
     Sensor,
     Calibration,
     Normal,
+    Pan,
     FloorChoice,
     OilSheet,
     Circuit,

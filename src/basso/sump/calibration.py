@@ -30,6 +30,7 @@ PRIOR_MIDDLE = {
     "delay_s": 0.2,
     "clearing_s": 0.2,
     "openings": 1.0,
+    "film_m": 0.006,
 }
 PRIOR_WIDTH = {
     "slosh_hz": 0.6,
@@ -42,6 +43,7 @@ PRIOR_WIDTH = {
     "delay_s": 0.5,
     "clearing_s": 0.6,
     "openings": 0.5,
+    "film_m": 0.5,
 }
 """Before any log is seen (default): middle, and standard deviation of the natural log (of ``cover_m``: in metres)."""
 _LINEAR = PARAMETERS.index("cover_m")
@@ -49,6 +51,8 @@ _LEAST_LAPS, _LEAST_DIPPING = 4, 4
 _SIGMA_KPA = 20.0
 _TRACE_SAY, _TRACE_EVERY = 1.5, 3
 _SETS = 12
+_STRUCTURES = ((AIR_LAWS[0], True), (AIR_LAWS[0], False), (AIR_LAWS[1], True))
+"""What is tried: a law of the air, and whether a film stays on a floor that the surface left."""
 _MUCH_WORSE = 1.6
 """A law or a side that misses unseen passes by so much more is left out (default)."""
 _TOGETHER = 2.0
@@ -100,7 +104,7 @@ class Fit:
     """The model under one law of the air.
 
     Attributes:
-        law: one of :data:`~basso.sump.flow.AIR_LAWS`.
+        law: one of :data:`~basso.sump.flow.AIR_LAWS`; ``has_film``: whether a film stays on a floor the surface left.
         mirrored: with left and right the other way round than they were logged.
         best: the fitted set, shape (parameters,).
         sets: sets that agree with the logs about as well, shape (k, parameters).
@@ -111,6 +115,7 @@ class Fit:
     """
 
     law: str
+    has_film: bool
     mirrored: bool
     best: FloatArray
     sets: FloatArray
@@ -165,19 +170,27 @@ class Calibration:
             return {}
         sets = np.concatenate([f.sets for f in self.fits])
         low, high = np.percentile(sets, [10.0, 90.0], axis=0)
-        names = _free(self.compartments)
+        names = _free(self.compartments, self.fits[0].has_film)
         return {PARAMETERS[i]: Interval(float(self.fits[0].best[i]), float(low[i]), float(high[i])) for i in names}
 
 
-def _free(c: Compartments) -> list[int]:
-    """The parameters that are fitted: openings only where there are any."""
-    return [i for i, name in enumerate(PARAMETERS) if name != "openings" or c.ways]
+def _free(c: Compartments, has_film: bool) -> list[int]:
+    """The parameters that are fitted: openings only where there are any, the film where one is taken to stay."""
+    without = {"openings"} if not c.ways else set()
+    without |= set() if has_film else {"film_m"}
+    return [i for i, name in enumerate(PARAMETERS) if name not in without]
+
+
+_FILM = PARAMETERS.index("film_m")
+_NO_FILM = -50.0
+"""The natural log of no film."""
 
 
 def sets_of(x: FloatArray) -> FloatArray:
     """Parameters in their own units from the scale they are fitted on: logs but for ``cover_m``."""
     made = np.exp(np.minimum(x, 20.0))
     made[..., _LINEAR] = x[..., _LINEAR]
+    made[..., _FILM] = np.where(x[..., _FILM] <= _NO_FILM, 0.0, made[..., _FILM])
     return np.asarray(made)
 
 
@@ -190,13 +203,16 @@ class _Problem:
         logged: Sequence[Logged],
         volume_m3: float,
         pump: float,
-        law: str,
+        structure: tuple[str, bool],
         middle: FloatArray,
         width: FloatArray,
     ) -> None:
-        self.c, self.logged, self.volume, self.pump, self.law = c, logged, volume_m3, pump, law
-        self.free = _free(c)
-        self.middle, self.width = middle, width
+        self.c, self.logged, self.volume, self.pump = c, logged, volume_m3, pump
+        self.law, self.has_film = structure
+        self.free = _free(c, self.has_film)
+        self.middle, self.width = middle.copy(), width
+        if not self.has_film:
+            self.middle[_FILM] = _NO_FILM
         self.sigma = _SIGMA_KPA
         self.use = np.ones(sum(len(x.passes) for x in logged), dtype=np.bool_)
 
@@ -300,12 +316,13 @@ def calibrate(
         at_held = PARAMETERS.index("held_l")
         middle[at_held], width[at_held] = np.log(max(away_l, 0.05)), 0.35
     rng = np.random.default_rng(20)
-    cases = [(law, m) for m in ((False,) if side_proven else (False, True)) for law in AIR_LAWS]
+    structures = _STRUCTURES if not c.ways else _STRUCTURES[:2]
+    cases = [(x, m) for m in ((False,) if side_proven else (False, True)) for x in structures]
     fits = []
-    for n, (law, mirrored) in enumerate(cases):
+    for n, (structure, mirrored) in enumerate(cases):
         progress(n / len(cases), "fitting the flow model to the logs")
         as_taken = [x.mirrored() for x in logged] if mirrored else list(logged)
-        problem = _Problem(c, as_taken, volume_m3, pump, law, middle, width)
+        problem = _Problem(c, as_taken, volume_m3, pump, structure, middle, width)
         fits.append(_fit(problem, rng, passes, mirrored))
     progress(1.0, "fitted")
     least = min(f.missed_kpa for f in fits)
@@ -354,7 +371,7 @@ def _fit(problem: _Problem, rng: np.random.Generator, passes: Sequence[LoggedPas
         (problem.middle - 4.0 * problem.width)[problem.free],
         (problem.middle + 4.0 * problem.width)[problem.free],
     )
-    return Fit(problem.law, mirrored, sets_of(best), sets_of(sets), misfit, held - measured, held)
+    return Fit(problem.law, problem.has_film, mirrored, sets_of(best), sets_of(sets), misfit, held - measured, held)
 
 
 def _judged(none: Calibration, fits: tuple[Fit, ...], passes: Sequence[LoggedPass]) -> Calibration:

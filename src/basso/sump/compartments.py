@@ -7,12 +7,12 @@ where its surface stands; this is looked up in a table made once (:class:`Surfac
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from basso.sump.measured import Bay, MeasuredPan, Opening, Plate, pickup_in_car_m, solid_of
+from basso.sump.measured import Bay, MeasuredPan, Opening, Plate, pickup_in_car_m
 from basso.sump.solid import Solid, prism, volume_under_m3
 from basso.units import FloatArray
 
@@ -145,9 +145,10 @@ class Compartments:
     Attributes:
         tables: one for each; ``names``: what each is made of.
         ways: between them.
-        pickup_m: the middle of the mouth; ``pickup_in``: which compartment it is in.
-        rest_m3: what each holds of a volume at rest is found by :meth:`at_rest`.
+        pickup_m: the middle of the mouth; ``pickup_in``: which compartment it is in; ``floor_m``: height of the floor
+            straight below it.
         drains: the share of what comes back from the engine that falls into each, by its area open to above.
+        around_pickup: the inside of the compartment the pickup is in.
     """
 
     names: tuple[str, ...]
@@ -155,7 +156,13 @@ class Compartments:
     ways: tuple[Way, ...]
     pickup_m: FloatArray
     pickup_in: int
+    floor_m: float
     drains: FloatArray
+    around_pickup: Solid
+
+    def with_pickup(self, pickup_m: FloatArray) -> Compartments:
+        """The same with the middle of the mouth elsewhere in its compartment."""
+        return replace(self, pickup_m=pickup_m, floor_m=floor_below_m(self.around_pickup, pickup_m))
 
     @property
     def capacity_m3(self) -> float:
@@ -231,6 +238,7 @@ def compartments_of(pan: MeasuredPan) -> Compartments:
         if p.plan.buffer(1e-6).contains(shapely.Point(x, y))
         and p.bay.floor_m.min() - 1e-6 <= z <= p.bay.roof_m.max() + 1e-6
     ]
+    home = of_piece[inside[0]] if inside else 0
     open_area = np.zeros(len(groups))
     for i, piece in enumerate(pieces):
         if piece.above is None:
@@ -240,22 +248,34 @@ def compartments_of(pan: MeasuredPan) -> Compartments:
         tables=tuple(surface_table(s) for s in solids),
         ways=tuple(ways),
         pickup_m=pickup,
-        pickup_in=of_piece[inside[0]] if inside else 0,
+        pickup_in=home,
+        floor_m=floor_below_m(solids[home], pickup),
+        around_pickup=solids[home],
         drains=open_area / open_area.sum(),
     )
 
 
 def one_compartment(solid: Solid, pickup_m: FloatArray) -> Compartments:
     """A pan known only as a closed surface: all of it one compartment."""
-    return Compartments(("pan",), (surface_table(solid),), (), pickup_m, 0, np.ones(1))
+    return Compartments(
+        ("pan",), (surface_table(solid),), (), pickup_m, 0, floor_below_m(solid, pickup_m), np.ones(1), solid
+    )
 
 
-def open_pan(pan: MeasuredPan) -> Compartments:
-    """A measured pan as if it had neither walls nor plates."""
-    pickup = pickup_in_car_m(pan)
-    if pickup is None:
-        raise ValueError("a pan without a pickup")
-    return one_compartment(solid_of(pan), pickup)
+def floor_below_m(solid: Solid, point_m: FloatArray) -> float:
+    """Height of the floor straight below a point; of the lowest point of all where none is below it."""
+    x, y, z = point_m
+    a, b, c = (solid.triangles[:, i] for i in range(3))
+    # A hair off, so that the line does not run along an edge.
+    px, py = x + 1.7e-7, y + 2.3e-7
+    twice = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
+    with np.errstate(divide="ignore", invalid="ignore"):
+        u = ((px - a[:, 0]) * (c[:, 1] - a[:, 1]) - (py - a[:, 1]) * (c[:, 0] - a[:, 0])) / twice
+        v = ((b[:, 0] - a[:, 0]) * (py - a[:, 1]) - (b[:, 1] - a[:, 1]) * (px - a[:, 0])) / twice
+        met = (np.abs(twice) > 1e-14) & (u >= 0.0) & (v >= 0.0) & (u + v <= 1.0)
+        heights = a[:, 2] + u * (b[:, 2] - a[:, 2]) + v * (c[:, 2] - a[:, 2])
+    below = heights[met & (heights <= z + 1e-6)]
+    return float(below.max()) if below.size else solid.lowest_m
 
 
 def _called(piece: _Piece) -> str:

@@ -32,11 +32,13 @@ PARAMETERS = (
     "delay_s",
     "clearing_s",
     "openings",
+    "film_m",
 )
 """In order: how fast and how damped the surface follows; oil up in the engine at 6000 rpm, and how slowly it goes and
 comes; the head at which half of the mouth draws air, and over how much head it goes from little to most; the natural
 log by which the pump's delivery falls when all of it is uncovered; how late and how slowly that shows; how the openings
-pass oil, against an orifice of coefficient :data:`DISCHARGE`."""
+pass oil, against an orifice of coefficient :data:`DISCHARGE`; how thick a film stays on a floor that the surface has
+left, 0 where the surface is taken to go on below the floor."""
 DISCHARGE = 0.62
 """Of a sharp-edged orifice (White, *Fluid Mechanics*, ch. 6)."""
 HELD_AT_RPM = 6000.0
@@ -81,13 +83,17 @@ def at(sets: FloatArray, name: str) -> FloatArray:
 
 def slosh(g: FloatArray, hz: FloatArray, damping: FloatArray, step_s: float = STEP_S) -> FloatArray:
     """What a g (n,) is to the oil's surface, shape (p, n): ẍ + 2ζω·ẋ + ω²·x = ω²·g for each frequency and damping."""
-    from scipy.signal import bilinear, lfilter, lfilter_zi
+    from scipy.signal import lfilter
 
     made = np.empty((hz.size, g.size))
-    for k, (f, d) in enumerate(zip(hz.ravel().tolist(), damping.ravel().tolist(), strict=True)):
+    k = 2.0 / step_s
+    for n, (f, d) in enumerate(zip(hz.ravel().tolist(), damping.ravel().tolist(), strict=True)):
+        # The bilinear transform of ω² ÷ (s² + 2ζω·s + ω²), begun at rest under the first g.
         w = 2.0 * np.pi * f
-        b, a = bilinear([w * w], [1.0, 2.0 * d * w, w * w], fs=1.0 / step_s)
-        made[k], _ = lfilter(b, a, g, zi=lfilter_zi(b, a) * g[0])
+        over = k * k + 2.0 * d * w * k + w * w
+        b0, a1, a2 = w * w / over, 2.0 * (w * w - k * k) / over, (k * k - 2.0 * d * w * k + w * w) / over
+        start = np.array([1.0 - b0, b0 - a2]) * g[0]
+        made[n], _ = lfilter([b0, 2.0 * b0, b0], [1.0, a1, a2], g, zi=start)
     return made
 
 
@@ -137,8 +143,21 @@ def heads_m(
     else:
         z0 = volumes_m3(c, run, volume_m3, sets, pump_m3_per_rev, (ax, ay))[1]
     x, y, z = c.pickup_m
-    head: FloatArray = (z0 - ax * x - ay * y - z) / np.sqrt(1.0 + ax * ax + ay * ay)
+    over_floor = z0 - ax * x - ay * y - c.floor_m
+    over_floor = with_film(over_floor, at(sets, "film_m"))
+    head: FloatArray = (over_floor - (z - c.floor_m)) / np.sqrt(1.0 + ax * ax + ay * ay)
     return head
+
+
+def with_film(over_floor_m: FloatArray, film_m: FloatArray) -> FloatArray:
+    """Oil over a floor, where the flat surface stands so high over it (below 0: has left it): a film of about that
+    thickness stays and thins as the surface goes further; (p, n)."""
+    if not np.any(film_m > 0.0):
+        return over_floor_m
+    scale = np.maximum(film_m, 1e-6)
+    kept = np.maximum(over_floor_m, 0.0) + scale * np.log1p(np.exp(-np.abs(over_floor_m) / scale))
+    made: FloatArray = np.where(film_m > 0.0, kept, over_floor_m)
+    return made
 
 
 _WARM_UP_S = 12.0

@@ -12,7 +12,7 @@ import itertools
 import math
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -133,7 +133,7 @@ def changed(text: str, c: Compartments, volume_m3: float, change: Change) -> Var
     axis = "xyz".index(change.key[-1])
     moved = c.pickup_m.copy()
     moved[axis] = change.value / 1000.0 + (moved[axis] if change.is_relative else 0.0)
-    return Variant(text, replace(c, pickup_m=moved), volume_m3)
+    return Variant(text, c.with_pickup(moved), volume_m3)
 
 
 def predict(

@@ -1,0 +1,106 @@
+"""What a pan says standing still: plates, doors, pickup and crank against the oil's level, and what matters most."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from basso.sump.levels import levels_of
+from basso.sump.measured import MeasuredPan, Opening, Pickup, Plate, Wall
+from basso.words.sump import level_words
+from pans import BOX, TWO, bay
+
+FILLED = replace(BOX, fill_l=3.6, away_l=0.5, sweep_m=0.096, full_mark_m=0.075)
+
+
+def said(pan: MeasuredPan) -> str:
+    return " ".join(str(w) for w in level_words(levels_of(pan)))
+
+
+def test_levels_are_volume_over_area() -> None:
+    told = levels_of(FILLED)
+    area = 0.26 * 0.2
+    assert told.rest_m == pytest.approx(0.0036 / area) and told.running_m == pytest.approx(0.0031 / area)
+    assert told.most_fill_m3 == pytest.approx(0.096 * area) and told.at_full_mark_m3 == pytest.approx(0.075 * area)
+    assert told.sweep_over_rest_m == pytest.approx(0.096 - 0.0036 / area)
+    assert levels_of(FILLED, 4.16).rest_m == pytest.approx(0.08)
+    assert "The oil stands at 69 mm with the engine stopped and at 60 mm with 0.5 L up in the engine." in said(FILLED)
+
+
+@pytest.mark.parametrize(
+    ("height_mm", "state", "words"),
+    [
+        (75, "over", "The plate in box is 15 mm over the running level."),
+        (69.3, "over", "over the running level"),
+        (69.0, "between", "is 9 mm over the running level, and under 0 mm of oil at rest"),
+        (59.8, "between", "over the running level, and under 9 mm of oil at rest"),
+        (59.5, "under", "under the running level and does nothing there"),
+        (51, "under", "is 9 mm under the running level and does nothing there; raise it by 9 mm."),
+    ],
+)
+def test_a_plate_works_only_over_the_running_level(height_mm: float, state: str, words: str) -> None:
+    pan = replace(FILLED, plates=(Plate("box", height_mm / 1000.0),))
+    assert levels_of(pan).plates[0].state == state
+    assert words in said(pan)
+
+
+def test_a_sealed_plate_lets_nothing_back() -> None:
+    pan = replace(FILLED, plates=(Plate("box", 0.08, 1.0),))
+    assert levels_of(pan).plates[0].open_m2 == 0.0 and "It has no opening" in said(pan)
+    assert levels_of(replace(FILLED, plates=(Plate("box", 0.08, 0.75),))).plates[0].open_m2 == pytest.approx(0.013)
+
+
+@pytest.mark.parametrize(
+    ("over_mm", "words"),
+    [(2.9, "can be choked"), (3.0, "within 3 to 10 mm"), (10.0, "within 3 to 10 mm"), (10.1, "uncovered early")],
+)
+def test_the_pickups_clearance_has_its_window(over_mm: float, words: str) -> None:
+    assert words in said(replace(FILLED, pickup=Pickup((0.0, 0.0, over_mm / 1000.0))))
+
+
+def test_clearance_counts_from_the_floor_of_its_own_bay_even_where_that_slopes() -> None:
+    sloping = replace(bay("box", -0.13, 0.13), floor_m=np.array([0.0, 0.026, 0.026, 0.0]))
+    pan = MeasuredPan("Sloping", (sloping,), Pickup((0.0, 0.0, 0.020)), fill_l=3.0)
+    assert levels_of(pan).clearance_m == pytest.approx(0.007)
+
+
+def test_a_tilted_mouth_draws_air_at_its_highest_rim() -> None:
+    pan = replace(FILLED, pickup=Pickup((0.0, 0.0, 0.006), 0.015, nose_up_deg=10.0))
+    assert levels_of(pan).rim_over_middle_m == pytest.approx(0.015 * np.sin(np.radians(10.0)))
+    assert "the highest point of its rim is 2.6 mm over the middle" in said(pan)
+    assert "It is tilted" not in said(FILLED)
+
+
+def test_doors_lead_to_the_pickup() -> None:
+    assert "opens toward the pickup, as it should" in said(replace(TWO, fill_l=3.0))
+    wrong = replace(TWO, walls=(Wall(("back", "front"), (Opening(0.0, 0.03, 0.06, "back"),)),))
+    assert not levels_of(wrong).doors[0].is_right_way and "turn it round" in said(replace(wrong, fill_l=3.0))
+
+
+def test_a_crank_in_the_oil_is_said() -> None:
+    assert "The crank's sweep is 27 mm over the oil at rest" in said(FILLED)
+    assert "beaten to froth" in said(replace(FILLED, sweep_m=0.06))
+
+
+def test_a_small_mouth_is_fast_only_where_the_pump_is_known() -> None:
+    small = replace(FILLED, pickup=Pickup((0.0, 0.0, 0.006), 0.010))
+    assert levels_of(small).inlet_mps == pytest.approx(10e-6 * 6500 / 60 / (np.pi * 1e-4))
+    assert "m/s" not in said(small), "a usual pump is no reason to say so of this one"
+    assert "At 6500 rpm oil enters it at 4.1 m/s" in said(replace(small, pump_m3_per_rev=12e-6))
+
+
+def test_the_measurement_that_matters_most_comes_first() -> None:
+    errors = levels_of(FILLED).errors
+    assert {e.what for e in errors} == {"fill", "pickup x", "pickup y", "pickup height"}
+    assert [e.spread_g for e in errors] == sorted((e.spread_g for e in errors), reverse=True)
+    fill = next(e for e in errors if e.what == "fill")
+    assert fill.g_lost < 0.0 < fill.g_gained
+    assert "matters most" in said(FILLED) and "Measure it again." in said(FILLED)
+
+
+def test_without_a_fill_nothing_rests_on_it() -> None:
+    told = levels_of(replace(FILLED, fill_l=None, plates=(Plate("box", 0.08),)))
+    assert (told.rest_m, told.running_m, told.plates, told.errors) == (None, None, (), ())
+    assert "stands at" not in said(replace(FILLED, fill_l=None))
