@@ -13,6 +13,7 @@ from basso.sump.flow import (
     PARAMETERS,
     STEP_S,
     Run,
+    air_of,
     delayed,
     drawn_air,
     heads_m,
@@ -151,4 +152,4 @@ def test_an_offset_of_the_head_is_worth_as_much_cover() -> None:
     run = run_of(4.0)
     head = np.full((1, run.rpm.size), 0.003)
     s = sets(cover_m=0.004)
-    assert drawn_air(head, s, 0.002) == pytest.approx(drawn_air(head + 0.002, s))
+    assert air_of(head, s, 0.002) == pytest.approx(air_of(head + 0.002, s))

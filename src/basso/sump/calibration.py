@@ -31,6 +31,9 @@ PRIOR_MIDDLE = {
     "clearing_s": 0.2,
     "openings": 1.0,
     "film_m": 0.006,
+    "tilt": 1.0,
+    "lean_x_g": 0.0,
+    "lean_y_g": 0.0,
 }
 PRIOR_WIDTH = {
     "slosh_hz": 0.6,
@@ -44,15 +47,32 @@ PRIOR_WIDTH = {
     "clearing_s": 0.6,
     "openings": 0.5,
     "film_m": 0.5,
+    "tilt": 0.12,
+    "lean_x_g": 0.05,
+    "lean_y_g": 0.05,
 }
-"""Before any log is seen (default): middle, and standard deviation of the natural log (of ``cover_m``: in metres)."""
-_LINEAR = PARAMETERS.index("cover_m")
+"""Before any log is seen (default): middle, and standard deviation of the natural log (of ``cover_m`` and the leans: in
+metres and g)."""
+_LINEAR = [PARAMETERS.index(n) for n in ("cover_m", "lean_x_g", "lean_y_g")]
 _LEAST_LAPS, _LEAST_DIPPING = 4, 4
 _SIGMA_KPA = 20.0
 _TRACE_SAY, _TRACE_EVERY = 1.5, 3
-_SETS = 12
-_STRUCTURES = ((AIR_LAWS[0], True), (AIR_LAWS[0], False), (AIR_LAWS[1], True))
-"""What is tried: a law of the air, and whether a film stays on a floor that the surface left."""
+_SETS = 8
+_STRUCTURES = (
+    (AIR_LAWS[0], 0.0, 0.005),
+    (AIR_LAWS[0], 0.0, 0.012),
+    (AIR_LAWS[0], 0.005, 0.004),
+    (AIR_LAWS[0], 0.005, 0.012),
+    (AIR_LAWS[0], 0.015, 0.008),
+    (AIR_LAWS[1], 0.008, 0.008),
+)
+"""What is tried side by side, for a log tells little of it and a change may hang on it (default): the law of the air,
+how thick a film stays on a floor that the surface left, m (0: none), and over how much head the mouth comes to draw
+air, m."""
+_STRUCTURES_OF_MANY = (_STRUCTURES[0], _STRUCTURES[2], _STRUCTURES[4])
+"""The same for pans of several compartments, which take longer."""
+_HELD_WIDTH = 0.25
+"""How far a tried film or mouth may be left by the fit: standard deviation of its natural log."""
 _MUCH_WORSE = 1.6
 """A law or a side that misses unseen passes by so much more is left out (default)."""
 _TOGETHER = 2.0
@@ -181,13 +201,13 @@ def _free(c: Compartments, has_film: bool) -> list[int]:
     return [i for i, name in enumerate(PARAMETERS) if name not in without]
 
 
-_FILM = PARAMETERS.index("film_m")
+_FILM, _MOUTH = PARAMETERS.index("film_m"), PARAMETERS.index("mouth_m")
 _NO_FILM = -50.0
 """The natural log of no film."""
 
 
 def sets_of(x: FloatArray) -> FloatArray:
-    """Parameters in their own units from the scale they are fitted on: logs but for ``cover_m``."""
+    """Parameters in their own units from the scale they are fitted on: logs but for those that may be below 0."""
     made = np.exp(np.minimum(x, 20.0))
     made[..., _LINEAR] = x[..., _LINEAR]
     made[..., _FILM] = np.where(x[..., _FILM] <= _NO_FILM, 0.0, made[..., _FILM])
@@ -203,16 +223,19 @@ class _Problem:
         logged: Sequence[Logged],
         volume_m3: float,
         pump: float,
-        structure: tuple[str, bool],
+        structure: tuple[str, float, float | None],
         middle: FloatArray,
         width: FloatArray,
     ) -> None:
         self.c, self.logged, self.volume, self.pump = c, logged, volume_m3, pump
-        self.law, self.has_film = structure
+        self.law, film, mouth = structure
+        self.has_film = film > 0.0
         self.free = _free(c, self.has_film)
-        self.middle, self.width = middle.copy(), width
-        if not self.has_film:
-            self.middle[_FILM] = _NO_FILM
+        self.middle, self.width = middle.copy(), width.copy()
+        self.middle[_FILM] = np.log(film) if film > 0.0 else _NO_FILM
+        if mouth is not None:
+            self.middle[_MOUTH] = np.log(mouth)
+            self.width[[_MOUTH, _FILM]] = _HELD_WIDTH
         self.sigma = _SIGMA_KPA
         self.use = np.ones(sum(len(x.passes) for x in logged), dtype=np.bool_)
 
@@ -246,7 +269,7 @@ class _Problem:
         prior = ((x - self.middle) / self.width)[:, self.free]
         return np.concatenate([soft, prior], axis=1)
 
-    def fit(self, start: FloatArray) -> tuple[FloatArray, float, FloatArray]:
+    def fit(self, start: FloatArray, most: int = 20) -> tuple[FloatArray, float, FloatArray]:
         """The best parameters from a start, the misfit, and the covariance of the free ones."""
         from scipy.optimize import least_squares
 
@@ -255,7 +278,7 @@ class _Problem:
             x[self.free] = free
             return x
 
-        step = np.where(np.arange(len(PARAMETERS)) == _LINEAR, 2e-4, 0.02)[self.free]
+        step = (0.02 * self.width)[self.free]
 
         def jacobian(free: FloatArray) -> FloatArray:
             x = np.repeat(whole(free)[None], len(self.free) + 1, axis=0)
@@ -277,7 +300,7 @@ class _Problem:
             jac=jacobian,
             bounds=(lower, upper),
             x_scale=self.width[self.free],
-            max_nfev=25,
+            max_nfev=most,
             xtol=1e-3,
             ftol=1e-4,
         )
@@ -309,21 +332,28 @@ def calibrate(
     why = _cannot(passes)
     if why:
         return replace(none, reason=why)
-    middle = np.array([np.log(PRIOR_MIDDLE[n]) for n in PARAMETERS])
-    middle[_LINEAR] = PRIOR_MIDDLE["cover_m"]
+    middle = np.array([PRIOR_MIDDLE[n] for n in PARAMETERS])
+    in_logs = np.setdiff1d(np.arange(len(PARAMETERS)), _LINEAR)
+    middle[in_logs] = np.log(middle[in_logs])
     width = np.array([PRIOR_WIDTH[n] for n in PARAMETERS])
     if away_l:
         at_held = PARAMETERS.index("held_l")
         middle[at_held], width[at_held] = np.log(max(away_l, 0.05)), 0.35
     rng = np.random.default_rng(20)
-    structures = _STRUCTURES if not c.ways else _STRUCTURES[:2]
-    cases = [(x, m) for m in ((False,) if side_proven else (False, True)) for x in structures]
-    fits = []
-    for n, (structure, mirrored) in enumerate(cases):
-        progress(n / len(cases), "fitting the flow model to the logs")
+    structures = _STRUCTURES if not c.ways else _STRUCTURES_OF_MANY
+    sides = (False,) if side_proven else (False, True)
+    fits: list[Fit] = []
+    for n, mirrored in enumerate(sides):
         as_taken = [x.mirrored() for x in logged] if mirrored else list(logged)
-        problem = _Problem(c, as_taken, volume_m3, pump, structure, middle, width)
-        fits.append(_fit(problem, rng, passes, mirrored))
+
+        def problem(structure: tuple[str, float, float | None], taken: Sequence[Logged] = as_taken) -> _Problem:
+            return _Problem(c, taken, volume_m3, pump, structure, middle, width)
+
+        progress(n / len(sides), "fitting how the oil moves")
+        start = _first(problem((AIR_LAWS[0], PRIOR_MIDDLE["film_m"], None)))
+        for k, structure in enumerate(structures):
+            progress((n + (k + 1) / (len(structures) + 1)) / len(sides), "fitting how the oil moves")
+            fits.append(_fit(problem(structure), start, rng, passes, mirrored))
     progress(1.0, "fitted")
     least = min(f.missed_kpa for f in fits)
     kept = [f for f in fits if f.missed_kpa <= _MUCH_WORSE * least]
@@ -344,23 +374,33 @@ def _cannot(passes: Sequence[LoggedPass]) -> str:
     return ""
 
 
-def _fit(problem: _Problem, rng: np.random.Generator, passes: Sequence[LoggedPass], mirrored: bool) -> Fit:
+def _first(problem: _Problem) -> FloatArray:
+    """Where the fits begin: the best of two, from a slow and from a quick surface."""
     starts = []
     for hz in (0.6, 1.4):
         x = problem.middle.copy()
         x[PARAMETERS.index("slosh_hz")] = np.log(hz)
         starts.append(problem.fit(x))
-    best, misfit, covariance = min(starts, key=lambda s: s[1])
+    return min(starts, key=lambda s: s[1])[0]
+
+
+def _fit(
+    problem: _Problem, start: FloatArray, rng: np.random.Generator, passes: Sequence[LoggedPass], mirrored: bool
+) -> Fit:
+    """One structure fitted, held against laps left out, with sets that agree with the logs about as well."""
+    at = start.copy()
+    at[[_FILM, _MOUTH]] = problem.middle[[_FILM, _MOUTH]]
+    best, misfit, covariance = problem.fit(at)
     measured = np.array([q.lowest_kpa for q in passes])
     off = problem.lowest(best[None])[0][0] - measured
     problem.sigma = float(np.clip(1.3 * np.median(np.abs(off[[q.dips for q in passes]])), 8.0, 60.0))
-    best, misfit, covariance = problem.fit(best)
+    best, misfit, covariance = problem.fit(best, 8)
     held = np.empty(len(passes))
     laps = sorted({q.lap for q in passes})
     odd = np.array([laps.index(q.lap) % 2 == 1 for q in passes])
     for fold in (odd, ~odd):
         problem.use = ~fold
-        other = problem.fit(best)[0]
+        other = problem.fit(best, 8)[0]
         held[fold] = problem.lowest(other[None])[0][0][fold]
     problem.use = np.ones(len(passes), dtype=np.bool_)
     spread = np.linalg.cholesky(_TOGETHER * covariance)
@@ -371,6 +411,10 @@ def _fit(problem: _Problem, rng: np.random.Generator, passes: Sequence[LoggedPas
         (problem.middle - 4.0 * problem.width)[problem.free],
         (problem.middle + 4.0 * problem.width)[problem.free],
     )
+    if not problem.c.ways:
+        # The logs say nothing of openings; a change that makes some is tried with what openings may be.
+        at_openings = PARAMETERS.index("openings")
+        sets[:, at_openings] += problem.width[at_openings] * rng.standard_normal(_SETS)
     return Fit(problem.law, problem.has_film, mirrored, sets_of(best), sets_of(sets), misfit, held - measured, held)
 
 

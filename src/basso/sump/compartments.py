@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 
 from basso.sump.measured import Bay, MeasuredPan, Opening, Plate, pickup_in_car_m
 from basso.sump.solid import Solid, prism, volume_under_m3
@@ -26,6 +27,7 @@ _LEVELS = 33
 _COARSE_G_STEPS, _MANY_TRIANGLES = 17, 1500
 _TABLE_TRIANGLES = 4000
 _TOUCH_M = 1e-3
+_AT_REST = 17
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -57,17 +59,20 @@ class SurfaceTable:
         found: FloatArray = map_coordinates(self.z0_m, np.stack([i, j, k]), order=1, mode="nearest")
         return found
 
-    def by_volume(self, ax_g: FloatArray, ay_g: FloatArray) -> FloatArray:
+    def by_volume(self, ax_g: FloatArray, ay_g: FloatArray) -> NDArray[np.float32]:
         """z0 for every level of the table at each g: shape (…, levels)."""
         i, j = self.position(ax_g, ay_g)
         most = self.z0_m.shape[0] - 2
         a, b = np.minimum(i.astype(np.intp), most), np.minimum(j.astype(np.intp), most)
-        u, v = (i - a)[..., None], (j - b)[..., None]
-        table = self.z0_m
-        return np.asarray(
-            (1 - u) * ((1 - v) * table[a, b] + v * table[a, b + 1])
-            + u * ((1 - v) * table[a + 1, b] + v * table[a + 1, b + 1])
-        )
+        u, v = ((p - q).astype(np.float32)[..., None] for p, q in ((i, a), (j, b)))
+        table = self.z0_m.astype(np.float32)
+        low = table[a, b]
+        low += v * (table[a, b + 1] - low)
+        high = table[a + 1, b]
+        high += v * (table[a + 1, b + 1] - high)
+        high -= low
+        low += u * high
+        return np.asarray(low)
 
 
 def surface_table(solid: Solid) -> SurfaceTable:
@@ -186,6 +191,12 @@ class Compartments:
         found = volumes(high)
         total = float(found.sum())
         return found * (volume_m3 / total) if total > 0.0 else found
+
+    def at_rest_each(self, volumes_m3: FloatArray) -> FloatArray:
+        """:meth:`at_rest` of each of many volumes, shape (compartments, k): looked up between a few."""
+        few = np.linspace(float(volumes_m3.min()), float(volumes_m3.max()), _AT_REST)
+        held = np.array([self.at_rest(float(v)) for v in few])
+        return np.array([np.interp(volumes_m3, few, h) for h in held.T])
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -33,12 +33,16 @@ PARAMETERS = (
     "clearing_s",
     "openings",
     "film_m",
+    "tilt",
+    "lean_x_g",
+    "lean_y_g",
 )
 """In order: how fast and how damped the surface follows; oil up in the engine at 6000 rpm, and how slowly it goes and
 comes; the head at which half of the mouth draws air, and over how much head it goes from little to most; the natural
 log by which the pump's delivery falls when all of it is uncovered; how late and how slowly that shows; how the openings
 pass oil, against an orifice of coefficient :data:`DISCHARGE`; how thick a film stays on a floor that the surface has
-left, 0 where the surface is taken to go on below the floor."""
+left, 0 where the surface is taken to go on below the floor; how far the surface tilts of what the g asks for (oil that
+streams from where it comes back to where it is drawn stands against it), and by how much it is tilted at rest."""
 DISCHARGE = 0.62
 """Of a sharp-edged orifice (White, *Fluid Mechanics*, ch. 6)."""
 HELD_AT_RPM = 6000.0
@@ -136,7 +140,9 @@ def heads_m(
         volume_m3: in the pan at rest, engine stopped.
     """
     hz, damping = at(sets, "slosh_hz"), at(sets, "damping")
-    ax, ay = (slosh(g, hz, damping) for g in (run.ax_g, run.ay_g))
+    tilt = at(sets, "tilt")
+    ax = tilt * slosh(run.ax_g, hz, damping) + at(sets, "lean_x_g")
+    ay = tilt * slosh(run.ay_g, hz, damping) + at(sets, "lean_y_g")
     if len(c.tables) == 1:
         held = np.maximum(volume_m3 - up_in_engine_m3(run, sets), 0.0)
         z0 = c.tables[0].at(ax, ay, held)
@@ -200,9 +206,8 @@ def volumes_m3(
         return np.array([np.interp(np.arange(n), moments, row) for row in marched])
 
     pumped = np.broadcast_to(run.rpm[moments] * pump_m3_per_rev / 60.0 * _MARCH_S, up.shape)
-    step = _Step(c, at(sets, "openings"), len(starts))
-    before = (up - drop)[:, index[:, 0]].ravel()
-    first = np.array([c.at_rest(max(volume_m3 - float(u), 0.0)) for u in before]).T
+    step = _Step(c, sets, len(starts))
+    first = c.at_rest_each(np.maximum(volume_m3 - (up - drop)[:, index[:, 0]].ravel(), 0.0))
     g = [laid(v[:, moments]) for v in surface_g]
     z0, kept = step.march(g[0], g[1], laid(pumped), laid(drop), first, keep)
     return (np.array([back(k) for k in kept]) if kept is not None else None), back(z0)
@@ -211,9 +216,14 @@ def volumes_m3(
 class _Step:
     """One march through time of all compartments, many lanes side by side."""
 
-    def __init__(self, c: Compartments, openings: FloatArray, stretches: int) -> None:
+    def __init__(self, c: Compartments, sets: FloatArray, stretches: int) -> None:
         self._c = c
-        self._openings = np.repeat(openings[:, 0], stretches) * DISCHARGE
+
+        def each(name: str) -> FloatArray:
+            return np.repeat(at(sets, name)[:, 0], stretches)
+
+        self._openings = each("openings") * DISCHARGE
+        self._cover, self._mouth = each("cover_m"), each("mouth_m")
 
     def march(
         self, ax: FloatArray, ay: FloatArray, pumped: FloatArray, drop: FloatArray, volumes: FloatArray, keep: bool
@@ -225,7 +235,7 @@ class _Step:
             volumes: what each compartment holds at first, (compartments, lanes).
         """
         c, steps, lanes = self._c, ax.shape[0], ax.shape[1]
-        rows = [t.by_volume(ax, ay).astype(np.float32) for t in c.tables]
+        rows = [t.by_volume(ax, ay) for t in c.tables]
         places = [w.at_m[0] * ax + w.at_m[1] * ay for w in c.ways]
         lane, levels = np.arange(lanes), c.tables[0].z0_m.shape[2]
         scale = [(levels - 1) / t.capacity_m3 for t in c.tables]
@@ -242,9 +252,15 @@ class _Step:
             per_m3[k] = np.maximum((high - low) * scale[k], 1e-3)
 
         mine = c.pickup_in
+        x, y, z = c.pickup_m
+        mouth_m = x * ax + y * ay + z
+        for k in range(len(held)):
+            look(k, 0)
         for s in range(steps):
             # What goes up into the engine comes out of what is drawn; the rest falls where the pan is open to above.
-            drawn = np.minimum(np.maximum(pumped[s], drop[s]), held[mine])
+            # With the mouth uncovered the pump draws air instead.
+            wet = 0.5 + 0.5 * np.tanh((z0[mine] - mouth_m[s] - self._cover) / self._mouth)
+            drawn = np.minimum(np.maximum(pumped[s] * wet, drop[s]), held[mine])
             held[mine] = held[mine] - drawn
             left = drawn - drop[s]
             for k, share in enumerate(c.drains.tolist()):
@@ -295,10 +311,18 @@ class _Step:
         return passed
 
 
-def drawn_air(head_m: FloatArray, sets: FloatArray, offset_m: FloatArray | float = 0.0) -> FloatArray:
+def drawn_air(head_m: FloatArray, sets: FloatArray) -> FloatArray:
     """The share of the mouth that draws air, as it shows at the gallery, shape (p, n), 0 to 1."""
-    short = (at(sets, "cover_m") - head_m - offset_m) / at(sets, "mouth_m")
-    return lagged(delayed(0.5 + 0.5 * np.tanh(short), at(sets, "delay_s")), at(sets, "clearing_s"))
+    return air_of(delayed(head_m, at(sets, "delay_s")), sets)
+
+
+def air_of(late_head_m: FloatArray, sets: FloatArray, offset_m: float = 0.0) -> FloatArray:
+    """The same from the head as it was before the delay (:func:`delayed`).
+
+    ``offset_m``: what the head is taken to be more, for passes that were not quite as the model has them.
+    """
+    short = (at(sets, "cover_m") - late_head_m - offset_m) / at(sets, "mouth_m")
+    return lagged(0.5 + 0.5 * np.tanh(short), at(sets, "clearing_s"))
 
 
 def with_air(run: Run, loss: FloatArray, law: str) -> FloatArray:
@@ -317,11 +341,6 @@ def with_air(run: Run, loss: FloatArray, law: str) -> FloatArray:
     return made
 
 
-def pressures_kpa(
-    run: Run, head_m: FloatArray, sets: FloatArray, law: str, offset_m: FloatArray | float = 0.0
-) -> FloatArray:
-    """Gallery pressure that follows from the head over the mouth, kPa, shape (p, n).
-
-    ``offset_m``: what the head is taken to be more, for passes that were not quite as the model has them.
-    """
-    return with_air(run, at(sets, "loss") * drawn_air(head_m, sets, offset_m), law)
+def pressures_kpa(run: Run, head_m: FloatArray, sets: FloatArray, law: str) -> FloatArray:
+    """Gallery pressure that follows from the head over the mouth, kPa, shape (p, n)."""
+    return with_air(run, at(sets, "loss") * drawn_air(head_m, sets), law)

@@ -2,8 +2,8 @@
 
 A change is tried with the flow model as it was calibrated. Passes are not all as the model has them: for each, the head
 that the model is short or long by is taken from its own measured pressure, and kept with the change made. What comes
-out is an effect with a band: over sets of parameters that agree with the logs, over both laws of the air, and over what
-such a model was seen to miss (:data:`_MISS_SHARE`).
+out is an effect with a band: over sets of parameters that agree with the logs, over the structures that were tried, and
+over what such a model was seen to miss.
 """
 
 from __future__ import annotations
@@ -21,16 +21,17 @@ from basso.errors import InputError
 from basso.progress import Progress, silent
 from basso.sump.calibration import Calibration, Fit
 from basso.sump.compartments import Compartments
-from basso.sump.flow import Run, at, drawn_air, heads_m, with_air
+from basso.sump.flow import Run, air_of, at, delayed, heads_m, with_air
 from basso.units import FloatArray
 
 LEVEL = 0.8
 """Probability of the bands."""
 _Z = 1.2816
-_MISS_SHARE, _MISS_KPA = 0.18, 2.0
-"""What a predicted change is off by at one standard deviation, on cars whose oil moves by other laws (measured:
-``benchmarks.sump_cures``): a share of it, and so many kPa."""
-_OFFSETS = 13
+_MIDDLE, _MISS_LESS, _MISS_MORE, _MISS_KPA = 1.1, 0.25, 0.7, 5.0
+"""What was seen of predicted changes on cars whose oil moves by other laws (``benchmarks.sump_cures``): they come out
+larger rather than smaller. The middle as a multiple of what the model says, and what it is off by towards less and
+towards more, one standard deviation as a share of it, beside so many kPa."""
+_OFFSETS = 9
 _CASES = 4
 _REACH = 2.5
 _LEAD_STEPS = 40
@@ -202,10 +203,10 @@ class _Before:
             ends = np.cumsum([s.size for s in spans])
             begin = ends - np.array([q.last - q.first + 1 for q in x.passes])
             part = _part(x.run, index)
+            late = delayed(head, at(self._parameters, "delay_s"))[:, index]
             log = np.empty((len(self._parameters), len(spans), self._offsets.size))
             for k, offset in enumerate(self._offsets):
-                air = drawn_air(head[:, index], self._parameters, offset)
-                loss = at(self._parameters, "loss") * air
+                loss = at(self._parameters, "loss") * air_of(late, self._parameters, float(offset))
                 pressure = with_air(part, loss, self._fit.law)
                 cuts = np.sort(np.concatenate([begin, ends[:-1]]))
                 lowest = np.minimum.reduceat(pressure, np.concatenate([[0], cuts]), axis=1)
@@ -237,8 +238,9 @@ def _prediction(
     floor = np.array([q.floor_kpa for q in passes])
     dips = np.array([q.dips for q in passes])
     over = np.isin(place, sorted(dipping))
-    middle, low, high = _band(effects[:, over].mean(axis=1), say)
-    mean = say @ effects
+    room = _normal_of(calibration) - measured
+    middle, low, high = _band(effects[:, over].mean(axis=1), say, float(room[over].mean()))
+    mean = np.minimum(_MIDDLE * (say @ effects), np.maximum(room, 0.0))
     after = measured + mean
     # A pass dips after the change as likely as its lowest pressure then lies under the floor.
     sure = np.maximum(0.5 * calibration.sigma_kpa, 3.0)
@@ -251,7 +253,7 @@ def _prediction(
         mine = place == name
         if name not in dipping and float(chance[mine].sum()) < 0.5:
             continue
-        effect, lowest, highest = _band(effects[:, mine].mean(axis=1), say)
+        effect, lowest, highest = _band(effects[:, mine].mean(axis=1), say, float(room[mine].mean()))
         base = float(measured[mine].mean())
         rows.append(
             PlacePrediction(
@@ -268,11 +270,21 @@ def _prediction(
     return Prediction(variant.text, middle, low, high, int(dips.sum()), float(chance.sum()), tuple(rows))
 
 
-def _band(values: FloatArray, say: FloatArray) -> tuple[float, float, float]:
-    """The mean, and from where to where at :data:`LEVEL`: spread over sets and laws, and what the model misses."""
+def _normal_of(calibration: Calibration) -> FloatArray:
+    """The lowest normal pressure in each pass: no change brings more."""
+    return np.array([x.run.normal_kpa[q.first : q.last + 1].min() for x in calibration.logged for q in x.passes])
+
+
+def _band(values: FloatArray, say: FloatArray, most: float) -> tuple[float, float, float]:
+    """A change of pressure with from where to where it lies at :data:`LEVEL`: spread over sets and structures, and what
+    such models were seen to miss; no more than ``most``, which would be normal pressure."""
     mean = float(say @ values)
-    spread = math.sqrt(float(say @ (values - mean) ** 2) + (_MISS_SHARE * mean) ** 2 + _MISS_KPA**2)
-    return mean, mean - _Z * spread, mean + _Z * spread
+    spread = float(say @ (values - mean) ** 2) + _MISS_KPA**2
+    toward = _Z * math.sqrt(spread + (_MISS_MORE * mean) ** 2)
+    back = _Z * math.sqrt(spread + (_MISS_LESS * mean) ** 2)
+    low, high = (back, toward) if mean >= 0.0 else (toward, back)
+    middle = min(_MIDDLE * mean, max(most, 0.0))
+    return middle, middle - low, min(middle + high, max(most, middle) + _MISS_KPA)
 
 
 def _normal_cdf(z: float) -> float:
