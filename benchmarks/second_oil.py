@@ -209,8 +209,13 @@ def head_m(cars: list[CarAndPan], drives: list[Drive]) -> tuple[FloatArray, Floa
     at = np.arange(n)
     i0, j0 = np.clip(px.astype(int), 0, _CELLS - 2), np.clip(py.astype(int), 0, _CELLS - 2)
     fx, fy = px - i0, py - j0
-    near_pickup = np.zeros((n, _CELLS, _CELLS))
-    near_pickup[at, np.rint(px).astype(int), np.rint(py).astype(int)] = 1.0
+    # The surface over the mouth is that of the columns about it whose floor lies below it: not of a shelf beside it.
+    around = [
+        (wx * wy * (floor[at, i0 + a, j0 + b] <= pz), i0 + a, j0 + b)
+        for a, wx in ((0, 1 - fx), (1, fx))
+        for b, wy in ((0, 1 - fy), (1, fy))
+    ]
+    total_weight = np.maximum(sum(w for w, _, _ in around), 1e-9)
     # The oil is drawn from all columns on the pickup's side as far as they hold any, the nearest most.
     side = np.ones((n, _CELLS, _CELLS))
     for k, c in enumerate(cars):
@@ -270,12 +275,7 @@ def head_m(cars: list[CarAndPan], drives: list[Drive]) -> tuple[FloatArray, Floa
         depth = depth - wet * (drawn / np.maximum(wet.sum(axis=(1, 2)), 1e-9))[:, None, None] / (dx * dy)
         depth = depth + end * come_back[:, None, None] / (dx * dy)
         surface = floor + depth
-        level = (
-            (1 - fx) * (1 - fy) * surface[at, i0, j0]
-            + fx * (1 - fy) * surface[at, i0 + 1, j0]
-            + (1 - fx) * fy * surface[at, i0, j0 + 1]
-            + fx * fy * surface[at, i0 + 1, j0 + 1]
-        )
+        level = sum(w * surface[at, i, j] for w, i, j in around) / total_weight
         heads[s] = (level - pz) / np.sqrt(1.0 + ax[s] ** 2 + ay[s] ** 2)
     total = (depth * dx * dy).sum(axis=(1, 2)) + up
     assert np.allclose(total, fill, rtol=1e-6), "the second simulator loses oil"

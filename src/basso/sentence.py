@@ -18,7 +18,7 @@ from basso.units import DisplayUnits, Quantity
 if TYPE_CHECKING:
     from basso.units import Unit
 
-_FINER = MappingProxyType({"psi": 1, "bar": 2, "US qt": 1, "in": 1})
+_FINER = MappingProxyType({"psi": 1, "bar": 2, "US qt": 1, "in": 2})
 """So many digits more than in the base unit mean as much."""
 _BASE = DisplayUnits()
 
@@ -69,9 +69,9 @@ def in_degrees(value: SupportsFloat, digits: int = 0) -> Measured:
     return Measured(float(value), Quantity.TEMPERATURE, digits, difference=True)
 
 
-def in_litres(value: SupportsFloat, digits: int = 0) -> Measured:
+def in_litres(value: SupportsFloat, digits: int = 0, *, signed: bool = False) -> Measured:
     """A volume."""
-    return Measured(float(value), Quantity.VOLUME, digits)
+    return Measured(float(value), Quantity.VOLUME, digits, signed=signed)
 
 
 def in_mm(value: SupportsFloat, digits: int = 0, *, signed: bool = False) -> Measured:

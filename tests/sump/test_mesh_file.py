@@ -9,7 +9,8 @@ import pytest
 import trimesh
 
 from basso.errors import InputError
-from basso.sump.mesh_file import LENGTHS_M, holds, read_mesh
+from basso.sump.mesh_file import LENGTHS_M, read_mesh
+from basso.sump.solid import holds
 
 
 def box() -> trimesh.Trimesh:

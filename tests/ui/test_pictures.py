@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from basso import workflow
 from basso.analysis import analyse
 from basso.standin.faults import Logger
+from basso.sump.sections import drawing_of, pan_of_box
 from basso.sump.shape import BoxPan
 from basso.ui.pan.picture import pan_picture
 from basso.ui.pan.readings import readings
@@ -100,7 +101,7 @@ class TestTide:
 
 
 class TestPan:
-    box = BoxPan(0.26, 0.20, 0.16, (0.0, 0.042, 0.008))
+    box = drawing_of(pan_of_box(BoxPan(0.26, 0.20, 0.16, (0.0, 0.042, 0.008))))
 
     def test_level(self) -> None:
         p = pan_picture(self.box, 3.5, 0.0, 0.0)

@@ -27,6 +27,7 @@ from basso.garage.records import (
     LevelPoint,
     OilEntry,
     OilSample,
+    Pan,
     Record,
     Sensor,
     Session,
@@ -91,6 +92,9 @@ def demo_records(demo: Path) -> list[Record]:
         Attachment(id=_id(f"note {i}"), about=builds[n.pop("about")].id, **own, **n)
         for i, n in enumerate(table["note"])
     ]
+    shape = (demo / "pan.toml").read_text(encoding="utf-8")
+    on = builds["Build 2, full mark"].id
+    made.append(Pan(id=_id("pan"), build=on, day="2026-05-20", name="Standard pan", shape=shape, **own))
     return [*made, *_sensors(table, own), *_circuits(demo, sessions, own)]
 
 

@@ -126,8 +126,9 @@ class _Asked:
 
 def _asked(arguments: argparse.Namespace) -> _Asked:
     from basso.sump.measured import pickup_in_car_m, solid_of
-    from basso.sump.mesh_file import holds, read_mesh
+    from basso.sump.mesh_file import read_mesh
     from basso.sump.pan_file import read_pan
+    from basso.sump.solid import holds
 
     if arguments.pan is None:
         raise InputError("basso sump: name a pan's file; 'basso sump --example' prints one.")

@@ -12,6 +12,7 @@ from typing import Literal
 
 import numpy as np
 
+from basso.sentence import in_litres, in_mm, phrase
 from basso.sump.compartments import compartments_of
 from basso.sump.levels import LEAST_CLEARANCE_M, levels_of
 from basso.sump.measured import Bay, MeasuredPan, Opening, Plate, Wall
@@ -26,7 +27,8 @@ _MOVED_M = 0.02
 _PLATE_OVER_M = 0.010
 _BOX_HALF_M, _BOX_HIGH_M, _DOOR_HIGH_M, _DOOR_WIDE_M = 0.075, 0.08, 0.03, 0.08
 _DEEPER_M = 0.02
-_CURED_DIPS = 0.5
+CURED_DIPS = 0.5
+"""Fewer predicted dips than this on a drive are none."""
 NOT_MODELLED = "Foam, oil thrown by the crank, a clogging strainer and flex of the pan are not modelled."
 
 
@@ -55,11 +57,12 @@ def cures_of(pan: MeasuredPan) -> tuple[Cure, ...]:
     if pan.pickup is None or not pan.fill_l:
         return ()
     found = [*_more_oil(pan), *_lower_pickup(pan), *_moved_pickup(pan), *_plates(pan), *_doors(pan)]
-    lower = next((c for c in reversed(found) if c.title.endswith("lower")), None)
+    lower = next(iter(reversed(_lower_pickup(pan))), None)
     more = next((c for c in found if c.work == "fill"), None)
     if lower is not None and more is not None:
         both = replace(lower.pan, fill_l=more.pan.fill_l)
-        found.append(Cure(f"{more.title} and {lower.title[0].lower()}{lower.title[1:]}", "bolt-on", both, lower.cost))
+        title = phrase("{}, {}", lower.title, more.title)
+        found.append(Cure(title, "bolt-on", both, lower.cost))
     found += [*_door_box(pan), *_deeper(pan)]
     return tuple(sorted(found, key=lambda c: WORK_IN_ORDER.index(c.work)))
 
@@ -72,7 +75,8 @@ def _more_oil(pan: MeasuredPan) -> list[Cure]:
         if fill + more > 0.95 * _capacity_l(pan) or (most is not None and fill + more > 1000.0 * most):
             continue
         cost = "" if most is not None else "The crank's sweep was not measured: check that it stays clear of the oil."
-        rows.append(Cure(f"+{more:g} L", "fill", replace(pan, fill_l=fill + more), cost))
+        title = phrase("{}", in_litres(more, 1, signed=True))
+        rows.append(Cure(title, "fill", replace(pan, fill_l=fill + more), cost))
     return rows
 
 
@@ -94,7 +98,8 @@ def _lower_pickup(pan: MeasuredPan) -> list[Cure]:
     for lower in _LOWER_M:
         if clearance is None or clearance - lower < LEAST_CLEARANCE_M - 1e-9:
             continue
-        rows.append(Cure(f"Pickup {1000 * lower:g} mm lower", "bolt-on", _with_pickup(pan, z=-lower)))
+        title = phrase("Pickup {} lower", in_mm(1000 * lower))
+        rows.append(Cure(title, "bolt-on", _with_pickup(pan, z=-lower)))
     return rows
 
 
@@ -123,9 +128,12 @@ def _moved_pickup(pan: MeasuredPan) -> list[Cure]:
         ("to the left", 0.0, _MOVED_M, "Costs left turns."),
         ("to the right", 0.0, -_MOVED_M, "Costs right turns."),
     ):
-        if pan.axis == "along" and room.contains(shapely.Point(x + dx, y + dy)):
-            moved = _with_pickup(pan, x=dx, y=dy)
-            rows.append(Cure(f"Pickup {1000 * _MOVED_M:g} mm {words}", "bolt-on", moved, cost))
+        # Said of the car, measured on the pan.
+        px, py, _ = (float(v) for v in pan.rotation().T @ np.array([dx, dy, 0.0]))
+        if room.contains(shapely.Point(x + px, y + py)):
+            moved = _with_pickup(pan, x=px, y=py)
+            title = phrase("Pickup {} {}", in_mm(1000 * _MOVED_M), words)
+            rows.append(Cure(title, "bolt-on", moved, cost))
     return rows
 
 
@@ -147,7 +155,7 @@ def _plates(pan: MeasuredPan) -> list[Cure]:
             raised = replace(plate, height_m=over)
             rows.append(
                 Cure(
-                    f"Plate in {plate.bay} {1000 * (over - plate.height_m):.0f} mm higher",
+                    phrase("Plate in {} {} higher", plate.bay, in_mm(1000 * (over - plate.height_m))),
                     "bolt-on",
                     with_plate(raised),
                 )
@@ -166,7 +174,7 @@ def _plates(pan: MeasuredPan) -> list[Cure]:
         plate = Plate(home.name, over, 0.75)
         rows.append(
             Cure(
-                f"Plate {1000 * _PLATE_OVER_M:g} mm over the running level, three quarters closed",
+                phrase("Plate {} over the running level, three quarters closed", in_mm(1000 * _PLATE_OVER_M)),
                 "weld",
                 replace(pan, plates=(*pan.plates, plate)),
             )
@@ -231,7 +239,7 @@ def _door_box(pan: MeasuredPan) -> list[Cure]:
     made = replace(pan, bays=(*bays, *others), walls=(*pan.walls, *walls))
     return [
         Cure(
-            f"Box with one-way doors, {2000 * _BOX_HALF_M:.0f} mm wide and {1000 * _BOX_HIGH_M:.0f} mm high",
+            phrase("Box with one-way doors, {} wide, {} high", in_mm(2000 * _BOX_HALF_M), in_mm(1000 * _BOX_HIGH_M)),
             "weld",
             made,
             "Doors must open toward the pickup and close by themselves; clean every chip out.",
@@ -264,7 +272,7 @@ def _deeper(pan: MeasuredPan) -> list[Cure]:
     )
     return [
         Cure(
-            f"{home.name.capitalize()} {1000 * _DEEPER_M:g} mm deeper, filled up",
+            phrase("{} {} deeper, filled up", home.name.capitalize(), in_mm(1000 * _DEEPER_M)),
             "new pan",
             made,
             "Check ground clearance; the pickup has to reach as much further down, and the stick's mark moves.",
@@ -273,14 +281,12 @@ def _deeper(pan: MeasuredPan) -> list[Cure]:
 
 
 def ranked(cures: Sequence[Cure], predictions: Sequence[Prediction]) -> tuple[tuple[Cure, Prediction], ...]:
-    """Cures with what they would do: the cheapest that leaves no dips first, then by how much of the dips they take
-    away for their work."""
+    """Cures with what they would do: those that leave the fewest dips first, of equals the one that takes the least
+    work, and of these the smallest change."""
 
     def order(pair: tuple[Cure, Prediction]) -> tuple[int, int, float]:
         cure, told = pair
-        cures_all = told.dips_after < _CURED_DIPS
-        work = WORK_IN_ORDER.index(cure.work)
-        return (0, work, -told.effect_kpa) if cures_all else (1, 0, told.dips_after)
+        return round(told.dips_after), WORK_IN_ORDER.index(cure.work), told.effect_kpa
 
     return tuple(sorted(zip(cures, predictions, strict=True), key=order))
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from basso.errors import InputError
 from basso.files import open_plain
 from basso.sump.measured import plan_centre_m
-from basso.sump.solid import Solid
+from basso.sump.solid import Solid, times_round
 from basso.units import FloatArray
 
 LENGTHS_M = MappingProxyType({"mm": 0.001, "cm": 0.01, "m": 1.0, "in": 0.0254})
@@ -159,11 +159,6 @@ def _cancel(corners_m: FloatArray, loose: NDArray[np.intp], near_m: float) -> bo
     return True
 
 
-def holds(solid: Solid, point_m: FloatArray) -> bool:
-    """Whether a point lies inside: by the solid angle under which it sees the surface (Van Oosterom and Strackee)."""
-    return _times_round(solid, point_m) > 0.5
-
-
 def _is_in_itself(solid: Solid) -> bool:
     """Whether a point of it is enclosed twice, by a few hundred points spread evenly (a fixed sequence)."""
     corners = solid.triangles.reshape(-1, 3)
@@ -171,18 +166,4 @@ def _is_in_itself(solid: Solid) -> bool:
     steps = (0.8191725134, 0.6710436067, 0.5497004779)  # evenly spread in three dimensions (Roberts' sequence)
     spread = np.mod(0.5 + np.outer(np.arange(1, count + 1), steps), 1.0)
     points = corners.min(axis=0) + spread * np.ptp(corners, axis=0)
-    return any(_times_round(solid, p) > 1.5 for p in points)
-
-
-def _times_round(solid: Solid, point_m: FloatArray) -> float:
-    """How many times the surface goes round a point."""
-    a, b, c = (solid.triangles[:, i] - point_m for i in range(3))
-    la, lb, lc = (np.linalg.norm(v, axis=1) for v in (a, b, c))
-    over = np.einsum("ij,ij->i", a, np.cross(b, c))
-    under = (
-        la * lb * lc
-        + np.einsum("ij,ij->i", a, b) * lc
-        + np.einsum("ij,ij->i", b, c) * la
-        + np.einsum("ij,ij->i", c, a) * lb
-    )
-    return float(np.arctan2(over, under).sum() / (2.0 * np.pi))
+    return any(times_round(solid, p) > 1.5 for p in points)

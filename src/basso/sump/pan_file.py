@@ -289,3 +289,79 @@ def _check_pickup(where: str, pan: MeasuredPan) -> None:
         f"{where}: pickup lies outside of every bay, at x {1000 * x:g}, y {1000 * y:g} and {1000 * z:g} mm over the "
         "lowest point; x counts forward, y to the left."
     )
+
+
+def pan_text(pan: MeasuredPan) -> str:
+    """A pan as its file, heights counted from the floor; :func:`read_pan` gives it back."""
+
+    def mm(metres: float) -> str:
+        return f"{1000.0 * metres:.6g}"
+
+    def points(values: FloatArray) -> str:
+        return "[" + ", ".join(f"[{', '.join(mm(float(v)) for v in p)}]" for p in values) + "]"
+
+    def surface(outline_m: FloatArray, heights_m: FloatArray) -> str:
+        if float(np.ptp(heights_m)) < 1e-9:
+            return mm(float(heights_m[0]))
+        # Three corners that span the floor: those of the widest triangle from the first.
+        corners = np.column_stack([outline_m, heights_m])
+        return points(corners[_spanning(outline_m)])
+
+    lines = [f'schema = "{SCHEMA}"', f"name = {_quoted(pan.name)}", 'heights_from = "floor"', ""]
+    lines += ["[engine]", f'axis = "{pan.axis}"', f"lean_left_deg = {pan.lean_left_deg:g}"]
+    lines += [f"nose_up_deg = {pan.nose_up_deg:g}", ""]
+    if pan.fill_l is not None:
+        lines += ["[fill]", f"volume = {pan.fill_l:g}", f"away = {pan.away_l:g}", ""]
+    p = pan.pickup
+    if p is not None:
+        lines += ["[pickup]", *(f"{k} = {mm(v)}" for k, v in zip("xyz", p.middle_m, strict=True))]
+        lines += [
+            f"radius = {mm(p.radius_m)}",
+            f"nose_up_deg = {p.nose_up_deg:g}",
+            f"left_up_deg = {p.left_up_deg:g}",
+            "",
+        ]
+    for bay in pan.bays:
+        lines += ["[[bay]]", f"name = {_quoted(bay.name)}", f"outline = {points(bay.outline_m)}"]
+        lines += [f"floor = {surface(bay.outline_m, bay.floor_m)}", f"roof = {mm(float(bay.roof_m[0]))}", ""]
+    for wall in pan.walls:
+        lines += ["[[wall]]", f"between = [{', '.join(_quoted(n) for n in wall.between)}]", ""]
+        for o in wall.openings:
+            lines += ["[[wall.opening]]", f"low = {mm(o.low_m)}", f"high = {mm(o.high_m)}", f"width = {mm(o.width_m)}"]
+            lines += [f"to = {_quoted(o.to_bay)}", ""] if o.to_bay else [""]
+    for plate in pan.plates:
+        lines += ["[[plate]]", f"bay = {_quoted(plate.bay)}", f"z = {mm(plate.height_m)}", f"closed = {plate.closed:g}"]
+        lines += [f"outline = {points(plate.outline_m)}"] if plate.outline_m is not None else []
+        lines.append("")
+        for h in plate.holes:
+            lines += [
+                "[[plate.hole]]",
+                f"x = {mm(h.x_m)}",
+                f"y = {mm(h.y_m)}",
+                f"diameter = {mm(2.0 * h.radius_m)}",
+                "",
+            ]
+    for table, key, value in (("crank", "sweep_z", pan.sweep_m), ("stick", "full_z", pan.full_mark_m)):
+        if value is not None:
+            lines += [f"[{table}]", f"{key} = {mm(value)}", ""]
+    if pan.pump_m3_per_rev is not None:
+        lines += ["[pump]", f"cm3_per_rev = {1e6 * pan.pump_m3_per_rev:g}", ""]
+    return "\n".join(lines)
+
+
+def _quoted(text: str) -> str:
+    escaped = text.replace("\\", "\\\\").replace('"', '\\"')
+    return f'"{escaped}"'
+
+
+def _spanning(outline_m: FloatArray) -> list[int]:
+    """Three corners of an outline with the largest triangle from the first."""
+    first = outline_m[0]
+    best = (0.0, [0, 1, 2])
+    for i in range(1, len(outline_m)):
+        for k in range(i + 1, len(outline_m)):
+            a, b = outline_m[i] - first, outline_m[k] - first
+            area = abs(float(a[0] * b[1] - a[1] * b[0]))
+            if area > best[0]:
+                best = (area, [0, i, k])
+    return best[1]

@@ -133,6 +133,25 @@ def surface_height_m(solid: Solid, up: FloatArray, volume_m3: FloatArray | float
     return standing
 
 
+def holds(solid: Solid, point_m: FloatArray) -> bool:
+    """Whether a point lies inside: by the solid angle under which it sees the surface (Van Oosterom and Strackee)."""
+    return times_round(solid, point_m) > 0.5
+
+
+def times_round(solid: Solid, point_m: FloatArray) -> float:
+    """How many times the surface goes round a point."""
+    a, b, c = (solid.triangles[:, i] - point_m for i in range(3))
+    la, lb, lc = (np.linalg.norm(v, axis=1) for v in (a, b, c))
+    over = np.einsum("ij,ij->i", a, np.cross(b, c))
+    under = (
+        la * lb * lc
+        + np.einsum("ij,ij->i", a, b) * lc
+        + np.einsum("ij,ij->i", b, c) * la
+        + np.einsum("ij,ij->i", c, a) * lb
+    )
+    return float(np.arctan2(over, under).sum() / (2.0 * np.pi))
+
+
 def prism(outline_m: FloatArray, floor_m: FloatArray, roof_m: FloatArray) -> FloatArray:
     """The closed surface of an upright prism, as triangles of shape (n, 3, 3).
 

@@ -22,6 +22,7 @@ from basso.progress import Progress, silent
 from basso.sump.calibration import Calibration, Fit
 from basso.sump.compartments import Compartments
 from basso.sump.flow import Run, air_of, at, delayed, heads_m, with_air
+from basso.sump.solid import holds
 from basso.units import FloatArray
 
 LEVEL = 0.8
@@ -134,6 +135,12 @@ def changed(text: str, c: Compartments, volume_m3: float, change: Change) -> Var
     axis = "xyz".index(change.key[-1])
     moved = c.pickup_m.copy()
     moved[axis] = change.value / 1000.0 + (moved[axis] if change.is_relative else 0.0)
+    if not holds(c.around_pickup, moved):
+        x, y, z = (1000.0 * float(v) for v in moved)
+        raise InputError(
+            f"--variant '{text}': puts the pickup at x {x:.0f}, y {y:.0f}, z {z:.0f} mm, not inside its part of "
+            "the pan; name another pan's .toml for that."
+        )
     return Variant(text, c.with_pickup(moved), volume_m3)
 
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from basso.sentence import in_kpa, in_litres, in_mm, phrase
+from basso.sentence import in_kpa, in_litres, in_mm, joined, phrase
+from basso.sump.cures import CURED_DIPS
 from basso.sump.levels import (
     INLET_AT_RPM,
     LEAST_CLEARANCE_M,
@@ -16,6 +17,7 @@ from basso.sump.levels import (
 )
 
 if TYPE_CHECKING:
+    from basso.findings.sump.findings import SumpFindings
     from basso.sump.calibration import Calibration
     from basso.sump.variants import Prediction
 
@@ -154,11 +156,49 @@ def _pickup_words(told: Levels) -> list[str]:
 def error_words(e: MeasuredError) -> str:
     """Which measurement to take again: the one whose error moves the answer most."""
     off = in_litres(e.off, 1) if e.unit == "L" else in_mm(e.off, 0)
+    low, high = (f"{v:+.2f}".replace("-", "−") for v in sorted((e.g_lost, e.g_gained)))
+    what = e.what if e.what == "fill" else f"pickup's {e.what.removeprefix('pickup ')}"
     return phrase(
-        "The {} matters most: {} more or less moves the least g that uncovers the pickup by {} to {} g. Measure it "
-        "again.",
-        e.what if e.what == "fill" else f"pickup's {e.what.removeprefix('pickup ')}",
+        "Measure the {} again first: {} off moves the least g that uncovers the pickup by {} to {} g.",
+        what,
         off,
-        f"{min(e.g_lost, e.g_gained):+.2f}".replace("-", "−"),
-        f"{max(e.g_lost, e.g_gained):+.2f}".replace("-", "−"),
+        low,
+        high,
     )
+
+
+def sump_opening(found: SumpFindings) -> tuple[str, str]:
+    """The sentence at the top of the Sump station, and the line under it."""
+    c = found.calibration
+    if c is None:
+        missing = "where the pickup is" if found.pan.pickup is None else "how much oil is in it"
+        return (
+            f"The pan holds {1000.0 * found.levels.solid.capacity_m3:.1f} L; its file does not say {missing}.",
+            "Add it to see which g uncovers the pickup and what a change would do.",
+        )
+    if not c.usable:
+        return "Where the oil stands is shown; what a change would do is not predicted.", str(calibration_words(c))
+    told = [(t.cure, t.told) for t in found.cures if t.told is not None]
+    if not told:
+        return "No change was tried.", ""
+    cure, best = told[0]
+    if best.dips_after < CURED_DIPS:
+        words = phrase("{} leaves no dips on this drive; now {} of its passes dip.", cure.title, best.dips_before)
+    else:
+        words = phrase(
+            "{} helps most: {} would dip on this drive instead of {}.",
+            cure.title,
+            _passes(round(best.dips_after)),
+            best.dips_before,
+        )
+    others = [
+        phrase("{} ({:.0f} left)", x.title, p.dips_after) for x, p in told[1:3] if p.dips_after < 0.5 * p.dips_before
+    ]
+    detail = phrase("Work: {}.", cure.work)
+    if others:
+        detail = phrase("{} Next: {}.", detail, joined("; ", others))
+    return words, phrase("{} {}", detail, cure.cost) if cure.cost else detail
+
+
+def _passes(count: int) -> str:
+    return "1 pass" if count == 1 else f"{count} passes"

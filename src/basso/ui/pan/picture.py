@@ -6,37 +6,34 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from basso.sump.shape import BoxPan
-from basso.sump.surface import head_at, height_at, oil_outline, surface_offset_at, wetted_section
+from basso.sump.sections import Drawing, Polygon, oil_in
 
 ASSUMED_VOLUME_L = 3.6
-"""What such a pan holds while the engine runs: the fill less what the head and galleries hold up."""
-
-Polygon = list[tuple[float, float]]
+"""What a pan that was not measured is drawn with while the engine runs."""
 
 
 @dataclass(frozen=True, slots=True)
 class PanPicture:
-    """Outlines in metres and what they mean.
+    """The oil in a pan as it is drawn, and what it means.
 
     Attributes:
-        behind: oil in the cut across the pickup, seen from behind: (left… → −y … y), points (across, up).
+        behind: oil in the cut across the pickup, seen from behind, one polygon for each bay: points (left, up).
         side: oil in the cut along the pickup, seen from the left: points (forward, up).
-        above: the part of the floor under oil: points (forward, left).
-        head_m: oil over the pickup's mouth, negative when bare.
-        throw_g, throw: size and direction (x forward, y left) of the oil's throw.
+        above: the part of each bay's floor under oil: points (forward, left).
+        head_m: oil over the pickup's mouth, negative when bare; None where it is not known where that is.
+        throw: size and direction (x forward, y left) of the oil's throw, g.
     """
 
-    behind: Polygon
-    side: Polygon
-    above: Polygon
-    head_m: float
+    behind: tuple[Polygon, ...]
+    side: tuple[Polygon, ...]
+    above: tuple[Polygon, ...]
+    head_m: float | None
     throw: tuple[float, float]
 
     @property
     def covered(self) -> bool:
         """True while the pickup's mouth is under oil."""
-        return self.head_m >= 0
+        return self.head_m is None or self.head_m >= 0
 
     @property
     def tilt_deg(self) -> float:
@@ -62,17 +59,7 @@ class PanPicture:
         return float(np.hypot(*self.throw))
 
 
-def pan_picture(pan: BoxPan, volume_l: float, ax_g: float, ay_g: float) -> PanPicture:
+def pan_picture(drawing: Drawing, volume_l: float, ax_g: float, ay_g: float) -> PanPicture:
     """The oil at rest under a steady acceleration (ax forward, ay left)."""
-    ax, ay = np.array(ax_g), np.array(ay_g)
-    offset = surface_offset_at(pan, volume_l, ax_g, ay_g)
-    x, y, _ = pan.pickup_m
-    across = float(height_at(np.array(offset), ax, np.array(0.0), x, 0.0))
-    along = float(height_at(np.array(offset), np.array(0.0), ay, 0.0, y))
-    return PanPicture(
-        behind=oil_outline(pan, across, ay_g, pan.width_m / 2),
-        side=oil_outline(pan, along, ax_g, pan.length_m / 2),
-        above=wetted_section(pan, offset, ax_g, ay_g),
-        head_m=float(head_at(pan, np.array(offset), ax, ay)),
-        throw=(-ax_g, -ay_g),
-    )
+    oil = oil_in(drawing, volume_l / 1000.0, ax_g, ay_g)
+    return PanPicture(oil.behind, oil.side, oil.above, oil.head_m, (-ax_g, -ay_g))

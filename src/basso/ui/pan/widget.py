@@ -10,9 +10,11 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPixmap, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from basso.sump.shape import PLAIN_BOX, BoxPan
+from basso.sump.measured import MeasuredPan
+from basso.sump.sections import Drawing, PlateLine, Polygon, drawing_of, pan_of_box
+from basso.sump.shape import PLAIN_BOX
 from basso.trust.side import KNOWN, Side
-from basso.ui.pan.picture import ASSUMED_VOLUME_L, PanPicture, Polygon, pan_picture
+from basso.ui.pan.picture import ASSUMED_VOLUME_L, PanPicture, pan_picture
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import clock
 from basso.ui.theme.look import Look, Type
@@ -54,11 +56,32 @@ class PanView(QWidget):
         self._look, self._units = look, units
         self._moment: Moment | None = None
         self._labels: tuple[object, QPixmap] | None = None
-        self._pan: BoxPan = PLAIN_BOX
+        self._pan: MeasuredPan | None = None
+        self._drawing: Drawing | None = None
         self.setFixedWidth(round(look.height() * 14.6))
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Pan at the cursor")
         look.changed.connect(self.update)
+
+    def set_pan(self, pan: MeasuredPan | None) -> None:
+        """Draw the car's own pan; None where none was measured."""
+        if pan is not self._pan or self._drawing is None:
+            self._pan, self._drawing = pan, None
+            self.update()
+
+    @property
+    def drawing(self) -> Drawing:
+        """What is drawn: the measured pan, else a plain box."""
+        if self._drawing is None:
+            self._drawing = drawing_of(self._pan if self._pan is not None else pan_of_box(PLAIN_BOX))
+        return self._drawing
+
+    @property
+    def volume_l(self) -> float:
+        """Oil in it while the engine runs."""
+        if self._pan is None or self._pan.fill_l is None:
+            return ASSUMED_VOLUME_L
+        return max(self._pan.fill_l - self._pan.away_l, 0.1)
 
     def set_moment(self, moment: Moment | None) -> None:
         """Show another moment, or none."""
@@ -84,32 +107,19 @@ class PanView(QWidget):
             self._paint_unknown(painter, QRectF(left, y + line * 0.6, right - left, line * 8.0), m)
             self._paint_readings(painter, y + line * 9.5, left, right, m.readings)
             return
-        picture = pan_picture(self._pan, ASSUMED_VOLUME_L, m.ax_g, m.ay_g)
+        d = self.drawing
+        picture = pan_picture(d, self.volume_l, m.ax_g, m.ay_g)
         room = max(220.0, self.height() - line * (5.6 + 1.62 * len(m.readings)) - line * 2.6)
         cut_height, plan_height = room * 0.29, room * 0.42
         y += line * 1.15
-        y = self._paint_cut(
-            painter=painter,
-            box=QRectF(left, y, right - left, cut_height),
-            words=self._behind_words(m),
-            oil=picture.behind,
-            width_m=self._pan.width_m,
-            pickup_across=-self._pan.pickup_m[1],
-            picture=picture,
-            mirrored=True,
-        )
-        y = self._paint_cut(
-            painter=painter,
-            box=QRectF(left, y, right - left, cut_height),
-            words="from the left, nose to the left",
-            oil=picture.side,
-            width_m=self._pan.length_m,
-            pickup_across=-self._pan.pickup_m[0],
-            picture=picture,
-            mirrored=False,
-        )
+        across, along = (d.pickup[1], d.pickup[0]) if d.pickup is not None else (None, None)
+        for words, outlines, plates, oil, mouth in (
+            (self._behind_words(m), d.behind, d.plates_behind, picture.behind, across),
+            ("from the left, nose to the left", d.side, d.plates_side, picture.side, along),
+        ):
+            box = QRectF(left, y, right - left, cut_height)
+            y = self._paint_cut(painter, box, words, outlines, plates, oil, mouth, picture.covered)
         y = self._paint_plan(painter, QRectF(left, y, right - left, plan_height), picture)
-        head = self._units().text(abs(picture.head_m) * 1000.0, Quantity.LENGTH)
         words = (
             "oil lies level"
             if picture.way == "level"
@@ -117,15 +127,24 @@ class PanView(QWidget):
         )
         paint.label(painter, look, left, y + line * 0.1, words, Type.STRONG, "ink")
         y += line * 1.0
-        # The tilt is true of any pan; cover is only true of the pan drawn, and says so.
-        volume = self._units().text(ASSUMED_VOLUME_L, Quantity.VOLUME)
-        paint.label(painter, look, left, y, f"Drawn as a plain box with {volume}")
+        first, second = self._cover_words(picture)
+        paint.label(painter, look, left, y, first)
+        paint.label(painter, look, left, y + line * 0.85, second)
         if not m.side.proven:
-            words = "Left or right is not known: sign not proven."
-            paint.label(painter, look, left, y + line * 1.7, words)
-        cover = f"covered by {head}" if picture.covered else f"uncovered by {head}"
-        paint.label(painter, look, left, y + line * 0.85, f"(no pan measured): pickup {cover}")
+            paint.label(painter, look, left, y + line * 1.7, "Left or right is not known: sign not proven.")
         self._paint_readings(painter, y + line * (1.75 if m.side.proven else 2.5), left, right, m.readings)
+
+    def _cover_words(self, picture: PanPicture) -> tuple[str, str]:
+        """Which pan is drawn with how much in it, and whether the pickup is covered: true of that pan at a steady g."""
+        volume = self._units().text(self.volume_l, Quantity.VOLUME)
+        if picture.head_m is None:
+            cover = "pickup not measured"
+        else:
+            head = self._units().text(abs(picture.head_m) * 1000.0, Quantity.LENGTH)
+            cover = f"pickup {'covered' if picture.covered else 'uncovered'} by {head}"
+        if self._pan is None:
+            return f"Drawn as a plain box with {volume}", f"(no pan measured): {cover}"
+        return f"{self._pan.name[:24]}, {volume} while running", f"at a steady g: {cover}"
 
     def _paint_unknown(self, painter: QPainter, box: QRectF, m: Moment) -> None:
         """Say what is missing in the place of the oil."""
@@ -155,69 +174,78 @@ class PanView(QWidget):
         painter: QPainter,
         box: QRectF,
         words: str,
-        oil: Polygon,
-        width_m: float,
-        pickup_across: float,
-        picture: PanPicture,
-        mirrored: bool,
+        outlines: Sequence[Polygon],
+        plates: Sequence[PlateLine],
+        oil: Sequence[Polygon],
+        mouth_across: float | None,
+        is_covered: bool,
     ) -> float:
-        """A vertical cut: outline, oil, pickup; across runs to the right. Returns the y below it."""
-        look, line = self._look, self._look.height(Type.SMALL)
+        """A vertical cut: outline, oil, plates, pickup. Returns the y below it."""
+        look, line, d = self._look, self._look.height(Type.SMALL), self.drawing
         paint.label(painter, look, box.left(), box.top() + line * 0.4, words)
         area = QRectF(box.left(), box.top() + line * 1.05, box.width(), max(30.0, box.height() - line * 1.35))
-        scale = min(area.width() / width_m, area.height() / self._pan.depth_m)
-        middle, floor = area.center().x(), area.bottom()
-        # Both cuts are seen with their positive axis (left, forward) on the viewer's left.
-        shape = QPolygonF([QPointF(middle - a * scale, floor - b * scale) for a, b in oil])
+        points = [a for outline in outlines for a, _ in outline]
+        if not points:
+            return box.bottom() + line * 0.2
+        least, most = min(points), max(points)
+        scale = min(area.width() / (most - least), area.height() / (d.high_m - d.low_m))
+        middle, floor, centre = area.center().x(), area.bottom(), (least + most) / 2
+
+        def at(across: float, up: float) -> QPointF:
+            # Both cuts are seen with their positive axis (left, forward) on the viewer's left.
+            return QPointF(middle - (across - centre) * scale, floor - (up - d.low_m) * scale)
+
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(look.color("oil_wash"))
-        painter.drawPolygon(shape)
+        for polygon in oil:
+            painter.drawPolygon(QPolygonF([at(*p) for p in polygon]))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(paint.pen(look.color("ink"), 1.6))
-        half, deep = width_m / 2 * scale, self._pan.depth_m * scale
-        painter.drawPolyline(
-            QPolygonF(
-                [
-                    QPointF(middle - half, floor - deep),
-                    QPointF(middle - half, floor),
-                    QPointF(middle + half, floor),
-                    QPointF(middle + half, floor - deep),
-                ]
-            )
-        )
-        mouth = QPointF(middle + pickup_across * scale, floor - self._pan.pickup_m[2] * scale)
-        color = look.color("ink" if picture.covered else "below")
-        painter.setPen(paint.pen(color, 2.0))
-        painter.drawLine(QPointF(mouth.x(), floor - deep + 2), mouth)
-        painter.setPen(paint.pen(color, 5.0))
-        painter.drawLine(QPointF(mouth.x() - 10, mouth.y() - 2), QPointF(mouth.x() + 10, mouth.y() - 2))
+        for a, b, c, e in outlines:  # floor from a to b, roof from c to e: open above
+            painter.drawPolyline(QPolygonF([at(*p) for p in (e, a, b, c)]))
+        for plate in plates:
+            painter.drawLine(at(*plate.start), at(*plate.end))
+        if mouth_across is not None and d.pickup is not None:
+            mouth = at(mouth_across, d.pickup[2])
+            color = look.color("ink" if is_covered else "below")
+            painter.setPen(paint.pen(color, 2.0))
+            painter.drawLine(QPointF(mouth.x(), at(0.0, d.high_m).y() + 2), mouth)
+            painter.setPen(paint.pen(color, 5.0))
+            painter.drawLine(QPointF(mouth.x() - 10, mouth.y() - 2), QPointF(mouth.x() + 10, mouth.y() - 2))
         return box.bottom() + line * 0.2
 
     def _paint_plan(self, painter: QPainter, box: QRectF, picture: PanPicture) -> float:
-        """From above, nose up: wetted floor, pickup, throw arrow. Returns the y below it."""
-        look, line, pan = self._look, self._look.height(Type.SMALL), self._pan
+        """From above, nose up: wetted floor, plates, doors, pickup, throw arrow. Returns the y below it."""
+        look, line, d = self._look, self._look.height(Type.SMALL), self.drawing
         paint.label(painter, look, box.left(), box.top() + line * 0.4, "from above, nose up")
         area = QRectF(box.left(), box.top() + line * 1.05, box.width(), max(30.0, box.height() - line * 1.35))
-        scale = min(area.width() / pan.width_m, area.height() / pan.length_m)
-        middle = area.center()
+        x0, x1, y0, y1 = d.extent
+        scale = min(area.width() / (y1 - y0), area.height() / (x1 - x0))
+        middle, x_mid, y_mid = area.center(), (x0 + x1) / 2, (y0 + y1) / 2
 
         def at(x_m: float, y_m: float) -> QPointF:
-            return QPointF(middle.x() - y_m * scale, middle.y() - x_m * scale)
+            return QPointF(middle.x() - (y_m - y_mid) * scale, middle.y() - (x_m - x_mid) * scale)
 
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(look.color("oil_wash"))
-        painter.drawPolygon(QPolygonF([at(x, y) for x, y in picture.above]))
+        for polygon in picture.above:
+            painter.drawPolygon(QPolygonF([at(*p) for p in polygon]))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(paint.pen(look.color("ink"), 1.6))
-        painter.drawRect(QRectF(at(pan.length_m / 2, pan.width_m / 2), at(-pan.length_m / 2, -pan.width_m / 2)))
-        mouth = at(pan.pickup_m[0], pan.pickup_m[1])
-        color = look.color("ink" if picture.covered else "below")
-        painter.setPen(paint.pen(color, 1.6))
-        painter.setBrush(QBrush(look.color("wash")) if not picture.covered else QBrush(look.color("panel")))
-        painter.drawEllipse(mouth, 9, 9)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for polygon in d.above:
+            painter.drawPolygon(QPolygonF([at(*p) for p in polygon]))
+        painter.setPen(paint.pen(look.color("soft"), 1.0, Qt.PenStyle.DashLine))
+        for polygon in d.plates_above:
+            painter.drawPolygon(QPolygonF([at(*p) for p in polygon]))
+        mouth = at(d.pickup[0], d.pickup[1]) if d.pickup is not None else middle
+        if d.pickup is not None:
+            color = look.color("ink" if picture.covered else "below")
+            painter.setPen(paint.pen(color, 1.6))
+            painter.setBrush(QBrush(look.color("wash")) if not picture.covered else QBrush(look.color("panel")))
+            painter.drawEllipse(mouth, 9, 9)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
         if picture.throw_g > 0.08:
             self._paint_arrow(painter, mouth, picture)
         return box.bottom() + line * 0.35

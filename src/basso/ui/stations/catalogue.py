@@ -57,7 +57,6 @@ STATIONS: tuple[Row, ...] = (
         "Sump",
         "Where the oil stands in your pan under any g, and what level, baffle or pickup would change.",
         "SumpStation",
-        built=False,
     ),
     Row(
         "accumulator",

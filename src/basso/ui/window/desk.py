@@ -89,7 +89,7 @@ class Desk(QObject):
     def _connect(self) -> None:
         b, top = self.bench, self.window.top
         b.sessions.shown_changed.connect(self._show_session)
-        for changed in (b.sessions.entries_changed, b.trial.changed, b.garage.changed, b.units.changed):
+        for changed in (b.sessions.entries_changed, b.trial.changed, b.garage.changed, b.units.changed, b.jobs.idle):
             changed.connect(self._show_states)
         b.units.changed.connect(self._show_units)
         b.garage.changed.connect(self._tell_judging)

@@ -1,0 +1,229 @@
+"""A measured pan as it is drawn: seen from above, and in two upright cuts through the pickup; and the oil in each.
+
+All in the car's axes: a leaned engine is drawn leaned. Lengths in metres.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from basso.sump.compartments import SurfaceTable, surface_table
+from basso.sump.measured import MeasuredPan, Plate, pickup_in_car_m, solid_of
+from basso.sump.shape import BoxPan
+from basso.sump.surface import clip_below
+from basso.units import FloatArray
+
+Polygon = list[tuple[float, float]]
+
+
+@dataclass(frozen=True, slots=True)
+class PlateLine:
+    """A plate in a cut: from ``start`` to ``end``, each (across, up)."""
+
+    start: tuple[float, float]
+    end: tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class DoorMark:
+    """An opening seen from above: where it is, which way oil passes (x, y; (0, 0) both ways), and how wide it is."""
+
+    at: tuple[float, float]
+    way: tuple[float, float]
+    width_m: float
+
+
+@dataclass(frozen=True, eq=False)
+class Drawing:
+    """What is drawn of a pan, whatever oil is in it.
+
+    Attributes:
+        pan: it is of.
+        above: each bay's outline (x forward, y left); ``names``: what the bays are called.
+        behind: each bay in the cut across the car through the pickup: (left, up); ``side``: along it: (forward, up).
+        plates_above, plates_behind, plates_side: where plates are.
+        doors: openings, from above.
+        pickup: its mouth (x, y, z); None where it was not measured.
+        low_m, high_m: from the lowest point to the highest.
+    """
+
+    pan: MeasuredPan
+    above: tuple[Polygon, ...]
+    names: tuple[str, ...]
+    behind: tuple[Polygon, ...]
+    side: tuple[Polygon, ...]
+    plates_above: tuple[Polygon, ...]
+    plates_behind: tuple[PlateLine, ...]
+    plates_side: tuple[PlateLine, ...]
+    doors: tuple[DoorMark, ...]
+    pickup: tuple[float, float, float] | None
+    low_m: float
+    high_m: float
+
+    @cached_property
+    def table(self) -> SurfaceTable:
+        """Where the surface stands, the pan taken as one."""
+        return surface_table(solid_of(self.pan))
+
+    @cached_property
+    def extent(self) -> tuple[float, float, float, float]:
+        """Least and most x, least and most y."""
+        points = np.array([p for outline in self.above for p in outline])
+        (x0, y0), (x1, y1) = points.min(axis=0), points.max(axis=0)
+        return float(x0), float(x1), float(y0), float(y1)
+
+
+@dataclass(frozen=True, slots=True)
+class DrawnOil:
+    """The oil in a drawing at one g.
+
+    Attributes:
+        above: what of each bay's floor plan is under oil; ``behind``, ``side``: the oil in the cuts.
+        head_m: over the pickup's mouth, below 0: uncovered; None without a pickup.
+    """
+
+    above: tuple[Polygon, ...]
+    behind: tuple[Polygon, ...]
+    side: tuple[Polygon, ...]
+    head_m: float | None
+
+
+def pan_of_box(box: BoxPan) -> MeasuredPan:
+    """A plain box as a measured pan."""
+    from basso.sump.measured import Bay, Pickup
+
+    half_x, half_y = box.length_m / 2, box.width_m / 2
+    outline = np.array([[-half_x, -half_y], [half_x, -half_y], [half_x, half_y], [-half_x, half_y]])
+    bay = Bay("box", outline, np.zeros(4), np.full(4, box.depth_m))
+    return MeasuredPan("Plain box", (bay,), Pickup(box.pickup_m))
+
+
+def drawing_of(pan: MeasuredPan) -> Drawing:
+    """Work out everything that does not hang on the oil."""
+    rotation = pan.rotation()
+    pickup = pickup_in_car_m(pan)
+    through = pickup if pickup is not None else _middle(pan)
+    mouth = (float(pickup[0]), float(pickup[1]), float(pickup[2])) if pickup is not None else None
+    above = tuple(_turned(rotation, b.outline_m, float(b.floor_m.mean())) for b in pan.bays)
+    behind = tuple(cut for b in pan.bays for cut in _cuts(rotation, b.outline_m, b.floor_m, b.roof_m, 0, through))
+    side = tuple(cut for b in pan.bays for cut in _cuts(rotation, b.outline_m, b.floor_m, b.roof_m, 1, through))
+    plates = [(p, _covered(pan, p.bay, p.outline_m)) for p in pan.plates]
+    solid = solid_of(pan)
+    return Drawing(
+        pan=pan,
+        above=above,
+        names=tuple(b.name for b in pan.bays),
+        behind=behind,
+        side=side,
+        plates_above=tuple(_turned(rotation, outline, p.height_m) for p, outline in plates),
+        plates_behind=_lines(rotation, plates, 0, through),
+        plates_side=_lines(rotation, plates, 1, through),
+        doors=_doors(pan),
+        pickup=mouth,
+        low_m=solid.lowest_m,
+        high_m=solid.highest_m,
+    )
+
+
+def oil_in(d: Drawing, volume_m3: float, ax_g: float, ay_g: float) -> DrawnOil:
+    """The oil at rest under a steady acceleration (ax forward, ay left), in every view."""
+    levels = d.table.by_volume(np.array([ax_g]), np.array([ay_g]))[0]
+    share = min(max(volume_m3 / d.table.capacity_m3, 0.0), 1.0) * (levels.size - 1)
+    k = min(int(share), levels.size - 2)
+    z0 = float(levels[k]) + (share - k) * float(levels[k + 1] - levels[k])
+    x, y, z = d.pickup if d.pickup is not None else (0.0, 0.0, 0.0)
+    head = (z0 - ax_g * x - ay_g * y - z) / float(np.sqrt(1.0 + ax_g * ax_g + ay_g * ay_g))
+    floors = [float(b.floor_m.mean()) for b in d.pan.bays]
+    return DrawnOil(
+        above=tuple(
+            clip_below(outline, lambda px, py, f=f: z0 - ax_g * px - ay_g * py - f)  # type: ignore[misc]
+            for outline, f in zip(d.above, floors, strict=True)
+        ),
+        behind=tuple(clip_below(cut, lambda py, up: z0 - ax_g * x - ay_g * py - up) for cut in d.behind),
+        side=tuple(clip_below(cut, lambda px, up: z0 - ax_g * px - ay_g * y - up) for cut in d.side),
+        head_m=head if d.pickup is not None else None,
+    )
+
+
+def _middle(pan: MeasuredPan) -> FloatArray:
+    points = np.concatenate([b.outline_m for b in pan.bays]).mean(axis=0)
+    made: FloatArray = pan.rotation() @ np.array([points[0], points[1], 0.0])
+    return made
+
+
+def _turned(rotation: FloatArray, outline_m: FloatArray, z_m: float) -> Polygon:
+    points = np.column_stack([outline_m, np.full(len(outline_m), z_m)]) @ rotation.T
+    return [(float(x), float(y)) for x, y in points[:, :2]]
+
+
+def _covered(pan: MeasuredPan, bay: str, outline_m: FloatArray | None) -> FloatArray:
+    return outline_m if outline_m is not None else next(b.outline_m for b in pan.bays if b.name == bay)
+
+
+def _cuts(
+    rotation: FloatArray, outline_m: FloatArray, floor_m: FloatArray, roof_m: FloatArray, axis: int, through: FloatArray
+) -> list[Polygon]:
+    """A bay in the upright cut through a point, square to the car's axis 0 (forward) or 1 (left)."""
+    low = np.column_stack([outline_m, floor_m]) @ rotation.T
+    high = np.column_stack([outline_m, roof_m]) @ rotation.T
+    lows, highs = _crossings(low, axis, through[axis]), _crossings(high, axis, through[axis])
+    made = []
+    for a, b in zip(lows[::2], lows[1::2], strict=False):
+        # Upright walls: the roof is met where the floor is, or nearly so in a leaned engine.
+        c, d = _nearest(highs, a), _nearest(highs, b)
+        made.append([a, b, d, c])
+    return made
+
+
+def _crossings(ring: FloatArray, axis: int, at: float) -> list[tuple[float, float]]:
+    """Where a closed line in space crosses an upright plane: (along the other axis, height), in order."""
+    other = 1 - axis
+    found = []
+    for p, q in zip(ring, np.roll(ring, -1, axis=0), strict=True):
+        a, b = p[axis] - at, q[axis] - at
+        if (a < 0.0) != (b < 0.0):
+            t = a / (a - b)
+            found.append((float(p[other] + t * (q[other] - p[other])), float(p[2] + t * (q[2] - p[2]))))
+    return sorted(found)
+
+
+def _nearest(points: list[tuple[float, float]], to: tuple[float, float]) -> tuple[float, float]:
+    return min(points, key=lambda p: abs(p[0] - to[0])) if points else to
+
+
+def _lines(
+    rotation: FloatArray, plates: list[tuple[Plate, FloatArray]], axis: int, through: FloatArray
+) -> tuple[PlateLine, ...]:
+    made = []
+    for plate, outline in plates:
+        ring = np.column_stack([outline, np.full(len(outline), plate.height_m)]) @ rotation.T
+        met = _crossings(ring, axis, through[axis])
+        made += [PlateLine(a, b) for a, b in zip(met[::2], met[1::2], strict=False)]
+    return tuple(made)
+
+
+def _doors(pan: MeasuredPan) -> tuple[DoorMark, ...]:
+    """Openings, where two bays meet."""
+    import shapely
+
+    rotation = pan.rotation()
+    by_name = {b.name: shapely.Polygon(b.outline_m) for b in pan.bays}
+    made = []
+    for wall in pan.walls:
+        first, second = (by_name[n] for n in wall.between)
+        side = first.buffer(1e-3).intersection(second.boundary)
+        if side.is_empty:
+            continue
+        middle = np.array([side.centroid.x, side.centroid.y, 0.0])
+        for opening in wall.openings:
+            toward = np.zeros(3)
+            if opening.to_bay:
+                c = by_name[opening.to_bay].centroid
+                toward[:2] = (c.x - middle[0], c.y - middle[1])
+                toward /= max(float(np.linalg.norm(toward)), 1e-9)
+            at, way = rotation @ middle, rotation @ toward
+            made.append(DoorMark((float(at[0]), float(at[1])), (float(way[0]), float(way[1])), opening.width_m))
+    return tuple(made)
