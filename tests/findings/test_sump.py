@@ -12,8 +12,9 @@ import pytest
 from basso.analysis import Analysis
 from basso.errors import InputError
 from basso.findings.sump import calibration_of, logged_of
-from basso.sump.calibration import Calibration, calibrate
+from basso.sump.calibration import Calibration, Logged, calibrate
 from basso.sump.compartments import compartments_of
+from basso.sump.flow import Run
 from basso.sump.measured import Pickup
 from basso.sump.variants import changed, parse_change, predict
 from basso.words.sump import calibration_words, prediction_words
@@ -78,19 +79,27 @@ def test_a_pickup_on_the_other_side_trades_left_turns_for_right_ones() -> None:
     assert less.dips_after > less.dips_before
 
 
+def first_laps(count: int) -> Logged:
+    """The first flying laps of a stint."""
+    (whole,) = logged_of([judged("baseline-1")])
+    passes = tuple(q for q in whole.passes if q.lap < count)
+    n = max(q.last for q in passes) + 1
+    r = whole.run
+    run = Run(r.ax_g[:n], r.ay_g[:n], r.rpm[:n], r.free_kpa[:n], r.capped_kpa[:n], r.sharpness, r.factor[:n])
+    return Logged(run, whole.measured_kpa[:n], passes)
+
+
 def test_a_pan_that_is_not_the_cars_is_found_out() -> None:
     """With the pickup measured on the wrong side the model would have the dips in right turns."""
     wrong = replace(BOX, pickup=Pickup((-0.03, -0.085, 0.008)))
-    c = calibration_of([judged("baseline-1")], compartments_of(wrong), FILL_M3)
+    c = calibrate(compartments_of(wrong), [first_laps(5)], FILL_M3)
     assert not c.usable and c.reason == "the model cannot reproduce them"
     assert predict(c, [changed("volume=+0.4", c.compartments, FILL_M3, parse_change("volume=+0.4"))]) == ()
     assert "predicts nothing" in calibration_words(c)
 
 
 def test_with_the_side_unproven_both_are_tried() -> None:
-    logged = logged_of([judged("baseline-1")])
-    turned = tuple(x.mirrored() for x in logged)
-    c = calibrate(compartments_of(BOX), turned, FILL_M3, side_proven=False)
+    c = calibrate(compartments_of(BOX), [first_laps(5).mirrored()], FILL_M3, side_proven=False)
     assert c.usable and c.fits[0].mirrored
 
 

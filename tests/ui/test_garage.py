@@ -469,7 +469,8 @@ def test_every_field_that_is_kept_can_be_reached_and_written_back() -> None:
         "part",
         "file_name",
         "file_hash",
-        # What a normal was learned as, and a circuit's map, is not typed.
+        # What a normal was learned as, a circuit's map and a pan's file are not typed.
+        "shape",
         "survey",
         "sessions",
         "curve",

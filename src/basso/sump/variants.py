@@ -28,7 +28,7 @@ from basso.units import FloatArray
 LEVEL = 0.8
 """Probability of the bands."""
 _Z = 1.2816
-_MIDDLE, _MISS_LESS, _MISS_MORE, _MISS_KPA = 1.1, 0.25, 0.7, 5.0
+_MIDDLE, _MISS_LESS, _MISS_MORE, _MISS_KPA = 1.15, 0.4, 1.1, 9.0
 """What was seen of predicted changes on cars whose oil moves by other laws (``benchmarks.sump_cures``): they come out
 larger rather than smaller. The middle as a multiple of what the model says, and what it is off by towards less and
 towards more, one standard deviation as a share of it, beside so many kPa."""

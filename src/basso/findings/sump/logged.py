@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -49,6 +50,22 @@ def _lacks(a: Analysis) -> str:
     if a.track is None:
         return f"{name} has no laps to compare; log a lap channel, GPS or distance"
     return ""
+
+
+_LEAD_S = 25.0
+"""Driven before the first pass that is looked at: by then the oil has forgotten where it began."""
+
+
+def _cut(whole: Logged) -> Logged:
+    """Only what is needed for the passes: without waiting, out-lap and in-lap."""
+    first = max(min(q.first for q in whole.passes) - round(_LEAD_S / STEP_S), 0)
+    part = slice(first, max(q.last for q in whole.passes) + 1)
+    r = whole.run
+    run = Run(
+        r.ax_g[part], r.ay_g[part], r.rpm[part], r.free_kpa[part], r.capped_kpa[part], r.sharpness, r.factor[part]
+    )
+    passes = tuple(replace(q, first=q.first - first, last=q.last - first) for q in whole.passes)
+    return Logged(run, whole.measured_kpa[part], passes)
 
 
 def logged_of(analyses: Sequence[Analysis]) -> tuple[Logged, ...]:
@@ -100,5 +117,6 @@ def logged_of(analyses: Sequence[Analysis]) -> tuple[Logged, ...]:
                     dips=any(start <= p.end_s and end >= p.start_s for start, end in dips),
                 )
             )
-        made.append(Logged(run, measured, tuple(passes)))
+        if passes:
+            made.append(_cut(Logged(run, measured, tuple(passes))))
     return tuple(made)
