@@ -10,7 +10,9 @@ import pytest
 import trimesh
 
 from basso.cli.main import main
+from basso.sump.flow import PARAMETERS
 from basso.sump.pan_file import example
+from basso.workflow import demo_folder
 
 
 @pytest.fixture
@@ -104,3 +106,63 @@ def test_what_cannot_be_used_is_one_sentence(
 def test_a_pickup_outside_of_the_mesh_is_told(mesh: str, capsys: pytest.CaptureFixture[str]) -> None:
     d = document(capsys, mesh, "--pickup", "0,0,-20", "--volume", "3.6")
     assert d["notes"] == ["The pickup lies outside of the mesh, or on its very surface: check --pickup."]
+
+
+LOG = str(demo_folder() / "baseline-1.csv")
+DEMO_PAN = str(demo_folder() / "pan.toml")
+
+
+def test_on_a_logged_drive(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    """The contract's calibration and predictions, in the order they were asked for, each echoed as it was written."""
+    deeper = tmp_path / "deeper.toml"
+    text = Path(DEMO_PAN).read_text(encoding="utf-8")
+    deeper.write_text(text.replace("volume = 4.3", "volume = 4.9"), encoding="utf-8")
+    sign = ["--correct", "Lateral acc [g]=sign:1"]
+    asked = ["volume=4.7", "pickup_z=+4", str(deeper)]
+    d = document(capsys, DEMO_PAN, "--log", LOG, *sign, *(w for v in asked for w in ("--variant", v)))
+    c = d["calibration"]
+    assert c["usable"] is True and c["held_out"]["passes"] == 91 and c["held_out"]["median_error_kpa"] < 8.0
+    assert c["reason"].startswith("On 91 passes of laps not used for the fit, the lowest pressure")
+    assert len(c["fitted"]) >= len(PARAMETERS) - 2, "each by a name and unit of its own"
+    slosh = c["fitted"]["slosh"]
+    assert set(slosh) == {"value", "low", "high", "unit"} and slosh["unit"] == "Hz"
+    assert slosh["low"] <= 0.5 <= slosh["high"] or slosh["value"] == pytest.approx(0.5, rel=0.1)
+    more, higher, other = d["predictions"]
+    assert [p["variant"] for p in d["predictions"]] == asked
+    assert more["level"] == 0.8 and more["low"] < more["effect_kpa"] < more["high"]
+    assert more["effect_kpa"] > 40.0 > 0.0 > higher["effect_kpa"], "more oil helps, a higher pickup does not"
+    assert more["dips_after"] < 0.3 * more["dips_before"] <= higher["dips_after"]
+    assert other["effect_kpa"] >= more["effect_kpa"], "0.6 L more is no worse than 0.4 L"
+    place = next(p for p in more["places"] if p["corner"] == "6")
+    assert place["low"] <= place["lowest_after_kpa"] <= place["high"]
+    assert place["lowest_before_kpa"] < place["lowest_after_kpa"]
+
+
+def test_where_the_log_cannot_calibrate_nothing_is_predicted(capsys: pytest.CaptureFixture[str]) -> None:
+    dyno = str(demo_folder() / "dyno.csv")
+    d = document(capsys, DEMO_PAN, "--log", dyno, "--variant", "volume=+0.4")
+    assert d["calibration"]["usable"] is False and "predictions" not in d
+    assert d["calibration"]["reason"].startswith("The flow model cannot be calibrated: dyno.csv has no")
+    assert d["calibration"]["held_out"] == {"passes": 0, "median_error_kpa": None, "explained": None}
+    assert main(["sump", DEMO_PAN, "--log", dyno]) == 0
+    assert "The flow model cannot be calibrated" in capsys.readouterr().out
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (["PAN", "--variant", "volume=4"], "--variant: predictions rest on a log; name one with --log"),
+        (["PAN", "--log", LOG, "--variant", "volume=99"], "'volume=99': makes 99.00 L; the pan holds 5.84 L"),
+        (["PAN", "--log", LOG, "--variant", "pickup_z=-40"], "not inside its part of the pan"),
+        (["PAN", "--log", LOG, "--variant", "more"], "'more': write volume="),
+        (["PAN", "--log", LOG, "--variant", "none.toml"], "none.toml: does not exist"),
+        (["MESH", "--pickup", "0,0,8", "--log", LOG], "say with --volume how much oil was in the pan"),
+        (["PAN", "--log", "none.csv"], "none.csv: does not exist"),
+    ],
+)
+def test_what_cannot_be_tried_is_one_sentence(
+    words: list[str], said: str, pan: str, mesh: str, capsys: pytest.CaptureFixture[str]
+) -> None:
+    assert main(["sump", *({"PAN": pan, "MESH": mesh}.get(w, w) for w in words)]) == 2
+    error = capsys.readouterr().err
+    assert said in error and error.count("\n") == 1

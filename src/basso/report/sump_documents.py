@@ -98,6 +98,10 @@ _TOLD = {
     "delay_s": ("delay", 1.0, "s"),
     "clearing_s": ("clearing", 1.0, "s"),
     "openings": ("openings", 1.0, "share of a sharp edge's"),
+    "film_m": ("film_on_floor", 1000.0, "mm"),
+    "tilt": ("surface_tilt", 1.0, "share"),
+    "lean_x_g": ("lean_forward", 1.0, "g"),
+    "lean_y_g": ("lean_left", 1.0, "g"),
 }
 """What the fitted parameters are called in the document, with the factor to its unit."""
 
