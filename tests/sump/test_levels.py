@@ -7,9 +7,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from basso.sump.levels import levels_of
+from basso.sump.levels import against_book, levels_of
 from basso.sump.measured import MeasuredPan, Opening, Pickup, Plate, Wall
-from basso.words.sump import level_words
+from basso.words.sump import book_words, level_words
 from pans import BOX, TWO, bay
 
 FILLED = replace(BOX, fill_l=3.6, away_l=0.5, sweep_m=0.096, full_mark_m=0.075)
@@ -104,3 +104,24 @@ def test_without_a_fill_nothing_rests_on_it() -> None:
     told = levels_of(replace(FILLED, fill_l=None, plates=(Plate("box", 0.08),)))
     assert (told.rest_m, told.running_m, told.plates, told.errors) == (None, None, (), ())
     assert "stands at" not in said(replace(FILLED, fill_l=None))
+
+
+def test_a_level_book_of_this_pan_agrees_wherever_the_sticks_zero_is() -> None:
+    solid = levels_of(FILLED).solid
+    depth = np.array([0.010, 0.022, 0.034, 0.046])
+    poured = 1000.0 * 0.26 * 0.2 * (depth + 0.0175)
+    fit = against_book(solid, poured, depth)
+    assert fit is not None and fit.belongs and fit.zero_m == pytest.approx(0.0175, abs=2e-4) and fit.off_l < 0.01
+    assert "agrees with this pan within 0.00 L (4 readings)" in book_words(fit) or "0.01 L" in book_words(fit)
+    assert against_book(solid, poured[:2], depth[:2]) is None
+    assert against_book(solid, poured, np.full(4, 0.02)) is None
+
+
+@pytest.mark.parametrize(("stretch", "belongs"), [(1.0, True), (1.12, True), (1.6, False)])
+def test_another_pans_book_is_told(stretch: float, belongs: bool) -> None:
+    """More litres for each millimetre than this pan has: another pan, or another stick."""
+    depth = np.array([0.010, 0.025, 0.040, 0.055])
+    poured = 1000.0 * 0.26 * 0.2 * (stretch * depth + 0.0175)
+    fit = against_book(levels_of(FILLED).solid, poured, depth)
+    assert fit is not None and fit.belongs is belongs
+    assert ("may not belong together" in book_words(fit)) is not belongs

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from basso.garage.records import LevelPoint
+from basso.garage.records import Build, LevelPoint
 from basso.oil.level_book import Reading, fit_level
 from basso.sentence import in_litres, phrase
 
@@ -64,6 +64,16 @@ def sort_readings(points: Sequence[LevelPoint], stored_l: Callable[[LevelPoint],
             )
         )
     return SortedReadings(tuple(kept), tuple(left))
+
+
+def stored_l(builds: Sequence[Build], point: LevelPoint) -> float | None:
+    """What an armed accumulator had taken out of the pan at a reading, by the build of that day; None where its state
+    is not known."""
+    if point.accumulator not in ("armed", "unknown"):
+        return 0.0
+    on = max((b for b in builds if b.since[:10] <= point.day[:10]), key=lambda b: b.since, default=None)
+    stored = (on.accumulator_l or 0.0) if on is not None else 0.0
+    return None if point.accumulator == "unknown" and stored else stored
 
 
 def _stance(point: LevelPoint) -> str:

@@ -43,6 +43,16 @@ def pan_at(history: CarHistory, session: Session) -> MeasuredPan | None:
     return replace(pan, fill_l=pan.fill_l + build.level_l - own.level_l)
 
 
+def stick_readings(history: CarHistory) -> tuple[tuple[float, float], ...]:
+    """What was poured and read on the stick of the car's newest series, (L, mm): those that enter its line."""
+    from basso.car.level_readings import sort_readings, stored_l
+
+    series = next((p.series for p in reversed(history.levels)), None)
+    points = [p for p in history.levels if p.series == series]
+    used = sort_readings(points, lambda p: stored_l(history.builds, p)).used
+    return tuple((reading.pan_l, reading.depth_mm) for _, reading in used)
+
+
 @lru_cache(maxsize=16)
 def measured(shape: str) -> MeasuredPan | None:
     """A pan's file as it is kept; None where it cannot be read (written by another Basso, or by hand)."""

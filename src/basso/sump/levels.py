@@ -227,3 +227,50 @@ def errors_of(solid: Solid, pickup_m: FloatArray, fill_m3: float) -> tuple[Measu
         ways = [least(pickup_m + s * step, fill_m3) - base for s in (1.0, -1.0)]
         rows.append(MeasuredError(what, 1000.0 * _PICKUP_MAY_BE_OFF_M, "mm", min(ways), max(ways)))
     return tuple(sorted(rows, key=lambda r: -r.spread_g))
+
+
+LEAST_BOOK_READINGS = 3
+MOST_BOOK_OFF_L = 0.15
+"""A measured pan and a level book that belong together agree within this (default; a tape's millimetre on 5 dm² is
+0.05 L)."""
+
+
+@dataclass(frozen=True, slots=True)
+class BookFit:
+    """A pan's volumes against what was poured and read on its stick.
+
+    Attributes:
+        zero_m: how high the stick's zero stands over the pan's lowest point, where both agree best.
+        off_l: root mean square of what is left; ``worst_l``: the largest, with its sign: more was poured than the pan
+            holds up to there.
+        readings: how many.
+    """
+
+    zero_m: float
+    off_l: float
+    worst_l: float
+    readings: int
+
+    @property
+    def belongs(self) -> bool:
+        """Whether stick and pan may belong together."""
+        return self.off_l <= MOST_BOOK_OFF_L
+
+
+def against_book(solid: Solid, poured_l: FloatArray, depth_m: FloatArray) -> BookFit | None:
+    """Hold a pan against readings of its stick, shape (n,) each; None with too few, or all at one depth.
+
+    Where the stick's zero stands in the pan nobody measures: it is put where both agree best.
+    """
+    if poured_l.size < LEAST_BOOK_READINGS or float(np.ptp(depth_m)) < 0.005:
+        return None
+    height = solid.highest_m - solid.lowest_m
+    levels = np.linspace(0.0, height, 400)
+    up = np.repeat(_UP, levels.size, axis=0)
+    held_l = 1000.0 * volume_under_m3(solid, up, levels + solid.lowest_m)
+    zeros = np.linspace(-0.5 * height, height, 1501)
+    left = poured_l - np.interp(zeros[:, None] + depth_m, levels, held_l)
+    best = int(np.argmin((left * left).sum(axis=1)))
+    off = left[best]
+    worst = float(off[int(np.argmax(np.abs(off)))])
+    return BookFit(float(zeros[best]), float(np.sqrt(np.mean(off * off))), worst, int(poured_l.size))

@@ -11,6 +11,7 @@ from basso.sump.levels import (
     LEAST_CLEARANCE_M,
     MOST_CLEARANCE_M,
     MOST_INLET_MPS,
+    BookFit,
     Levels,
     MeasuredError,
     PlateLevel,
@@ -103,6 +104,19 @@ def level_words(told: Levels) -> list[str]:
     if told.errors:
         words.append(error_words(told.errors[0]))
     return words
+
+
+def book_words(b: BookFit) -> str:
+    """Whether the pan as it was measured and the level book belong together."""
+    off = in_litres(b.off_l, 2)
+    if b.belongs:
+        return phrase("The level book agrees with this pan within {} ({} readings).", off, b.readings)
+    return phrase(
+        "The level book does not agree with this pan: {} off over {} readings. Stick, tube and pan may not belong "
+        "together, or a measurement is wrong. Measure before the next start.",
+        off,
+        b.readings,
+    )
 
 
 def plate_words(p: PlateLevel) -> str:

@@ -13,7 +13,7 @@ from basso.progress import Progress, silent
 from basso.sump.calibration import Calibration
 from basso.sump.compartments import compartments_of
 from basso.sump.cures import Cure, cures_of, ranked
-from basso.sump.levels import Levels, levels_of
+from basso.sump.levels import BookFit, Levels, against_book, levels_of
 from basso.sump.measured import MeasuredPan, pickup_in_car_m, solid_of
 from basso.sump.standing import uncover_g
 from basso.sump.variants import Prediction, predict
@@ -46,6 +46,7 @@ class SumpFindings:
         logged_g: (ax, ay) that was held for 0.3 s on flying laps, shape (n, 2).
         calibration: of the flow model; None where pickup or fill are not known.
         cures: the best first.
+        book: the pan against the stick's readings; None where there are too few.
     """
 
     analysis: Analysis
@@ -55,15 +56,25 @@ class SumpFindings:
     logged_g: FloatArray
     calibration: Calibration | None
     cures: tuple[TriedCure, ...]
+    book: BookFit | None = None
 
 
 def find_sump(
-    analysis: Analysis, pan: MeasuredPan, own: Sequence[Cure] = (), progress: Progress = silent
+    analysis: Analysis,
+    pan: MeasuredPan,
+    own: Sequence[Cure] = (),
+    readings: Sequence[tuple[float, float]] = (),
+    progress: Progress = silent,
 ) -> SumpFindings:
-    """Calibrate the flow model on a drive and try every sensible change on it, and the user's ``own``."""
+    """Calibrate the flow model on a drive and try every sensible change on it, and the user's ``own``.
+
+    ``readings``: of the pan's stick, (litres in the pan, mm read).
+    """
     levels = levels_of(pan)
+    poured, depth = (np.array([r[i] for r in readings], dtype=np.float64) for i in (0, 1))
+    book = against_book(levels.solid, poured, depth / 1000.0)
     if pan.pickup is None or not pan.fill_l:
-        return SumpFindings(analysis, pan, levels, np.empty(0), _logged_g(analysis), None, ())
+        return SumpFindings(analysis, pan, levels, np.empty(0), _logged_g(analysis), None, (), book)
     c = compartments_of(pan)
 
     def fitting(done: float, what: str) -> None:
@@ -83,6 +94,7 @@ def find_sump(
         logged_g=_logged_g(analysis),
         calibration=calibration,
         cures=tuple(TriedCure(cure, p, running_uncover_g(cure.pan), _most_fill_l(cure.pan)) for cure, p in pairs),
+        book=book,
     )
 
 

@@ -13,7 +13,7 @@ import numpy as np
 from basso.car.build_line import Stage, find, holding, sampled, stages, state_of_oil
 from basso.car.cards import differences
 from basso.car.history import CarHistory
-from basso.car.level_readings import AFTER_RUNNING, BEFORE_START, sort_readings
+from basso.car.level_readings import AFTER_RUNNING, BEFORE_START, sort_readings, stored_l
 from basso.car.normals import normal_words, versions
 from basso.errors import InputError
 from basso.garage.fields import Names, fields_of, told
@@ -353,7 +353,7 @@ def series_of(view: CarHistory) -> list[str]:
 def level_page(view: CarHistory, series: str, units: DisplayUnits) -> LevelPage:
     """Fit one series and say what its marks hold."""
     own = [p for p in view.levels if p.series == series]
-    found = sort_readings(own, lambda p: _stored_l(view, p))
+    found = sort_readings(own, lambda p: stored_l(view.builds, p))
     readings = [r for _, r in found.used]
     left_out = [f"Left out: {level_words(p, units)}, {p.day[:10]}: {read_in(why, units)}." for p, why in found.left_out]
     fit = fit_level(readings)
@@ -424,16 +424,6 @@ def _drunk(own: Sequence[LevelPoint], fit: LevelFit, units: DisplayUnits) -> lis
             f"{after.day[:10]}."
         )
     return lines
-
-
-def _stored_l(view: CarHistory, point: LevelPoint) -> float | None:
-    """What an armed accumulator had taken out of the pan at a reading, by the build of that day; None where its state
-    is not known."""
-    if point.accumulator not in ("armed", "unknown"):
-        return 0.0
-    on = max((b for b in view.builds if b.since[:10] <= point.day[:10]), key=lambda b: b.since, default=None)
-    stored = (on.accumulator_l or 0.0) if on is not None else 0.0
-    return None if point.accumulator == "unknown" and stored else stored
 
 
 def level_words(p: LevelPoint, units: DisplayUnits) -> str:

@@ -8,6 +8,7 @@ import numpy as np
 
 from basso.findings.sump.findings import CURVE_DEG, SumpFindings, TriedCure
 from basso.sentence import read_in
+from basso.sump.levels import LEAST_CLEARANCE_M, MOST_CLEARANCE_M
 from basso.sump.standing import MOST_G
 from basso.units import DisplayUnits, FloatArray, Quantity
 
@@ -150,9 +151,9 @@ def figures(found: SumpFindings, units: DisplayUnits) -> list[Figure]:
             )
         )
     if told.clearance_m is not None:
-        off = not 0.003 - 1e-9 <= told.clearance_m <= 0.010 + 1e-9
+        is_off = not LEAST_CLEARANCE_M - 1e-9 <= told.clearance_m <= MOST_CLEARANCE_M + 1e-9
         window = f"{units.number(3.0, Quantity.LENGTH)} to {units.number(10.0, Quantity.LENGTH)}"
-        made.append(Figure("Pickup over the floor", mm(told.clearance_m), length, window, off))
+        made.append(Figure("Pickup over the floor", mm(told.clearance_m), length, window, is_off))
     if told.sweep_over_rest_m is not None:
         made.append(
             Figure("Crank sweep over oil", mm(told.sweep_over_rest_m), length, "at rest", told.sweep_over_rest_m < 0.0)
@@ -161,6 +162,10 @@ def figures(found: SumpFindings, units: DisplayUnits) -> list[Figure]:
         made.append(
             Figure("Fill up to", units.number(1000.0 * told.most_fill_m3, Quantity.VOLUME), volume, "the sweep")
         )
+    if found.book is not None:
+        off = units.number(found.book.off_l, Quantity.VOLUME)
+        note = "agrees" if found.book.belongs else "does not agree"
+        made.append(Figure("Level book", off, volume, note, not found.book.belongs))
     return made
 
 

@@ -110,12 +110,15 @@ class SumpStation(FindingStation["SumpPage", "SumpFindings"]):
 
     def work(self, a: Analysis) -> Callable[[Progress], SumpFindings | None]:
         """Calibrate and try."""
-        pan, own = self.pan(), self._own
+        from basso.car.pans import stick_readings
+
+        pan, own, view = self.pan(), self._own, self.bench.garage.car_of(self.bench.sessions.recording)
+        readings = stick_readings(view) if view is not None else ()
 
         def find(progress: Progress) -> SumpFindings | None:
             from basso.findings.sump.findings import find_sump
 
-            return find_sump(a, pan, own, progress) if pan is not None else None
+            return find_sump(a, pan, own, readings, progress) if pan is not None else None
 
         return find
 

@@ -19,7 +19,7 @@ from basso.ui.stations.sump.picture import Figure, VariantRow, curve_points, fig
 from basso.ui.stations.words import TitledPage
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
-from basso.words.sump import calibration_words, level_words, sump_opening
+from basso.words.sump import book_words, calibration_words, level_words, sump_opening
 
 if TYPE_CHECKING:
     from basso.findings.sump.findings import SumpFindings
@@ -319,17 +319,19 @@ class SumpBoard(QWidget):
         paint.label(painter, look, box.left(), line * 0.5, "Measured pan", Type.SMALL_STRONG, "ink")
         paint.label(painter, look, box.right(), line * 0.5, self._found.pan.name[:22], align=paint.RIGHT)
         y = line * 1.8
-        for f in self._figures[:6]:
+        for f in self._figures[:7]:
             tone = "below" if f.is_off else "ink"
             paint.label(painter, look, box.left(), y, f.name)
             paint.label(painter, look, box.left() + box.width() * 0.60, y, f.value, Type.STRONG, tone, paint.RIGHT)
             note = f"{f.unit}, {f.note}" if f.note else f.unit
             paint.label(painter, look, box.left() + box.width() * 0.62, y, note)
-            paint.rule(painter, box.left(), y + line * 0.68, box.right(), y + line * 0.68, look.color("rule"))
-            y += line * 1.36
+            paint.rule(painter, box.left(), y + line * 0.68, box.right(), y + line * 0.63, look.color("rule"))
+            y += line * 1.26
         painter.setFont(look.font(Type.SMALL))
         painter.setPen(look.color("ink"))
         words = " ".join(w for w in self._words if "again first" in w or "does nothing" in w or "turn it round" in w)
+        if self._found.book is not None and not self._found.book.belongs:
+            words = f"{read_in(book_words(self._found.book), self._units)} {words}"
         flags = int(Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
         painter.drawText(QRectF(box.left(), y, box.width(), box.bottom() - y), flags, words)
 
