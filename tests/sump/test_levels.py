@@ -97,7 +97,7 @@ def test_the_measurement_that_matters_most_comes_first() -> None:
     assert [e.spread_g for e in errors] == sorted((e.spread_g for e in errors), reverse=True)
     fill = next(e for e in errors if e.what == "fill")
     assert fill.g_lost < 0.0 < fill.g_gained
-    assert "Measure the fill again first: 0.2 L off moves the least g" in said(FILLED)
+    assert "Measure the fill again first: 0.2 L off moves the least uncover g by −" in said(FILLED)
 
 
 def test_without_a_fill_nothing_rests_on_it() -> None:

@@ -29,6 +29,9 @@ _BOX_HALF_M, _BOX_HIGH_M, _DOOR_HIGH_M, _DOOR_WIDE_M = 0.075, 0.08, 0.03, 0.08
 _DEEPER_M = 0.02
 CURED_DIPS = 0.5
 """Fewer predicted dips than this on a drive are none."""
+ENOUGH_DIPS, ENOUGH_SHARE = 1.5, 0.05
+"""A change is enough where no more dips than this are left on a drive, or than this share of them (default): nearer
+than that the model cannot tell."""
 NOT_MODELLED = "Foam, oil thrown by the crank, a clogging strainer and flex of the pan are not modelled."
 
 
@@ -280,13 +283,21 @@ def _deeper(pan: MeasuredPan) -> list[Cure]:
     ]
 
 
-def ranked(cures: Sequence[Cure], predictions: Sequence[Prediction]) -> tuple[tuple[Cure, Prediction], ...]:
-    """Cures with what they would do: those that leave the fewest dips first, of equals the one that takes the least
-    work, and of these the smallest change."""
+def is_enough(told: Prediction) -> bool:
+    """Whether a change leaves so few dips that the model cannot tell it from a cure."""
+    return told.dips_after <= max(ENOUGH_DIPS, ENOUGH_SHARE * told.dips_before)
 
-    def order(pair: tuple[Cure, Prediction]) -> tuple[int, int, float]:
+
+def ranked(cures: Sequence[Cure], predictions: Sequence[Prediction]) -> tuple[tuple[Cure, Prediction], ...]:
+    """Cures with what they would do: those that are enough (:data:`ENOUGH_DIPS`) by the work they take, the smallest
+    change first; then the others, by the dips they leave."""
+
+    def order(pair: tuple[Cure, Prediction]) -> tuple[int, float, int, float]:
         cure, told = pair
-        return round(told.dips_after), WORK_IN_ORDER.index(cure.work), told.effect_kpa
+        work = WORK_IN_ORDER.index(cure.work)
+        if is_enough(told):
+            return 0, float(work), 0, told.effect_kpa
+        return 1, round(told.dips_after), work, told.effect_kpa
 
     return tuple(sorted(zip(cures, predictions, strict=True), key=order))
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from basso.sentence import in_kpa, in_litres, in_mm, joined, phrase
-from basso.sump.cures import CURED_DIPS
+from basso.sump.cures import CURED_DIPS, is_enough
 from basso.sump.levels import (
     INLET_AT_RPM,
     LEAST_CLEARANCE_M,
@@ -172,13 +172,7 @@ def error_words(e: MeasuredError) -> str:
     off = in_litres(e.off, 1) if e.unit == "L" else in_mm(e.off, 0)
     low, high = (f"{v:+.2f}".replace("-", "−") for v in sorted((e.g_lost, e.g_gained)))
     what = e.what if e.what == "fill" else f"pickup's {e.what.removeprefix('pickup ')}"
-    return phrase(
-        "Measure the {} again first: {} off moves the least g that uncovers the pickup by {} to {} g.",
-        what,
-        off,
-        low,
-        high,
-    )
+    return phrase("Measure the {} again first: {} off moves the least uncover g by {} to {} g.", what, off, low, high)
 
 
 def sump_opening(found: SumpFindings) -> tuple[str, str]:
@@ -196,15 +190,13 @@ def sump_opening(found: SumpFindings) -> tuple[str, str]:
     if not told:
         return "No change was tried.", ""
     cure, best = told[0]
+    left, before = round(best.dips_after), best.dips_before
     if best.dips_after < CURED_DIPS:
-        words = phrase("{} leaves no dips on this drive; now {} of its passes dip.", cure.title, best.dips_before)
+        words = phrase("{} would do: of {} passes that dip none would be left.", cure.title, before)
+    elif is_enough(best):
+        words = phrase("{} would do: of {} passes that dip {} would be left.", cure.title, before, left)
     else:
-        words = phrase(
-            "{} helps most: {} would dip on this drive instead of {}.",
-            cure.title,
-            _passes(round(best.dips_after)),
-            best.dips_before,
-        )
+        words = phrase("{} helps most: of {} passes that dip {} would be left.", cure.title, before, left)
     others = [
         phrase("{} ({:.0f} left)", x.title, p.dips_after) for x, p in told[1:3] if p.dips_after < 0.5 * p.dips_before
     ]
@@ -212,7 +204,3 @@ def sump_opening(found: SumpFindings) -> tuple[str, str]:
     if others:
         detail = phrase("{} Next: {}.", detail, joined("; ", others))
     return words, phrase("{} {}", detail, cure.cost) if cure.cost else detail
-
-
-def _passes(count: int) -> str:
-    return "1 pass" if count == 1 else f"{count} passes"

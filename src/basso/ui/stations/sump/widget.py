@@ -122,7 +122,7 @@ class SumpBoard(QWidget):
         self._words = [str(read_in(w, units)) for w in level_words(found.levels)] if found is not None else []
         self.chosen = min(self.chosen, max(len(self._rows) - 1, 0)) if self._rows else 1
         line = self._look.height()
-        self.setMinimumHeight(round(line * (25.8 + 1.42 * len(self._rows))) if found is not None else 0)
+        self.setMinimumHeight(round(line * (26.0 + 1.42 * len(self._rows))) if found is not None else 0)
         self.setAccessibleDescription("; ".join(f"{r.letter} {r.title}: {r.dips} dips a lap" for r in self._rows))
         self.update()
 
@@ -144,13 +144,13 @@ class SumpBoard(QWidget):
         if self._found is None or self._drawing is None:
             return
         line, width = self._look.height(), float(self.width()) - 8
-        top = line * 20.8
+        top = line * 21.2
         left, middle = width * 0.31, width * 0.27
         curve = QRectF(left + middle, 0, width - left - middle, top)
         self._paint_plan(painter, QRectF(0, 0, left - line, line * 12.0), self._drawing)
-        cuts = QRectF(0, line * 12.2, left + middle - line * 2, top - line * 12.2)
+        cuts = QRectF(0, line * 12.7, left + middle - line * 2, top - line * 12.7)
         self._paint_cuts(painter, cuts, self._drawing)
-        self._paint_figures(painter, QRectF(left, 0, middle - line, line * 12.6))
+        self._paint_figures(painter, QRectF(left, 0, middle - line, line * 12.9))
         self._paint_curve(painter, curve)
         paint.rule(painter, 0, top + line * 0.4, width, top + line * 0.4, self._look.color("soft"))
         self._paint_rows(painter, top + line * 1.2, width)
