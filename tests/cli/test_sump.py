@@ -158,6 +158,8 @@ def test_where_the_log_cannot_calibrate_nothing_is_predicted(capsys: pytest.Capt
         (["PAN", "--log", LOG, "--variant", "none.toml"], "none.toml: does not exist"),
         (["MESH", "--pickup", "0,0,8", "--log", LOG], "say with --volume how much oil was in the pan"),
         (["PAN", "--log", "none.csv"], "none.csv: does not exist"),
+        (["PAN", "--sheet", "pan.doc"], "a sheet is written as .svg or .dxf"),
+        (["MESH", "--pickup", "0,0,8", "--sheet", "pan.svg"], "a mesh has no bays and plates to draw"),
     ],
 )
 def test_what_cannot_be_tried_is_one_sentence(
@@ -166,3 +168,10 @@ def test_what_cannot_be_tried_is_one_sentence(
     assert main(["sump", *({"PAN": pan, "MESH": mesh}.get(w, w) for w in words)]) == 2
     error = capsys.readouterr().err
     assert said in error and error.count("\n") == 1
+
+
+def test_the_fabrication_sheet_is_written(pan: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    for name in ("pan.svg", "pan.dxf"):
+        assert main(["sump", pan, "--sheet", str(tmp_path / name)]) == 0
+        assert (tmp_path / name).stat().st_size > 1000
+    capsys.readouterr()

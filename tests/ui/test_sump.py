@@ -5,6 +5,7 @@ from __future__ import annotations
 import tomllib
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
@@ -52,8 +53,28 @@ def log_desk(application: QApplication, garage_desk: Desk) -> Desk:
     return garage_desk
 
 
+def plan_and_draw(application: QApplication, desk: Desk, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    """The change chosen becomes a job with what is predicted of it, and a drawing."""
+    view = desk.bench.garage.view
+    assert view is not None
+    jobs = len(view.jobs)
+    page_of(desk).board.choose(1)
+    desk.run("sump.plan")
+    job = desk.bench.garage.view.jobs[-1]  # type: ignore[union-attr]
+    assert len(desk.bench.garage.view.jobs) == jobs + 1 and job.sheet == "verification-drive"  # type: ignore[union-attr]
+    assert job.note.startswith("Planned: +0.4 L. Predicted: lowest pressure +") and "of 26 dipping passes" in job.note
+    assert "judge it under Trial against 'Full mark, stint 1'" in job.follow_up
+    desk.bench.undo.undo()
+    assert len(desk.bench.garage.view.jobs) == jobs  # type: ignore[union-attr]
+    for name in ("sheet.svg", "sheet.dxf", "sheet.pdf"):
+        monkeypatch.setattr(desk.bench.files, "ask_save", lambda *_, n=name: tmp_path / n)
+        desk.run("sump.sheet")
+        assert (tmp_path / name).stat().st_size > 1000
+    page_of(desk).board.choose(3)
+
+
 def test_the_measured_pan_is_calibrated_and_what_helps_most_is_said_first(
-    application: QApplication, log_desk: Desk
+    application: QApplication, log_desk: Desk, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
     desk = log_desk
     desk.go_to("sump")
@@ -70,6 +91,16 @@ def test_the_measured_pan_is_calibrated_and_what_helps_most_is_said_first(
     third = page.board._row_boxes[3].center()
     QTest.mouseClick(page.board, Qt.MouseButton.LeftButton, pos=QPoint(round(third.x()), round(third.y())))
     assert page.board.chosen == 3
+    plan_and_draw(application, desk, monkeypatch, tmp_path)
+    # What if: a slider draws another curve, a double click takes it away.
+    assert page.board._supposed is None
+    page.fill.slider.setValue(page.fill.slider.minimum())
+    less = page.board._supposed
+    assert less is not None and "3.30 L" in page.fill._words.text()
+    here = np.isfinite(less) & np.isfinite(page.board._rows[0].curve)
+    assert np.all(less[here] <= page.board._rows[0].curve[here] + 1e-9), "less oil uncovers it at less g"
+    QTest.mouseDClick(page.fill, Qt.MouseButton.LeftButton, pos=QPoint(4, 4))
+    assert page.board._supposed is None
     desk.bench.units.choose(DisplayUnits(pressure=UNITS["psi"], length=UNITS["in"], volume=UNITS["US qt"]))
     assert page.title.startswith("+0.42 US qt would do"), "in the reader's units"
     assert "Pickup 0.16 in lower" in desk.stations["sump"].table().text("\t")  # type: ignore[union-attr]
@@ -81,6 +112,21 @@ def test_the_panel_draws_the_cars_own_pan(application: QApplication, log_desk: D
     assert pan.drawing.pickup == pytest.approx((-0.03, 0.042, 0.008))
     log_desk.bench.sessions.open_logs([demo_folder() / "hill-climb.csv"])
     wait_until(application, lambda: log_desk.bench.sessions.analysis is not None and not log_desk.bench.jobs.busy)
+
+
+def test_the_panel_gives_its_room_where_the_oils_place_says_nothing(application: QApplication, log_desk: Desk) -> None:
+    desk = log_desk
+    for key, shown in (("dips", True), ("garage", False), ("recordings", False), ("corners", True)):
+        desk.go_to(key)
+        assert desk.moments.pan.isVisible() is shown, key
+    desk.go_to("garage")
+    desk.run("view.pan")
+    assert desk.moments.pan.isVisible(), "whoever wants it there has it"
+    desk.go_to("dips")
+    desk.run("view.pan")
+    desk.go_to("corners")
+    assert not desk.moments.pan.isVisible(), "folded away it stays away"
+    desk.run("view.pan")
 
 
 def test_without_a_pan_it_says_what_to_measure_and_keeps_what_is_measured_with_the_build(
@@ -103,7 +149,7 @@ def test_without_a_pan_it_says_what_to_measure_and_keeps_what_is_measured_with_t
         assert dialog.said.text().startswith("Holds ")
         return 1
 
-    monkeypatch.setattr("basso.ui.stations.sump.station.run_dialog", typed)
+    monkeypatch.setattr("basso.ui.stations.sump.verbs.run_dialog", typed)
     desk.run("sump.measure")
     found(application, desk)
     kept = desk.bench.garage.view.pans  # type: ignore[union-attr]

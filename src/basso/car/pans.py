@@ -32,6 +32,8 @@ def pan_at(history: CarHistory, session: Session) -> MeasuredPan | None:
 
     On another build than it was measured on, the fill is as much more as that build's card says.
     """
+    if history.arrival is not None:
+        return None  # nothing of a car from elsewhere acts before it is accepted
     build = history.build_of(session)
     record = pan_record(history, build)
     pan = measured(record.shape) if record is not None else None
@@ -40,7 +42,7 @@ def pan_at(history: CarHistory, session: Session) -> MeasuredPan | None:
     own = next((b for b in history.builds if b.id == record.build), None)
     if own is None or own.level_l is None or build.level_l is None:
         return pan
-    return replace(pan, fill_l=pan.fill_l + build.level_l - own.level_l)
+    return measured(record.shape, build.level_l - own.level_l)
 
 
 def stick_readings(history: CarHistory) -> tuple[tuple[float, float], ...]:
@@ -54,9 +56,11 @@ def stick_readings(history: CarHistory) -> tuple[tuple[float, float], ...]:
 
 
 @lru_cache(maxsize=16)
-def measured(shape: str) -> MeasuredPan | None:
-    """A pan's file as it is kept; None where it cannot be read (written by another Basso, or by hand)."""
+def measured(shape: str, more_l: float = 0.0) -> MeasuredPan | None:
+    """A pan's file as it is kept, with so much more oil in it: the same pan each time. None where it cannot be read
+    (written by another Basso, or by hand)."""
     try:
-        return pan_of(tomllib.loads(shape), "pan")
+        pan = pan_of(tomllib.loads(shape), "pan")
     except (InputError, tomllib.TOMLDecodeError, RecursionError):
         return None
+    return replace(pan, fill_l=pan.fill_l + more_l) if pan.fill_l is not None and more_l else pan

@@ -44,6 +44,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--ax", type=float, default=0.0, metavar="G", help="the car's acceleration forward, g")
     parser.add_argument("--ay", type=float, default=0.0, metavar="G", help="the same to the left, g (a left turn)")
     parser.add_argument("--volume", type=float, metavar="L", help="oil in the pan (default: what the file says)")
+    parser.add_argument("--sheet", metavar="OUT", help="write the pan's fabrication sheet (.svg or .dxf)")
     mesh = parser.add_argument_group("for a mesh")
     mesh.add_argument("--pickup", metavar="X,Y,Z", help="the middle of the pickup's mouth, mm")
     mesh.add_argument("--pickup-radius", type=float, default=15.0, metavar="MM", help="of its mouth (default 15)")
@@ -91,6 +92,8 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.log:
         calibration, predictions = _on_the_drive(arguments, asked)
         document |= drive_document(calibration, predictions)
+    if arguments.sheet:
+        _write_sheet(arguments.sheet, asked)
     if arguments.json:
         print(dump(document))
         return 0
@@ -161,6 +164,20 @@ def _asked(arguments: argparse.Namespace) -> _Asked:
     if volume is not None and volume > capacity * (1.0 + 1e-9):
         raise InputError(f"{path}: holds {capacity:.2f} L, and {volume:g} L are asked for; give less with --volume.")
     return _Asked(pan, solid, pickup, volume, notes)
+
+
+def _write_sheet(name: str, asked: _Asked) -> None:
+    """Write the fabrication sheet of a measured pan."""
+    from basso.files import write_whole
+    from basso.report.pan_sheet import as_dxf, as_svg, pan_sheet
+
+    if asked.pan is None:
+        raise InputError("--sheet: a mesh has no bays and plates to draw; name a pan's .toml file.")
+    path = Path(name)
+    if path.suffix.lower() not in (".svg", ".dxf"):
+        raise InputError(f"--sheet '{name}': a sheet is written as .svg or .dxf; name the file so.")
+    made = pan_sheet(asked.pan)
+    write_whole(path, as_dxf(made) if path.suffix.lower() == ".dxf" else as_svg(made))
 
 
 def _on_the_drive(arguments: argparse.Namespace, asked: _Asked) -> tuple[Calibration, tuple[Prediction, ...]]:

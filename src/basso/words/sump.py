@@ -20,6 +20,7 @@ from basso.sump.levels import (
 if TYPE_CHECKING:
     from basso.findings.sump.findings import SumpFindings
     from basso.sump.calibration import Calibration
+    from basso.sump.cures import Cure
     from basso.sump.variants import Prediction
 
 
@@ -204,3 +205,19 @@ def sump_opening(found: SumpFindings) -> tuple[str, str]:
     if others:
         detail = phrase("{} Next: {}.", detail, joined("; ", others))
     return words, phrase("{} {}", detail, cure.cost) if cure.cost else detail
+
+
+def plan_words(cure: Cure, told: Prediction | None) -> str:
+    """What is planned, and what it was predicted to do."""
+    if told is None:
+        return phrase("Planned: {}. What it would do could not be predicted. {}", cure.title, cure.cost)
+    return phrase(
+        "Planned: {}. Predicted: lowest pressure {} ({:bare} to {:bare}, 80 %), {} of {} dipping passes left. {}",
+        cure.title,
+        in_kpa(told.effect_kpa, signed=True),
+        in_kpa(told.low_kpa, signed=True),
+        in_kpa(told.high_kpa, signed=True),
+        round(told.dips_after),
+        told.dips_before,
+        cure.cost,
+    )

@@ -15,6 +15,7 @@ from basso.sump.compartments import compartments_of
 from basso.sump.cures import Cure, cures_of, ranked
 from basso.sump.levels import BookFit, Levels, against_book, levels_of
 from basso.sump.measured import MeasuredPan, pickup_in_car_m, solid_of
+from basso.sump.solid import Solid
 from basso.sump.standing import uncover_g
 from basso.sump.variants import Prediction, predict
 from basso.units import FloatArray
@@ -98,12 +99,15 @@ def find_sump(
     )
 
 
-def running_uncover_g(pan: MeasuredPan) -> FloatArray:
-    """The steady g that uncovers the pickup with the oil in that is there while running, at :data:`CURVE_DEG`."""
+def running_uncover_g(pan: MeasuredPan, solid: Solid | None = None) -> FloatArray:
+    """The steady g that uncovers the pickup with the oil in that is there while running, at :data:`CURVE_DEG`.
+
+    ``solid``: the pan's inside, where it was worked out already.
+    """
     pickup = pickup_in_car_m(pan)
     if pickup is None or not pan.fill_l:
         return np.empty(0)
-    return uncover_g(solid_of(pan), pickup, max(pan.fill_l - pan.away_l, 0.01) / 1000.0, CURVE_DEG)
+    return uncover_g(solid or solid_of(pan), pickup, max(pan.fill_l - pan.away_l, 0.01) / 1000.0, CURVE_DEG)
 
 
 def _most_fill_l(pan: MeasuredPan) -> float | None:

@@ -83,6 +83,8 @@ class Station(ABC, Generic[Page]):
 
     looked_at = False
     """Kept by the window: True while this is the station shown."""
+    shows_oil = True
+    """False where the oil's place says nothing: the Pan panel then gives its room."""
 
     def __init__(self, bench: Bench) -> None:
         self.bench = bench

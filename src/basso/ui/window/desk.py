@@ -136,6 +136,7 @@ class Desk(QObject):
             other.looked_at = other is station
         self._shown = key
         station.show()
+        self.moments.give_room(station.shows_oil)
         self._stack.setCurrentWidget(station.page)
         self.window.rail.select(key)
         self.window.settings.station = key

@@ -31,10 +31,15 @@ class Moments:
         bench.cursor.moved.connect(lambda _: self._show_moment())
 
     def fold_pan(self) -> None:
-        """Put the pan away, or back."""
+        """Put the pan away, or back; where the station leaves it no room it comes back all the same."""
         shown = not self.pan.isVisible()
-        self.pan.setVisible(shown)
         self._bench.settings.pan_shown = shown
+        self.pan.setVisible(shown)
+        self._show_moment()
+
+    def give_room(self, shows_oil: bool) -> None:
+        """A station is shown where the oil's place says something, or one where it does not."""
+        self.pan.setVisible(self._bench.settings.pan_shown and shows_oil)
         self._show_moment()
 
     def _show_pan(self) -> None:

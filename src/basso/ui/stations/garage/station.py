@@ -25,6 +25,8 @@ Act = Callable[["Record | None", str], object]
 class GarageStation(Station["GaragePage"]):
     """The car, its engine and oil system, and everything ever done to them."""
 
+    shows_oil = False
+
     def __init__(self, bench: Bench) -> None:
         super().__init__(bench)
         bench.garage.changed.connect(self.fill)

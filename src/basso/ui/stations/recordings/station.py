@@ -19,6 +19,8 @@ if TYPE_CHECKING:
 class RecordingsStation(Station["RecordingsPage"]):
     """Every log you have: brought in, recognised, mapped and kept."""
 
+    shows_oil = False
+
     def __init__(self, bench: Bench) -> None:
         super().__init__(bench)
         bench.sessions.shown_changed.connect(self.fill)

@@ -3,28 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
-from datetime import date
 from typing import TYPE_CHECKING
 
-from basso.errors import InputError
 from basso.progress import Progress
 from basso.ui.bench import Bench
-from basso.ui.dialogs import run_dialog
 from basso.ui.stations.finding_station import FindingStation
 from basso.ui.stations.station import Command, Shot, State
+from basso.ui.stations.sump.verbs import SumpVerbs
 from basso.ui.stations.table import Table
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
     from basso.findings.sump.findings import SumpFindings
-    from basso.sump.cures import Cure
     from basso.sump.measured import MeasuredPan
     from basso.ui.stations.sump.widget import SumpPage
 
 _MANY_LEFT = 0.2
 """With more than this share of the dips left after the best change, the station wants attention (default)."""
-_FILES = "Pans (*.toml);;All files (*)"
 
 
 class SumpStation(FindingStation["SumpPage", "SumpFindings"]):
@@ -34,16 +29,16 @@ class SumpStation(FindingStation["SumpPage", "SumpFindings"]):
 
     def __init__(self, bench: Bench) -> None:
         super().__init__(bench)
-        self._held: MeasuredPan | None = None
-        """Of a log that belongs to no car: until Basso is closed."""
-        self._own: tuple[Cure, ...] = ()
+        self._verbs = SumpVerbs(bench, self)
         bench.garage.changed.connect(self._garage_changed)
 
     def make_page(self) -> SumpPage:
         """The page."""
         from basso.ui.stations.sump.widget import SumpPage
 
-        page = SumpPage(self.bench.look, [(c.key, c.title) for c in self.commands()])
+        page = SumpPage(
+            self.bench.look, [(c.key, c.title) for c in self.commands() if c.key not in ("sump.save", "sump.open")]
+        )
         page.command_wanted.connect(self.bench.run)
         return page
 
@@ -55,7 +50,7 @@ class SumpStation(FindingStation["SumpPage", "SumpFindings"]):
         session = garage.session_of(self.bench.sessions.recording)
         if garage.view is not None and session is not None and (kept := pan_at(garage.view, session)) is not None:
             return kept
-        return self._held
+        return self._verbs.held
 
     def state(self) -> State:
         """Which change cures it, as far as that was looked at."""
@@ -79,16 +74,33 @@ class SumpStation(FindingStation["SumpPage", "SumpFindings"]):
 
     def commands(self) -> tuple[Command, ...]:
         """What can be done to the pan."""
-        group = "Judge"
+        v, group = self._verbs, "Judge"
+        has_pan, has_change = self._has_pan, lambda: v.chosen() is not None
         return (
             Command(
-                "sump.measure", group, "Measure pan…", self._measure, (), "a few tape measurements, for a first answer"
+                "sump.measure", group, "Measure pan…", v.measure, (), "a few tape measurements, for a first answer"
             ),
-            Command("sump.open", group, "Pan from a file…", self._open, (), "with walls, doors and plates (TOML)"),
+            Command("sump.open", group, "Pan from a file…", v.open, (), "with walls, doors and plates (TOML)"),
+            Command("sump.save", group, "Pan to a file…", v.save, (), "to add walls, doors and plates", has_pan),
+            Command("sump.try", group, "Try a change…", v.try_change, (), "volume=+0.3, pickup_z=-4 …", has_pan),
             Command(
-                "sump.save", group, "Pan to a file…", self._save, (), "to add walls, doors and plates", self._has_pan
+                "sump.plan",
+                group,
+                "Plan change…",
+                v.plan,
+                (),
+                "a job in the garage, with what is predicted",
+                has_change,
             ),
-            Command("sump.try", group, "Try a change…", self._try, (), "volume=+0.3, pickup_z=-4 …", self._has_pan),
+            Command(
+                "sump.sheet",
+                group,
+                "Fabrication sheet…",
+                v.sheet,
+                (),
+                "SVG, DXF or to print, of the change chosen",
+                has_pan,
+            ),
         )
 
     def _has_pan(self) -> bool:
@@ -106,13 +118,13 @@ class SumpStation(FindingStation["SumpPage", "SumpFindings"]):
 
     def wanted(self, a: Analysis) -> tuple[object, ...]:
         """The analysis, the pan and the user's own changes."""
-        return (a, self.pan(), self._own)
+        return (a, self.pan(), self._verbs.own)
 
     def work(self, a: Analysis) -> Callable[[Progress], SumpFindings | None]:
         """Calibrate and try."""
         from basso.car.pans import stick_readings
 
-        pan, own, view = self.pan(), self._own, self.bench.garage.car_of(self.bench.sessions.recording)
+        pan, own, view = self.pan(), self._verbs.own, self.bench.garage.car_of(self.bench.sessions.recording)
         readings = stick_readings(view) if view is not None else ()
 
         def find(progress: Progress) -> SumpFindings | None:
@@ -134,106 +146,18 @@ class SumpStation(FindingStation["SumpPage", "SumpFindings"]):
 
     def forget(self) -> None:
         """Changes that were tried on one log are not tried on the next."""
-        self._own = ()
+        self._verbs.own = ()
 
     def _garage_changed(self) -> None:
+        if self.found is not None and self.found.pan is not self.pan():
+            self.found = None
+            self.fill()
         if self.looked_at:
-            self._look_again()
+            self.refresh()
 
-    def _look_again(self) -> None:
+    def look_again(self) -> None:
+        """The pan, or what is tried on it, is another."""
         self.found = None
         self._rests = ""
         self.refresh()
         self.fill()
-
-    # Verbs
-
-    def _measure(self) -> None:
-        from basso.ui.stations.sump.measure_dialog import MeasureDialog
-
-        dialog = MeasureDialog(self.bench.window, self.bench.look, self.bench.shown_units)
-        if run_dialog(dialog) and dialog.pan is not None:
-            self._keep(dialog.pan)
-
-    def _open(self) -> None:
-        from basso.sump.pan_file import read_pan
-
-        path = self.bench.files.ask_open("Pan from a file", _FILES)
-        if path is None:
-            return
-        try:
-            self._keep(read_pan(path))
-        except InputError as error:
-            self.bench.tell(str(error))
-
-    def _save(self) -> None:
-        from basso.sump.pan_file import pan_text
-
-        pan = self.pan()
-        if pan is None:
-            return
-        path = self.bench.files.ask_save("Pan to a file", "pan.toml", _FILES)
-        if path is not None:
-            self.bench.files.write(path, pan_text(pan).encode())
-
-    def _keep(self, pan: MeasuredPan) -> None:
-        """Keep a pan with the build of the log shown, or for as long as Basso is open."""
-        garage = self.bench.garage
-        session = garage.session_of(self.bench.sessions.recording)
-        build = garage.view.build_of(session) if garage.view is not None and session is not None else None
-        if garage.view is not None and build is not None:
-            from basso.garage.records import Pan
-            from basso.sump.pan_file import pan_text
-
-            today = date.today().isoformat()
-            record = Pan(car=garage.view.car.id, build=build.id, day=today, name=pan.name, shape=pan_text(pan))
-            garage.add("the measured pan", record)
-        else:
-            self._held = pan
-        self._look_again()
-
-    def _try(self) -> None:
-        from PySide6.QtWidgets import QInputDialog
-
-        text, given = QInputDialog.getText(
-            self.bench.window,
-            "Try a change",
-            "volume= (L), pickup_x=, pickup_y=, pickup_z= (mm); + or − changes the present value. Several with commas:",
-        )
-        pan = self.pan()
-        if not given or not text.strip() or pan is None:
-            return
-        try:
-            made = _changed(pan, text)
-        except InputError as error:
-            self.bench.tell(str(error).replace("--variant ", ""))
-            return
-        self._own = (*self._own, made)
-        self._look_again()
-
-
-def _changed(pan: MeasuredPan, text: str) -> Cure:
-    """A pan with changes of the command line's form made to it.
-
-    Raises:
-        InputError: one is none, or the pan cannot hold it.
-    """
-    from basso.sump.compartments import compartments_of
-    from basso.sump.cures import Cure
-    from basso.sump.variants import changed, parse_change
-
-    work = "fill"
-    for part in text.replace("−", "-").split(","):
-        change = parse_change(part.strip())
-        changed(part.strip(), compartments_of(pan), (pan.fill_l or 0.0) / 1000.0, change)  # raises what cannot be
-        if change.key == "volume":
-            pan = replace(pan, fill_l=change.value + ((pan.fill_l or 0.0) if change.is_relative else 0.0))
-            continue
-        work = "bolt-on"
-        pickup = pan.pickup
-        assert pickup is not None
-        at = list(pickup.middle_m)
-        axis = "xyz".index(change.key[-1])
-        at[axis] = change.value / 1000.0 + (at[axis] if change.is_relative else 0.0)
-        pan = replace(pan, pickup=replace(pickup, middle_m=(at[0], at[1], at[2])))
-    return Cure(text.strip(), "bolt-on" if work == "bolt-on" else "fill", pan)

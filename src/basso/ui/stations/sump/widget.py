@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPolygonF
-from PySide6.QtWidgets import QPushButton, QScrollArea, QSizePolicy, QWidget
+from PySide6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPolygonF, QResizeEvent
+from PySide6.QtWidgets import QPushButton, QScrollArea, QSizePolicy, QSlider, QWidget
 
+from basso.findings.sump.findings import running_uncover_g
 from basso.sentence import read_in
 from basso.sump.cures import NOT_MODELLED
 from basso.sump.sections import Drawing, Polygon, drawing_of, oil_in
@@ -16,9 +18,9 @@ from basso.ui import layouts
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
 from basso.ui.stations.sump.picture import Figure, VariantRow, curve_points, figures, logged_cells, reach_g, rows
-from basso.ui.stations.words import TitledPage
+from basso.ui.stations.words import TitledPage, Words
 from basso.ui.theme.look import Look, Type
-from basso.units import DisplayUnits
+from basso.units import DisplayUnits, FloatArray, Quantity
 from basso.words.sump import book_words, calibration_words, level_words, sump_opening
 
 if TYPE_CHECKING:
@@ -31,6 +33,7 @@ _DASHES = (
     Qt.PenStyle.DashDotLine,
     Qt.PenStyle.DashDotDotLine,
 )
+_WRAPPED = int(Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
 _TONES = ("side_a", "side_b", "ample", "soft", "fair")
 
 
@@ -53,6 +56,10 @@ class SumpPage(TitledPage):
             button.clicked.connect(lambda _=False, k=key: self.command_wanted.emit(k))
             bar.addWidget(button)
         bar.addStretch(1)
+        self.fill, self.height_of_pickup = WhatIfSlider(look, "Fill"), WhatIfSlider(look, "Pickup")
+        for slider in (self.fill, self.height_of_pickup):
+            slider.moved.connect(self._suppose)
+            bar.addWidget(slider)
         layout.addLayout(bar)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
@@ -63,8 +70,10 @@ class SumpPage(TitledPage):
 
     def show_found(self, found: SumpFindings | None, units: DisplayUnits, waiting: str, hint: str) -> None:
         """Show a pan on a drive, or what is missing for one."""
+        fresh = found is None or self._found is None or self._found.pan is not found.pan
         self._found, self._units = found, units
         self.board.show_found(found, units)
+        self._offer_sliders(found, fresh)
         if found is None:
             self.say_nothing(
                 waiting,
@@ -76,6 +85,37 @@ class SumpPage(TitledPage):
             return
         title, detail = sump_opening(found)
         self.say(str(read_in(title, units)), str(read_in(detail, units)))
+
+    def _offer_sliders(self, found: SumpFindings | None, fresh: bool) -> None:
+        """Both begin where the pan is; they stay where they were while it is the same pan."""
+        known = found is not None and found.uncover_g.size > 0
+        for slider in (self.fill, self.height_of_pickup):
+            slider.setVisible(known)
+        if found is None or not known or found.pan.pickup is None or found.pan.fill_l is None:
+            return
+        if fresh:
+            capacity = 1000.0 * found.levels.solid.capacity_m3
+            fill, z = found.pan.fill_l, found.pan.pickup.middle_m[2]
+            self.fill.offer(-min(1.0, fill - 0.2), min(1.0, capacity - fill), 0.05)
+            self.height_of_pickup.offer(-min(10.0, 1000.0 * (found.levels.clearance_m or z)), 20.0, 0.5)
+        self._suppose()
+
+    def _suppose(self) -> None:
+        """Draw the curve with the fill and the pickup's height of the sliders, where they were moved."""
+        found = self._found
+        if found is None or found.pan.pickup is None or found.pan.fill_l is None:
+            return
+        x, y, z = found.pan.pickup.middle_m
+        more, higher = self.fill.value, self.height_of_pickup.value
+        fill, at = found.pan.fill_l + more, z + higher / 1000.0
+        self.fill.say(self._units.text(fill, Quantity.VOLUME))
+        self.height_of_pickup.say(self._units.text(1000.0 * at, Quantity.LENGTH))
+        if more == 0.0 and higher == 0.0:
+            self.board.suppose(None)
+            return
+        pickup = replace(found.pan.pickup, middle_m=(x, y, at))
+        supposed = replace(found.pan, fill_l=fill, pickup=pickup)
+        self.board.suppose(running_uncover_g(supposed, found.levels.solid))
 
     def rows(self) -> list[list[str]]:
         """The changes, in the units shown."""
@@ -94,6 +134,48 @@ class SumpPage(TitledPage):
         return lines
 
 
+class WhatIfSlider(QWidget):
+    """A slider with its name and what it stands for; a double click puts it back."""
+
+    moved = Signal()
+
+    def __init__(self, look: Look, name: str) -> None:
+        super().__init__()
+        self._step = 1.0
+        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider.setFixedWidth(round(look.height() * 5))
+        self.slider.setAccessibleName(f"What if: {name.lower()}")
+        self._words = Words(look, Type.SMALL, "soft")
+        self._words.setWordWrap(False)
+        self._name = name
+        layout = layouts.column(self, (0, 0, 0, 0), 0)
+        layout.addWidget(self._words)
+        layout.addWidget(self.slider)
+        self.setToolTip("What if: draws the curve with this changed. Double click puts it back.")
+        self.slider.valueChanged.connect(lambda _: self.moved.emit())
+
+    def offer(self, low: float, high: float, step: float) -> None:
+        """From where to where it goes, as changes of what is; it begins at none."""
+        self._step = step
+        self.slider.blockSignals(True)
+        self.slider.setRange(round(low / step), round(high / step))
+        self.slider.setValue(0)
+        self.slider.blockSignals(False)
+
+    @property
+    def value(self) -> float:
+        """The change."""
+        return self.slider.value() * self._step
+
+    def say(self, words: str) -> None:
+        """What it stands for now."""
+        self._words.setText(f"{self._name} {words}")
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """Back to what is."""
+        self.slider.setValue(0)
+
+
 class SumpBoard(QWidget):
     """Everything drawn: pan, figures, uncover curve, table of changes."""
 
@@ -106,6 +188,7 @@ class SumpBoard(QWidget):
         self._figures: list[Figure] = []
         self._words: list[str] = []
         self._row_boxes: list[QRectF] = []
+        self._supposed: FloatArray | None = None
         self.chosen = 1
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.MinimumExpanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -121,9 +204,40 @@ class SumpBoard(QWidget):
         self._figures = figures(found, units) if found is not None else []
         self._words = [str(read_in(w, units)) for w in level_words(found.levels)] if found is not None else []
         self.chosen = min(self.chosen, max(len(self._rows) - 1, 0)) if self._rows else 1
-        line = self._look.height()
-        self.setMinimumHeight(round(line * (26.0 + 1.42 * len(self._rows))) if found is not None else 0)
+        self._take_room()
         self.setAccessibleDescription("; ".join(f"{r.letter} {r.title}: {r.dips} dips a lap" for r in self._rows))
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """A narrow page needs more lines for its words."""
+        self._take_room()
+
+    def _take_room(self) -> None:
+        line = self._look.height()
+        needed = self._tops()[1] + line * (4.8 + 1.42 * len(self._rows)) if self._found is not None else 0.0
+        self.setMinimumHeight(round(needed))
+
+    def _tops(self) -> tuple[float, float]:
+        """Where the cuts begin under plan and figures, and where the table does."""
+        line = self._look.height()
+        width = (float(self.width()) - 8) * 0.27 - line
+        room = QRectF(0, 0, width, 1000.0)
+        metrics = QFontMetricsF(self._look.font(Type.SMALL))
+        words = metrics.boundingRect(room, _WRAPPED, self._note_words()).height()
+        figures_end = line * (1.8 + 1.26 * len(self._figures[:7])) + words
+        cut = max(line * 12.4, figures_end)
+        return cut, cut + line * 8.4
+
+    def _note_words(self) -> str:
+        """What has to be minded about the pan, under its figures."""
+        words = [w for w in self._words if "again first" in w or "does nothing" in w or "turn it round" in w]
+        if self._found is not None and self._found.book is not None and not self._found.book.belongs:
+            words.insert(0, str(read_in(book_words(self._found.book), self._units)))
+        return " ".join(words)
+
+    def suppose(self, curve: FloatArray | None) -> None:
+        """Draw another uncover curve beside the others; None for none."""
+        self._supposed = curve
         self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -144,13 +258,12 @@ class SumpBoard(QWidget):
         if self._found is None or self._drawing is None:
             return
         line, width = self._look.height(), float(self.width()) - 8
-        top = line * 21.2
         left, middle = width * 0.31, width * 0.27
+        cut, top = self._tops()
         curve = QRectF(left + middle, 0, width - left - middle, top)
         self._paint_plan(painter, QRectF(0, 0, left - line, line * 12.0), self._drawing)
-        cuts = QRectF(0, line * 12.7, left + middle - line * 2, top - line * 12.7)
-        self._paint_cuts(painter, cuts, self._drawing)
-        self._paint_figures(painter, QRectF(left, 0, middle - line, line * 12.9))
+        self._paint_cuts(painter, QRectF(0, cut, left + middle - line * 2, top - cut), self._drawing)
+        self._paint_figures(painter, QRectF(left, 0, middle - line, cut))
         self._paint_curve(painter, curve)
         paint.rule(painter, 0, top + line * 0.4, width, top + line * 0.4, self._look.color("soft"))
         self._paint_rows(painter, top + line * 1.2, width)
@@ -329,11 +442,7 @@ class SumpBoard(QWidget):
             y += line * 1.26
         painter.setFont(look.font(Type.SMALL))
         painter.setPen(look.color("ink"))
-        words = " ".join(w for w in self._words if "again first" in w or "does nothing" in w or "turn it round" in w)
-        if self._found.book is not None and not self._found.book.belongs:
-            words = f"{read_in(book_words(self._found.book), self._units)} {words}"
-        flags = int(Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
-        painter.drawText(QRectF(box.left(), y, box.width(), box.bottom() - y), flags, words)
+        painter.drawText(QRectF(box.left(), y, box.width(), box.bottom() - y + line), _WRAPPED, self._note_words())
 
     # The uncover curve
 
@@ -378,28 +487,28 @@ class SumpBoard(QWidget):
             (found.analysis.side.way("right"), centre.x() + radius + 6, centre.y(), paint.LEFT),
         ):
             paint.label(painter, look, x, y, words, align=anchor)
-        shown = [0, self.chosen] if self.chosen > 0 else [0]
-        for n in shown:
-            if n >= len(self._rows):
-                continue
-            row = self._rows[n]
-            color = look.color(_TONES[0] if n == 0 else "ink")
-            painter.setPen(paint.pen(color, 2.2, _DASHES[0] if n == 0 else _DASHES[1]))
-            pieces = [
-                [(x, y) for x, y in piece if x * x + y * y < (1.25 * reach) ** 2] for piece in curve_points(row.curve)
-            ]
-            painter.save()
-            painter.setClipRect(QRectF(centre.x() - radius, centre.y() - radius, 2 * radius, 2 * radius))
-            for piece in pieces:
-                painter.drawPolyline(QPolygonF([at(*q) for q in piece]))
-            painter.restore()
-            inside = [q for piece in pieces for q in piece if q[0] ** 2 + q[1] ** 2 < (0.98 * reach) ** 2]
+        curves = [(self._rows[0].letter, self._rows[0].curve, look.color(_TONES[0]), _DASHES[0])]
+        if 0 < self.chosen < len(self._rows):
+            row = self._rows[self.chosen]
+            curves.append((row.letter, row.curve, look.color("ink"), _DASHES[1]))
+        if self._supposed is not None:
+            curves.append(("if", self._supposed, look.color("side_b"), _DASHES[2]))
+        painter.save()
+        painter.setClipRect(QRectF(centre.x() - radius, centre.y() - radius, 2 * radius, 2 * radius))
+        for _, curve, color, dash in curves:
+            painter.setPen(paint.pen(color, 2.2, dash))
+            for piece in curve_points(curve):
+                near = [q for q in piece if q[0] ** 2 + q[1] ** 2 < (1.25 * reach) ** 2]
+                painter.drawPolyline(QPolygonF([at(*q) for q in near]))
+        painter.restore()
+        for n, (letter, curve, color, _) in enumerate(curves):
+            inside = [q for piece in curve_points(curve) for q in piece if q[0] ** 2 + q[1] ** 2 < (0.98 * reach) ** 2]
             if inside:
-                x, y = inside[len(inside) // 3 if n == 0 else 2 * len(inside) // 3]
-                # A letter stands inside the curve of the pan as it is, outside that of a change.
+                x, y = inside[(n + 1) * len(inside) // 4]
+                # A letter stands inside the curve of the pan as it is, outside those of changes.
                 away = (0.9 if n == 0 else 1.1) * scale
                 where = QPointF(centre.x() + x * away, centre.y() - y * away)
-                paint.text(painter, where.x(), where.y(), row.letter, look.font(Type.STRONG), color, paint.CENTRE)
+                paint.text(painter, where.x(), where.y(), letter, look.font(Type.STRONG), color, paint.CENTRE)
 
     # The changes
 
@@ -476,26 +585,19 @@ class SumpBoard(QWidget):
             words = f"{read_in(calibration_words(found.calibration), self._units)} {NOT_MODELLED}"
             painter.setFont(look.font(Type.SMALL))
             painter.setPen(look.color("soft"))
-            flags = int(Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
-            painter.drawText(QRectF(0, y, width, line * 3), flags, words)
+            painter.drawText(QRectF(0, y, width, line * 3), _WRAPPED, words)
 
 
 def _fitting(painter: QPainter, look: Look, words: str, width: float, kind: Type) -> str:
     """Words cut with an ellipsis where they do not fit."""
-    from PySide6.QtGui import QFontMetricsF
-
     return QFontMetricsF(look.font(kind)).elidedText(words, Qt.TextElideMode.ElideRight, width)
 
 
 def _length(mm: float, units: DisplayUnits) -> str:
-    from basso.units import Quantity
-
     return units.text(mm, Quantity.LENGTH)
 
 
 def _bare(mm: float, units: DisplayUnits) -> str:
-    from basso.units import Quantity
-
     return units.number(mm, Quantity.LENGTH)
 
 
