@@ -25,7 +25,7 @@ from support import side_said
 FILL_M3 = 0.0043
 
 
-@lru_cache(maxsize=2)
+@lru_cache(maxsize=4)
 def judged(name: str) -> Analysis:
     recording = open_recording(demo_folder() / f"{name}.csv")
     return judge(recording, side_said(recording))
@@ -115,6 +115,8 @@ def test_what_a_log_lacks_is_said() -> None:
         c = calibration_of([lacking], pan, FILL_M3)
         assert not c.usable and words in c.reason and c.fits == ()
         assert str(calibration_words(c)).startswith("The flow model cannot be calibrated: baseline-1.csv")
+    other = calibration_of([a, judged("hill-climb")], pan, FILL_M3)
+    assert not other.usable and other.reason.startswith("hill-climb.csv")
     calm = calibrate(
         pan, [replace(x, passes=tuple(replace(p, dips=False) for p in x.passes)) for x in logged_of([a])], 0.0043
     )
@@ -154,3 +156,18 @@ def test_a_fill_the_pan_cannot_hold_is_refused() -> None:
     for text in ("volume=9", "volume=-5"):
         with pytest.raises(InputError, match=r"the pan holds 8\.32 L"):
             changed(text, compartments_of(BOX), FILL_M3, parse_change(text))
+
+
+def test_a_long_pause_parts_a_log_in_two_stretches() -> None:
+    """Hours between two stints are neither simulated nor driven through by the oil."""
+    a = judged("baseline-1")
+    half = float(np.median(a.time_s))
+    later = np.where(a.time_s > half, a.time_s + 20_000.0, a.time_s)
+    laps = tuple(
+        replace(x, start_s=x.start_s + 20_000.0 * (x.start_s > half), end_s=x.end_s + 20_000.0 * (x.end_s > half))
+        for x in a.laps
+        if not x.start_s < half < x.end_s
+    )
+    parted = logged_of([replace(a, time_s=later, laps=laps)])
+    assert len(parted) == 2 and sum(x.run.rpm.size for x in parted) < 20_000
+    assert {q.lap for x in parted for q in x.passes} == set(range(6))

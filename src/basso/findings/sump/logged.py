@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
 
 from basso.analysis import Analysis
-from basso.findings.corners.passes import passes_of
+from basso.findings.corners.passes import Pass, passes_of
 from basso.progress import Progress, silent
 from basso.recording.gaps import or_zero
 from basso.sump.calibration import Calibration, Logged, LoggedPass, calibrate
@@ -30,7 +29,7 @@ def calibration_of(
 
     Not usable, with the reason, where a log lacks what the model needs.
     """
-    why = next((words for a in analyses if (words := _lacks(a))), "")
+    why = next((words for a in analyses if (words := _lacks(a))), "") or _elsewhere(analyses)
     if why:
         return Calibration(False, why, c, (), volume_m3, pump_m3_per_rev or USUAL_PUMP_M3_PER_REV)
     proven = all(a.side.proven for a in analyses)
@@ -52,71 +51,93 @@ def _lacks(a: Analysis) -> str:
     return ""
 
 
+def _elsewhere(analyses: Sequence[Analysis]) -> str:
+    """Which log was driven on another circuit than the first; "" where none was."""
+    first = analyses[0].track
+    for a in analyses[1:]:
+        if first is not None and a.track is not None and (why := align(first.shape, a.track.shape).problem) is not None:
+            return f"{a.recording.path.name}: {why}"
+    return ""
+
+
 _LEAD_S = 25.0
 """Driven before the first pass that is looked at: by then the oil has forgotten where it began."""
-
-
-def _cut(whole: Logged) -> Logged:
-    """Only what is needed for the passes: without waiting, out-lap and in-lap."""
-    first = max(min(q.first for q in whole.passes) - round(_LEAD_S / STEP_S), 0)
-    part = slice(first, max(q.last for q in whole.passes) + 1)
-    r = whole.run
-    run = Run(
-        r.ax_g[part], r.ay_g[part], r.rpm[part], r.free_kpa[part], r.capped_kpa[part], r.sharpness, r.factor[part]
-    )
-    passes = tuple(replace(q, first=q.first - first, last=q.last - first) for q in whole.passes)
-    return Logged(run, whole.measured_kpa[part], passes)
+_PAUSE_S = 120.0
+"""Longer between two passes, and the log is looked at in two stretches."""
+_LEAST_STEPS = 5
 
 
 def logged_of(analyses: Sequence[Analysis]) -> tuple[Logged, ...]:
-    """Judged logs of one car and circuit, on the flow model's grid of time; logs without laps are left out."""
+    """Judged logs of one car and circuit, on the flow model's grid of time, without waiting and out-laps: a stretch for
+    each time it was driven without a long pause. Logs without laps are left out."""
     reference = next((a.track for a in analyses if a.track is not None), None)
-    made = []
+    made: list[Logged] = []
     lap_numbers: dict[tuple[int, int, int], int] = {}
     for n, a in enumerate(analyses):
         if reference is None or a.track is None or a.lateral_g is None or not a.expected.valid:
             continue
         places = [p for p in reference.places if p.loaded]
         shift = align(reference.shape, a.track.shape).shift_m
-        grid = np.arange(float(a.time_s[0]), float(a.time_s[-1]), STEP_S)
-
-        def on_grid(values: FloatArray, a: Analysis = a, grid: FloatArray = grid) -> FloatArray:
-            known = np.isfinite(values)
-            return np.interp(grid, a.time_s[known], values[known]) if known.any() else np.full(grid.shape, np.nan)
-
-        rpm = np.maximum(on_grid(a.followed_rpm), 0.0)
-        heat = on_grid(a.temperature_c) if a.temperature_c is not None else None
-        free, capped, factor = a.expected.curves_at(rpm, heat)
-        ahead = a.longitudinal_g if a.longitudinal_g is not None else np.zeros(a.time_s.shape)
-        run = Run(
-            on_grid(or_zero(ahead)),
-            on_grid(or_zero(a.lateral_g)),
-            on_grid(a.rpm),
-            np.maximum(free, 1.0),
-            np.maximum(capped, 1.0),
-            a.expected.sharpness,
-            factor,
-        )
-        measured = np.where(np.interp(grid, a.time_s, a.judged.astype(np.float64)) > 0.99, on_grid(a.told_kpa), np.nan)
-        dips = [(float(a.time_s[d.dip.first]), float(a.time_s[d.dip.last - 1])) for d in a.dips]
-        passes = []
-        for p in passes_of(a, places, reference.length_m, 0, n, shift):
-            first, last = (int(v) for v in np.searchsorted(grid, (p.start_s, p.end_s)))
-            last = min(last, grid.size - 1)
-            if last - first < 5 or not np.isfinite(measured[first : last + 1]).any():
-                continue
-            at = int(np.argmin(np.abs(a.time_s - p.time_s)))
-            passes.append(
-                LoggedPass(
-                    lap=lap_numbers.setdefault(p.lap_key, len(lap_numbers)),
-                    place=p.place,
-                    first=first,
-                    last=last,
-                    lowest_kpa=p.min_pressure_kpa,
-                    floor_kpa=float(a.floor.kpa[at]),
-                    dips=any(start <= p.end_s and end >= p.start_s for start, end in dips),
-                )
-            )
-        if passes:
-            made.append(_cut(Logged(run, measured, tuple(passes))))
+        found = sorted(passes_of(a, places, reference.length_m, 0, n, shift), key=lambda p: p.start_s)
+        for stretch in _stretches(found):
+            logged = _logged(a, stretch, lap_numbers)
+            if logged.passes:
+                made.append(logged)
     return tuple(made)
+
+
+def _stretches(passes: Sequence[Pass]) -> list[list[Pass]]:
+    """Passes in the order they were driven, parted at long pauses."""
+    made: list[list[Pass]] = []
+    for p in passes:
+        if made and p.start_s - max(q.end_s for q in made[-1]) < _PAUSE_S:
+            made[-1].append(p)
+        else:
+            made.append([p])
+    return made
+
+
+def _logged(a: Analysis, passes: Sequence[Pass], lap_numbers: dict[tuple[int, int, int], int]) -> Logged:
+    """One stretch of a log."""
+    begin = max(passes[0].start_s - _LEAD_S, float(a.time_s[0]))
+    grid = np.arange(begin, max(p.end_s for p in passes) + STEP_S, STEP_S)
+
+    def on_grid(values: FloatArray) -> FloatArray:
+        known = np.isfinite(values)
+        return np.interp(grid, a.time_s[known], values[known]) if known.any() else np.full(grid.shape, np.nan)
+
+    rpm = np.maximum(on_grid(a.followed_rpm), 0.0)
+    heat = on_grid(a.temperature_c) if a.temperature_c is not None else None
+    free, capped, factor = a.expected.curves_at(rpm, heat)
+    ahead = a.longitudinal_g if a.longitudinal_g is not None else np.zeros(a.time_s.shape)
+    side = a.lateral_g if a.lateral_g is not None else np.zeros(a.time_s.shape)
+    run = Run(
+        on_grid(or_zero(ahead)),
+        on_grid(or_zero(side)),
+        on_grid(a.rpm),
+        np.maximum(free, 1.0),
+        np.maximum(capped, 1.0),
+        a.expected.sharpness,
+        factor,
+    )
+    measured = np.where(np.interp(grid, a.time_s, a.judged.astype(np.float64)) > 0.99, on_grid(a.told_kpa), np.nan)
+    dips = [(float(a.time_s[d.dip.first]), float(a.time_s[d.dip.last - 1])) for d in a.dips]
+    kept = []
+    for p in passes:
+        first, last = (int(v) for v in np.searchsorted(grid, (p.start_s, p.end_s)))
+        last = min(last, grid.size - 1)
+        if last - first < _LEAST_STEPS or not np.isfinite(measured[first : last + 1]).any():
+            continue
+        at = int(np.argmin(np.abs(a.time_s - p.time_s)))
+        kept.append(
+            LoggedPass(
+                lap=lap_numbers.setdefault(p.lap_key, len(lap_numbers)),
+                place=p.place,
+                first=first,
+                last=last,
+                lowest_kpa=p.min_pressure_kpa,
+                floor_kpa=float(a.floor.kpa[at]),
+                dips=any(start <= p.end_s and end >= p.start_s for start, end in dips),
+            )
+        )
+    return Logged(run, measured, tuple(kept))
