@@ -145,6 +145,7 @@ def levels_document(told: Levels) -> Document:
             "inlet_mps": rounded(told.inlet_mps),
             "sweep_over_rest_mm": _mm(told.sweep_over_rest_m),
             "most_fill_l": _litres(told.most_fill_m3),
+            "most_running_at_1_g_l": _litres(told.most_thrown_m3),
             "at_full_mark_l": _litres(told.at_full_mark_m3),
             "plates": [
                 {

@@ -10,7 +10,7 @@ import numpy as np
 
 from basso.sump.flow import USUAL_PUMP_M3_PER_REV
 from basso.sump.measured import MeasuredPan, Plate, pickup_in_car_m, solid_of
-from basso.sump.solid import Solid, surface_height_m, volume_under_m3
+from basso.sump.solid import Solid, surface_height_m, up_of, volume_under_m3
 from basso.sump.standing import MOST_G, uncover_g
 from basso.units import FloatArray
 
@@ -19,6 +19,8 @@ LEAST_CLEARANCE_M, MOST_CLEARANCE_M = 0.003, 0.010
 MOST_INLET_MPS = 1.5
 """Through the mouth (default; usual hydraulic practice for suction lines)."""
 INLET_AT_RPM = 6500.0
+THROWN_G = 1.0
+"""At which the crank is looked at in thrown oil (default: what a car on good tyres holds)."""
 _PICKUP_MAY_BE_OFF_M, _FILL_MAY_BE_OFF_M3 = 0.002, 0.0002
 """What a tape and a measuring jug are off by (default)."""
 
@@ -84,7 +86,8 @@ class Levels:
         rim_over_middle_m: by how much a tilted mouth draws air earlier.
         inlet_mps: speed of the oil through the mouth at :data:`INLET_AT_RPM`; ``pump_is_assumed``: by a usual pump.
         sweep_over_rest_m: the crank's sweep over the level at rest.
-        most_fill_m3: what the pan holds up to the sweep, level; ``at_full_mark_m3``: up to the stick's full mark.
+        most_fill_m3: what the pan holds up to the sweep, level; ``most_thrown_m3``: at :data:`THROWN_G` in the worst
+            direction; ``at_full_mark_m3``: up to the stick's full mark.
         errors: what each measurement's error does, the largest first.
     """
 
@@ -98,6 +101,7 @@ class Levels:
     pump_is_assumed: bool
     sweep_over_rest_m: float | None
     most_fill_m3: float | None
+    most_thrown_m3: float | None
     at_full_mark_m3: float | None
     plates: tuple[PlateLevel, ...]
     doors: tuple[DoorCheck, ...]
@@ -124,6 +128,7 @@ def levels_of(pan: MeasuredPan, fill_l: float | None = None) -> Levels:
         pump_is_assumed=pan.pump_m3_per_rev is None,
         sweep_over_rest_m=pan.sweep_m - rest if pan.sweep_m is not None and rest is not None else None,
         most_fill_m3=sweep,
+        most_thrown_m3=_most_thrown_m3(pan, solid),
         at_full_mark_m3=mark,
         plates=tuple(_plate(pan, p, rest, running) for p in pan.plates)
         if rest is not None and running is not None
@@ -144,6 +149,25 @@ _UP = np.array([[0.0, 0.0, 1.0]])
 def _volume_at(solid: Solid, height_m: float) -> float:
     """What a pan holds up to a height over its lowest point, level."""
     return float(volume_under_m3(solid, _UP, np.array([height_m + solid.lowest_m]))[0])
+
+
+def _most_thrown_m3(pan: MeasuredPan, solid: Solid) -> float | None:
+    """What the pan may hold, engine running, so that the surface stays under the crank's lowest line at
+    :data:`THROWN_G` in every direction; None where the sweep was not measured.
+
+    The crank is taken as a line over the middle of the plan, from end to end of the pan.
+    """
+    if pan.sweep_m is None:
+        return None
+    corners = np.concatenate([b.outline_m for b in pan.bays])
+    (x0, y0), (x1, y1) = corners.min(axis=0), corners.max(axis=0)
+    height = pan.sweep_m + min(float(b.floor_m.min()) for b in pan.bays)
+    ends = np.array([[x, 0.5 * (y0 + y1), height] for x in (x0, x1)]) @ pan.rotation().T
+    up = up_of(THROWN_G * np.cos(_TURN), THROWN_G * np.sin(_TURN))
+    return float(volume_under_m3(solid, up, (up @ ends.T).min(axis=1)).min())
+
+
+_TURN = np.radians(np.arange(0.0, 360.0, 15.0))
 
 
 def _clearance_m(pan: MeasuredPan) -> float | None:

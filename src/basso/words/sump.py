@@ -11,6 +11,7 @@ from basso.sump.levels import (
     LEAST_CLEARANCE_M,
     MOST_CLEARANCE_M,
     MOST_INLET_MPS,
+    THROWN_G,
     BookFit,
     Levels,
     MeasuredError,
@@ -87,10 +88,13 @@ def level_words(told: Levels) -> list[str]:
     if told.most_fill_m3 is not None and told.sweep_over_rest_m is not None:
         words.append(
             phrase(
-                "The crank's sweep is {} over the oil at rest; level, the pan takes {} before the crank dips in. A "
-                "discharged accumulator adds its volume to that.",
+                "The crank's sweep is {} over the oil at rest; level, the pan takes {} before the crank dips in. "
+                "Thrown at {:g} g in the worst direction, oil reaches it from {} on. A discharged accumulator adds its "
+                "volume to what is in the pan.",
                 in_mm(1000.0 * told.sweep_over_rest_m, 0),
                 in_litres(1000.0 * told.most_fill_m3, 2),
+                THROWN_G,
+                in_litres(1000.0 * (told.most_thrown_m3 or 0.0), 2),
             )
             if told.sweep_over_rest_m >= 0.0
             else phrase(
@@ -160,7 +164,7 @@ def _pickup_words(told: Levels) -> list[str]:
                 in_mm(1000.0 * told.rim_over_middle_m, 1),
             )
         )
-    if told.inlet_mps is not None and told.inlet_mps > MOST_INLET_MPS and not told.pump_is_assumed:
+    if told.inlet_mps is not None and told.inlet_mps > 1.05 * MOST_INLET_MPS and not told.pump_is_assumed:
         words.append(
             f"At {INLET_AT_RPM:.0f} rpm oil enters it at {told.inlet_mps:.1f} m/s; suction lines are usually kept "
             f"under {MOST_INLET_MPS:.1f} m/s. Cold, thick oil and ice choke a small mouth first."
