@@ -305,7 +305,7 @@ class _Problem:
             x_scale=self.width[self.free],
             max_nfev=most,
             xtol=1e-3,
-            ftol=1e-4,
+            ftol=1e-3,
         )
         slopes = np.asarray(made.jac, dtype=np.float64)
         curvature: FloatArray = slopes.T @ slopes + 1e-9 * np.eye(len(self.free))
