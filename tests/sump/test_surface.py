@@ -8,14 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from basso.sump.shape import BoxPan
-from basso.sump.surface import (
-    oil_outline,
-    pickup_head_m,
-    surface_offset_at,
-    surface_offset_m,
-    volume_under_l,
-    wetted_section,
-)
+from basso.sump.surface import pickup_head_m, surface_offset_m, volume_under_l
 
 PAN = BoxPan(0.26, 0.20, 0.16, (-0.03, 0.042, 0.008))
 slopes = st.floats(-2.5, 2.5)
@@ -26,13 +19,6 @@ fills = st.floats(0.2, 8.0)
 def test_the_surface_holds_the_volume(volume: float, ax: float, ay: float) -> None:
     offset = surface_offset_m(PAN, np.array(volume), np.array(ax), np.array(ay))
     assert volume_under_l(PAN, offset, np.array(ax), np.array(ay)) == pytest.approx(volume, abs=2e-4)
-
-
-@given(fills, slopes, slopes)
-def test_one_moment_in_plain_floats_agrees_with_the_arrays(volume: float, ax: float, ay: float) -> None:
-    plain = surface_offset_at(PAN, volume, ax, ay)
-    arrays = float(surface_offset_m(PAN, np.array(volume), np.array(ax), np.array(ay)))
-    assert plain == pytest.approx(arrays, abs=2e-6)
 
 
 @settings(max_examples=25)
@@ -87,21 +73,3 @@ def test_braking_throws_the_oil_forward() -> None:
     back, front = (BoxPan(0.26, 0.20, 0.16, (x, 0.0, 0.008)) for x in (-0.1, 0.1))
     heads = [float(pickup_head_m(p, np.array(3.0), np.array(-1.3), np.array(0.0))) for p in (back, front)]
     assert heads[0] < 0 < heads[1]
-
-
-def test_the_drawn_cut_has_the_area_of_its_oil() -> None:
-    offset = float(surface_offset_m(PAN, np.array(3.5), np.array(0.0), np.array(0.9)))
-    polygon = np.array(oil_outline(PAN, offset, 0.9, PAN.width_m / 2))
-    x, y = polygon.T
-    area = 0.5 * abs(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1)))
-    assert area * PAN.length_m * 1000.0 == pytest.approx(3.5, abs=0.01)
-
-
-def test_the_floor_is_all_wet_when_level_and_partly_dry_when_thrown() -> None:
-    def wet(ay: float) -> float:
-        offset = float(surface_offset_m(PAN, np.array(2.0), np.array(0.0), np.array(ay)))
-        x, y = np.array(wetted_section(PAN, offset, 0.0, ay)).T
-        return 0.5 * abs(float(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1))))
-
-    assert wet(0.0) == pytest.approx(PAN.length_m * PAN.width_m, rel=1e-6)
-    assert wet(1.5) < 0.8 * PAN.length_m * PAN.width_m

@@ -134,7 +134,6 @@ class Fit:
         misfit: the sum of squares it was fitted to.
         held_out_kpa: what the lowest pressure of each pass is modelled too high by, by fits to other laps; shape
             (passes,), in the order of the logs and of their passes.
-        modelled_kpa: the lowest pressure of each pass by those fits.
     """
 
     law: str
@@ -144,7 +143,6 @@ class Fit:
     sets: FloatArray
     misfit: float
     held_out_kpa: FloatArray
-    modelled_kpa: FloatArray
 
     @property
     def missed_kpa(self) -> float:
@@ -423,7 +421,7 @@ def _fit(
         # The logs say nothing of openings; a change that makes some is tried with what openings may be.
         at_openings = PARAMETERS.index("openings")
         sets[:, at_openings] += problem.width[at_openings] * rng.standard_normal(_SETS)
-    return Fit(problem.law, problem.has_film, mirrored, sets_of(best), sets_of(sets), misfit, held - measured, held)
+    return Fit(problem.law, problem.has_film, mirrored, sets_of(best), sets_of(sets), misfit, held - measured)
 
 
 def _judged(none: Calibration, fits: tuple[Fit, ...], passes: Sequence[LoggedPass]) -> Calibration:

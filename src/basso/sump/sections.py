@@ -5,6 +5,7 @@ All in the car's axes: a leaned engine is drawn leaned. Lengths in metres.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -13,7 +14,6 @@ import numpy as np
 from basso.sump.compartments import SurfaceTable, surface_table
 from basso.sump.measured import MeasuredPan, Plate, pickup_in_car_m, solid_of
 from basso.sump.shape import BoxPan
-from basso.sump.surface import clip_below
 from basso.units import FloatArray
 
 Polygon = list[tuple[float, float]]
@@ -227,3 +227,18 @@ def _doors(pan: MeasuredPan) -> tuple[DoorMark, ...]:
             at, way = rotation @ middle, rotation @ toward
             made.append(DoorMark((float(at[0]), float(at[1])), (float(way[0]), float(way[1])), opening.width_m))
     return tuple(made)
+
+
+def clip_below(
+    polygon: list[tuple[float, float]], inside: Callable[[float, float], float]
+) -> list[tuple[float, float]]:
+    """Clip a convex polygon to where a linear function ``inside(a, b)`` is not negative."""
+    result: list[tuple[float, float]] = []
+    for (a0, b0), (a1, b1) in zip(polygon, polygon[1:] + polygon[:1], strict=True):
+        f0, f1 = inside(a0, b0), inside(a1, b1)
+        if f0 >= 0:
+            result.append((a0, b0))
+        if (f0 >= 0) != (f1 >= 0):
+            t = f0 / (f0 - f1)
+            result.append((a0 + t * (a1 - a0), b0 + t * (b1 - b0)))
+    return result

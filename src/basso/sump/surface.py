@@ -8,8 +8,6 @@ part above the rail, so no mesh and no sampling is needed.
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 
 from basso.sump.shape import BoxPan
@@ -66,24 +64,6 @@ def surface_offset_m(pan: BoxPan, volume_l: FloatArray, ax_g: FloatArray, ay_g: 
     return result
 
 
-def surface_offset_at(pan: BoxPan, volume_l: float, ax_g: float, ay_g: float) -> float:
-    """:func:`surface_offset_m` for one moment, in plain floats: thirty times quicker than arrays of one, for a
-    cursor."""
-    ax, ay = max(abs(ax_g), _LEAST_SLOPE), max(abs(ay_g), _LEAST_SLOPE)
-    half_x, half_y, deep = 0.5 * pan.length_m * ax, 0.5 * pan.width_m * ay, pan.depth_m
-    wanted = min(max(volume_l, 0.0), pan.capacity_l) * 6.0 * ax * ay / 1000.0
-    corners = ((half_x + half_y, 1.0), (half_x - half_y, -1.0), (half_y - half_x, -1.0), (-half_x - half_y, 1.0))
-    low, high = -(half_x + half_y + 1e-3), half_x + half_y + deep + 1e-3
-    for _ in range(30):
-        middle = 0.5 * (low + high)
-        held = 0.0
-        for corner, sign in corners:
-            wet, over = max(middle + corner, 0.0), max(middle + corner - deep, 0.0)
-            held += sign * (wet * wet * wet - over * over * over)
-        low, high = (middle, high) if held < wanted else (low, middle)
-    return 0.5 * (low + high)
-
-
 def height_at(offset_m: FloatArray, ax_g: FloatArray, ay_g: FloatArray, x_m: float, y_m: float) -> FloatArray:
     """Height of the free surface above the floor at a place, metres (may be below 0 or above the rail)."""
     height: FloatArray = np.asarray(offset_m - ax_g * x_m - ay_g * y_m, dtype=np.float64)
@@ -101,39 +81,3 @@ def head_at(pan: BoxPan, offset_m: FloatArray, ax_g: FloatArray, ay_g: FloatArra
     upright = height_at(offset_m, ax_g, ay_g, x, y) - z
     head: FloatArray = upright / np.sqrt(1.0 + np.square(ax_g) + np.square(ay_g))
     return head
-
-
-def oil_outline(pan: BoxPan, offset_m: float, slope: float, half_width_m: float) -> list[tuple[float, float]]:
-    """The oil seen in a vertical cut through the pan: a polygon of (across, up) points in metres.
-
-    Args:
-        offset_m: surface height where the cut's axis is 0.
-        slope: surface height lost per metre along the cut's axis.
-        half_width_m: the cut runs from −half to +half.
-    """
-    box = [(-half_width_m, 0.0), (half_width_m, 0.0), (half_width_m, pan.depth_m), (-half_width_m, pan.depth_m)]
-    return clip_below(box, lambda across, up: offset_m - slope * across - up)
-
-
-def wetted_section(
-    pan: BoxPan, offset_m: float, ax_g: float, ay_g: float, level_m: float = 0.0
-) -> list[tuple[float, float]]:
-    """The part of a horizontal section that is under oil: a polygon of (x, y) points at height ``level_m``."""
-    half_x, half_y = pan.length_m / 2, pan.width_m / 2
-    box = [(-half_x, -half_y), (half_x, -half_y), (half_x, half_y), (-half_x, half_y)]
-    return clip_below(box, lambda x, y: offset_m - ax_g * x - ay_g * y - level_m)
-
-
-def clip_below(
-    polygon: list[tuple[float, float]], inside: Callable[[float, float], float]
-) -> list[tuple[float, float]]:
-    """Clip a convex polygon to where a linear function ``inside(a, b)`` is not negative."""
-    result: list[tuple[float, float]] = []
-    for (a0, b0), (a1, b1) in zip(polygon, polygon[1:] + polygon[:1], strict=True):
-        f0, f1 = inside(a0, b0), inside(a1, b1)
-        if f0 >= 0:
-            result.append((a0, b0))
-        if (f0 >= 0) != (f1 >= 0):
-            t = f0 / (f0 - f1)
-            result.append((a0 + t * (a1 - a0), b0 + t * (b1 - b0)))
-    return result
