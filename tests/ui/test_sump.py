@@ -177,6 +177,8 @@ def test_a_log_of_no_car_keeps_its_pan_while_basso_is_open_and_writes_it(
     monkeypatch.setattr(desk.bench.files, "ask_save", lambda *_: out)
     desk.run("sump.open")
     found(application, desk)
+    assert desk.stations["sump"].state().words == "not calibrated"
+    assert desk.moments.pan.drawing.pan.name == "Standard pan", "the panel draws it too"
     desk.run("sump.save")
     again, first = read_pan(out), read_pan(source)
     assert pickup_in_car_m(again) == pytest.approx(pickup_in_car_m(first))

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from basso.ui.models.jobs import Jobs
     from basso.ui.models.judging import Judging
     from basso.ui.models.log_list import LogList
+    from basso.ui.models.pan import PanModel
     from basso.ui.models.sessions import Sessions
     from basso.ui.models.settings import Settings
     from basso.ui.models.trial_sides import TrialSides
@@ -52,6 +53,7 @@ class Bench:
     trial: TrialSides
     logs: LogList
     garage: GarageModel
+    pan: PanModel
     files: Files
     tell: Callable[[str], None]
     go_to: Callable[[str], None]

@@ -20,6 +20,7 @@ from basso.ui.models.garage import GarageModel
 from basso.ui.models.jobs import Jobs
 from basso.ui.models.judging import Judging
 from basso.ui.models.log_list import LogList
+from basso.ui.models.pan import PanModel
 from basso.ui.models.sessions import Sessions
 from basso.ui.models.trial_sides import TrialSides
 from basso.ui.models.units import UnitsShown
@@ -65,6 +66,7 @@ class Desk(QObject):
         memory, jobs, undo = Memory.own(), Jobs(), QUndoStack(self)
         sessions = Sessions(undo)
         judging = Judging(sessions, jobs, undo, memory)
+        garage = GarageModel(jobs, undo, memory)
         return Bench(
             window=window,
             look=window.look,
@@ -78,7 +80,8 @@ class Desk(QObject):
             judging=judging,
             trial=TrialSides(sessions, judging, jobs, undo, memory),
             logs=LogList(sessions, jobs, memory),
-            garage=GarageModel(jobs, undo, memory),
+            garage=garage,
+            pan=PanModel(sessions, garage),
             files=Files(window, window.settings, self._tell),
             tell=self._tell,
             go_to=self.go_to,

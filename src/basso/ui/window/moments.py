@@ -27,7 +27,7 @@ class Moments:
         self.pan.setVisible(bench.settings.pan_shown)
         bench.sessions.shown_changed.connect(self._show_session)
         bench.units.changed.connect(self._show_session)
-        bench.garage.changed.connect(self._show_pan)
+        bench.pan.changed.connect(self._show_pan)
         bench.cursor.moved.connect(lambda _: self._show_moment())
 
     def fold_pan(self) -> None:
@@ -44,18 +44,10 @@ class Moments:
 
     def _show_pan(self) -> None:
         """Draw the pan of the car the log shown is of."""
-        garage = self._bench.garage
-        session = garage.session_of(self._bench.sessions.recording)
-        if garage.view is None or session is None:
-            self.pan.set_pan(None)
-            return
-        from basso.car.pans import pan_at
-
-        self.pan.set_pan(pan_at(garage.view, session))
+        self.pan.set_pan(self._bench.pan.pan)
 
     def _show_session(self) -> None:
         a = self._bench.sessions.analysis
-        self._show_pan()
         if a is None:
             self.tide.set_picture(None, "")
             self.pan.set_moment(None)

@@ -135,7 +135,7 @@ def figures(found: SumpFindings, units: DisplayUnits) -> list[Figure]:
     length, volume = units.length.symbol, units.volume.symbol
 
     def mm(metres: float | None) -> str:
-        return units.number(1000.0 * metres, Quantity.LENGTH) if metres is not None else "–"
+        return height_words(metres, units) if metres is not None else "–"
 
     made = [Figure("Holds", units.number(1000.0 * told.solid.capacity_m3, Quantity.VOLUME), volume)]
     if pan.fill_l is not None and told.rest_m is not None:
@@ -167,6 +167,14 @@ def figures(found: SumpFindings, units: DisplayUnits) -> list[Figure]:
         note = "agrees" if found.book.belongs else "does not agree"
         made.append(Figure("Level book", off, volume, note, not found.book.belongs))
     return made
+
+
+def height_words(metres: float, units: DisplayUnits) -> str:
+    """A height in the unit shown; small ones in mm with a decimal, since a millimetre of clearance matters."""
+    mm = 1000.0 * metres
+    if units.length.symbol == "mm" and abs(mm) < 20.0:
+        return f"{mm:.1f}".rstrip("0").rstrip(".").replace("-", "−")
+    return units.number(mm, Quantity.LENGTH)
 
 
 def curve_points(curve: FloatArray) -> list[list[tuple[float, float]]]:

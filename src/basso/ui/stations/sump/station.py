@@ -15,7 +15,6 @@ from basso.ui.stations.table import Table
 if TYPE_CHECKING:
     from basso.analysis import Analysis
     from basso.findings.sump.findings import SumpFindings
-    from basso.sump.measured import MeasuredPan
     from basso.ui.stations.sump.widget import SumpPage
 
 _MANY_LEFT = 0.2
@@ -30,7 +29,7 @@ class SumpStation(FindingStation["SumpPage", "SumpFindings"]):
     def __init__(self, bench: Bench) -> None:
         super().__init__(bench)
         self._verbs = SumpVerbs(bench, self)
-        bench.garage.changed.connect(self._garage_changed)
+        bench.pan.changed.connect(self._pan_changed)
 
     def make_page(self) -> SumpPage:
         """The page."""
@@ -42,27 +41,18 @@ class SumpStation(FindingStation["SumpPage", "SumpFindings"]):
         page.command_wanted.connect(self.bench.run)
         return page
 
-    def pan(self) -> MeasuredPan | None:
-        """The pan of the log shown: what the garage keeps with its build, else what was measured for it just now."""
-        from basso.car.pans import pan_at
-
-        garage = self.bench.garage
-        session = garage.session_of(self.bench.sessions.recording)
-        if garage.view is not None and session is not None and (kept := pan_at(garage.view, session)) is not None:
-            return kept
-        return self._verbs.held
-
     def state(self) -> State:
         """Which change cures it, as far as that was looked at."""
         if self.bench.sessions.shown is None:
             return State("")
-        if self.pan() is None:
+        if self.bench.pan.pan is None:
             return State("pan not measured")
         found = self.found
         if found is None:
             return State("pan measured")
         if found.calibration is None or not found.calibration.usable:
-            return State("pan does not fit the log", "attention")
+            fitted = found.calibration is not None and found.calibration.fits
+            return State("pan does not fit the log", "attention") if fitted else State("not calibrated")
         from basso.sentence import read_in
 
         best = found.cures[0] if found.cures else None
@@ -104,7 +94,7 @@ class SumpStation(FindingStation["SumpPage", "SumpFindings"]):
         )
 
     def _has_pan(self) -> bool:
-        return self.pan() is not None
+        return self.bench.pan.pan is not None
 
     def table(self, only_selected: bool = False) -> Table | None:
         """The changes."""
@@ -118,13 +108,13 @@ class SumpStation(FindingStation["SumpPage", "SumpFindings"]):
 
     def wanted(self, a: Analysis) -> tuple[object, ...]:
         """The analysis, the pan and the user's own changes."""
-        return (a, self.pan(), self._verbs.own)
+        return (a, self.bench.pan.pan, self._verbs.own)
 
     def work(self, a: Analysis) -> Callable[[Progress], SumpFindings | None]:
         """Calibrate and try."""
         from basso.car.pans import stick_readings
 
-        pan, own, view = self.pan(), self._verbs.own, self.bench.garage.car_of(self.bench.sessions.recording)
+        pan, own, view = self.bench.pan.pan, self._verbs.own, self.bench.garage.car_of(self.bench.sessions.recording)
         readings = stick_readings(view) if view is not None else ()
 
         def find(progress: Progress) -> SumpFindings | None:
@@ -136,20 +126,21 @@ class SumpStation(FindingStation["SumpPage", "SumpFindings"]):
 
     def nothing(self, a: Analysis) -> str:
         """Nothing without a pan."""
-        return "" if self.pan() is None else "Nothing could be worked out for this pan"
+        return "" if self.bench.pan.pan is None else "Nothing could be worked out for this pan"
 
     def show_findings(self, found: SumpFindings | None, waiting: str) -> None:
         """Show it, or what is missing."""
         if self.made:
-            missing = self.pan() is None
+            missing = self.bench.pan.pan is None
             self.page.show_found(found, self.bench.shown_units, "" if missing else waiting, "")
+            self.page.enable({c.key: c.when() for c in self.commands()})
 
     def forget(self) -> None:
         """Changes that were tried on one log are not tried on the next."""
         self._verbs.own = ()
 
-    def _garage_changed(self) -> None:
-        if self.found is not None and self.found.pan is not self.pan():
+    def _pan_changed(self) -> None:
+        if self.found is not None and self.found.pan is not self.bench.pan.pan:
             self.found = None
             self.fill()
         if self.looked_at:

@@ -40,9 +40,6 @@ class Shown(Protocol):
     def made(self) -> bool:
         """Whether there is a page yet."""
 
-    def pan(self) -> MeasuredPan | None:
-        """The pan of the log shown."""
-
     def look_again(self) -> None:
         """The pan, or what is tried on it, is another."""
 
@@ -51,13 +48,11 @@ class SumpVerbs:
     """Acts at one bench for the station that shows the pan.
 
     Attributes:
-        held: the pan of a log that belongs to no car: until Basso is closed.
         own: changes the user asked for on the log shown.
     """
 
     def __init__(self, bench: Bench, shown: Shown) -> None:
         self.bench, self._shown = bench, shown
-        self.held: MeasuredPan | None = None
         self.own: tuple[Cure, ...] = ()
 
     def chosen(self) -> TriedCure | None:
@@ -103,7 +98,7 @@ class SumpVerbs:
         from basso.report.pan_sheet import as_dxf, as_html, as_svg, pan_sheet
         from basso.ui.files import pdf_of
 
-        tried, pan = self.chosen(), self._shown.pan()
+        tried, pan = self.chosen(), self.bench.pan.pan
         if tried is not None:
             pan = tried.cure.pan
         if pan is None:
@@ -149,7 +144,7 @@ class SumpVerbs:
         """Write the pan as its file."""
         from basso.sump.pan_file import pan_text
 
-        pan = self._shown.pan()
+        pan = self.bench.pan.pan
         if pan is None:
             return
         path = self.bench.files.ask_save("Pan to a file", "pan.toml", _FILES)
@@ -169,7 +164,7 @@ class SumpVerbs:
             record = Pan(car=garage.view.car.id, build=build.id, day=today, name=pan.name, shape=pan_text(pan))
             garage.add("the measured pan", record)
         else:
-            self.held = pan
+            self.bench.pan.hold(pan)
         self._shown.look_again()
 
     def try_change(self) -> None:
@@ -181,7 +176,7 @@ class SumpVerbs:
             "Try a change",
             "volume= (L), pickup_x=, pickup_y=, pickup_z= (mm); + or − changes the present value. Several with commas:",
         )
-        pan = self._shown.pan()
+        pan = self.bench.pan.pan
         if not given or not text.strip() or pan is None:
             return
         try:

@@ -15,7 +15,16 @@ from basso.sump.cures import NOT_MODELLED
 from basso.sump.sections import Drawing, Polygon, drawing_of, oil_in
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
-from basso.ui.stations.sump.picture import Figure, VariantRow, curve_points, figures, logged_cells, reach_g, rows
+from basso.ui.stations.sump.picture import (
+    Figure,
+    VariantRow,
+    curve_points,
+    figures,
+    height_words,
+    logged_cells,
+    reach_g,
+    rows,
+)
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, FloatArray, Quantity
 from basso.words.sump import book_words, calibration_words, level_words
@@ -133,7 +142,7 @@ class SumpBoard(QWidget):
         paint.label(painter, look, box.left(), box.top() + line * 0.6, "Pan", Type.SMALL_STRONG, "ink")
         paint.label(painter, look, box.left() + line * 2.2, box.top() + line * 0.6, "from above, nose up, to scale")
         x0, x1, y0, y1 = d.extent
-        area = box.adjusted(line * 2.6, line * 2.6, -line * 0.6, -line * 0.4)
+        area = box.adjusted(line * 3.8, line * 2.6, -line * 0.6, -line * 0.4)
         scale = min(area.width() / (y1 - y0), area.height() / (x1 - x0))
         x_mid, y_mid, middle = (x0 + x1) / 2, (y0 + y1) / 2, area.center()
 
@@ -278,7 +287,7 @@ class SumpBoard(QWidget):
             y_last = where
             painter.setPen(paint.pen(look.color("soft")))
             painter.drawPolyline([QPointF(left + 3, y), QPointF(left + 10, y), QPointF(left + 18, where)])
-            number = _bare(1000.0 * height, self._units)
+            number = height_words(height, self._units)
             paint.label(painter, look, left + line * 2.9, where, number, Type.SMALL_STRONG, "ink", paint.RIGHT)
             paint.label(painter, look, left + line * 3.2, where, words)
 
@@ -440,7 +449,8 @@ class SumpBoard(QWidget):
                 painter.setBrush(Qt.BrushStyle.NoBrush)
         y = bottom + line * 1.5
         if found.calibration is not None:
-            words = f"{read_in(calibration_words(found.calibration), self._units)} {NOT_MODELLED}"
+            said = f"{read_in(calibration_words(found.calibration), self._units)} " if found.calibration.usable else ""
+            words = f"{said}{NOT_MODELLED}"
             painter.setFont(look.font(Type.SMALL))
             painter.setPen(look.color("soft"))
             painter.drawText(QRectF(0, y, width, line * 3), _WRAPPED, words)
@@ -453,10 +463,6 @@ def _fitting(painter: QPainter, look: Look, words: str, width: float, kind: Type
 
 def _length(mm: float, units: DisplayUnits) -> str:
     return units.text(mm, Quantity.LENGTH)
-
-
-def _bare(mm: float, units: DisplayUnits) -> str:
-    return units.number(mm, Quantity.LENGTH)
 
 
 def _arrow(painter: QPainter, start: QPointF, dx: float, dy: float, length: float) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QPushButton, QScrollArea, QSlider, QWidget
 from basso.findings.sump.findings import running_uncover_g
 from basso.sentence import read_in
 from basso.ui import layouts
-from basso.ui.stations.sump.picture import rows
+from basso.ui.stations.sump.picture import height_words, rows
 from basso.ui.stations.sump.views import SumpBoard
 from basso.ui.stations.words import TitledPage, Words
 from basso.ui.theme.look import Look, Type
@@ -34,6 +34,7 @@ class SumpPage(TitledPage):
         super().__init__(look)
         self._found: SumpFindings | None = None
         self._units = DisplayUnits()
+        self._buttons: dict[str, QPushButton] = {}
         self.board = SumpBoard(look)
         layout = layouts.column(self, (20, 12, 12, 4), 4)
         layout.addLayout(self.head())
@@ -41,6 +42,7 @@ class SumpPage(TitledPage):
         for key, title in buttons:
             button = QPushButton(title)
             button.clicked.connect(lambda _=False, k=key: self.command_wanted.emit(k))
+            self._buttons[key] = button
             bar.addWidget(button)
         bar.addStretch(1)
         self.fill, self.height_of_pickup = WhatIfSlider(look, "Fill"), WhatIfSlider(look, "Pickup")
@@ -54,6 +56,11 @@ class SumpPage(TitledPage):
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.viewport().setAutoFillBackground(False)
         layout.addWidget(scroll, 1)
+
+    def enable(self, can: Mapping[str, bool]) -> None:
+        """Which of the commands at the top can be run now."""
+        for key, button in self._buttons.items():
+            button.setEnabled(can.get(key, True))
 
     def show_found(self, found: SumpFindings | None, units: DisplayUnits, waiting: str, hint: str) -> None:
         """Show a pan on a drive, or what is missing for one."""
@@ -96,7 +103,7 @@ class SumpPage(TitledPage):
         more, higher = self.fill.value, self.height_of_pickup.value
         fill, at = found.pan.fill_l + more, z + higher / 1000.0
         self.fill.say(self._units.text(fill, Quantity.VOLUME))
-        self.height_of_pickup.say(self._units.text(1000.0 * at, Quantity.LENGTH))
+        self.height_of_pickup.say(f"{height_words(at, self._units)} {self._units.length.symbol}")
         if more == 0.0 and higher == 0.0:
             self.board.suppose(None)
             return
