@@ -5,7 +5,8 @@ The cars come from :mod:`benchmarks.second_oil`, each filled so that it dips now
 calibrated from the pan's file and one log; eight changes of level and pickup are predicted, and simulated. Sessions are
 kept in the folder, where they are found again. Prints a row for each car, and: for how many cars it predicts, how often
 the sign is right where the true change is over 10 kPa, and how often the 80 % band holds the truth. Goals: two thirds,
-0.95, 0.80. The bands (``basso.sump.variants``) and when nothing is predicted were set by seeds 0 to 423; later ones are unseen.
+0.95, 0.80. The bands (``basso.sump.variants``) and when nothing is predicted were set by seeds 0 to 423; later ones are
+unseen.
 """
 
 from __future__ import annotations
