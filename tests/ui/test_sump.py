@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication, QDialogButtonBox, QInputDialog
 from basso.findings.sump import findings
 from basso.sump import calibration
 from basso.sump.calibration import Calibration
+from basso.sump.flow import PARAMETERS
 from basso.sump.measured import pickup_in_car_m, solid_of
 from basso.sump.pan_file import pan_of, read_pan
 from basso.ui.stations.sump.measure_dialog import MeasureDialog
@@ -94,6 +95,18 @@ def test_the_measured_pan_is_calibrated_and_what_helps_most_is_said_first(
     third = page.board._row_boxes[3].center()
     QTest.mouseClick(page.board, Qt.MouseButton.LeftButton, pos=QPoint(round(third.x()), round(third.y())))
     assert page.board.chosen == 3
+    page.board.choose(1)
+    working = desk.stations["sump"].working()
+    assert working is not None and working.title == page.title
+    steps = {w.what: w for w in working.steps}
+    assert "8.32 L" in steps["Volume"].formula and "not used for the fit" in steps["Flow model"].source
+    fitted = [w.formula for w in working.steps if w.what == "Fitted"]
+    assert any(f.startswith("surface swings at 0.") and f.endswith(" Hz") for f in fitted)
+    assert any("up in the engine at 6000 rpm" in f for f in fitted)
+    assert len(fitted) >= len(PARAMETERS) - 2
+    assert "lowest 175 kPa → " in steps["Turn 6"].formula and "mean over 7 passes; 7 dip now" in steps["Turn 6"].source
+    page.board.choose(0)
+    assert "Turn 6" not in {w.what for w in desk.stations["sump"].working().steps}  # type: ignore[union-attr]
     plan_and_draw(application, desk, monkeypatch, tmp_path)
     # What if: a slider draws another curve, a double click takes it away.
     assert page.board._supposed is None

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from basso.progress import Progress
 from basso.ui.bench import Bench
 from basso.ui.stations.finding_station import FindingStation
-from basso.ui.stations.station import Command, Shot, State
+from basso.ui.stations.station import Command, Shot, State, Working
 from basso.ui.stations.sump.verbs import SumpVerbs
 from basso.ui.stations.table import Table
 
@@ -99,6 +99,15 @@ class SumpStation(FindingStation["SumpPage", "SumpFindings"]):
     def table(self, only_selected: bool = False) -> Table | None:
         """The changes."""
         return Table("sump", self.page.rows()) if self.found is not None else None
+
+    def working(self) -> Working | None:
+        """How pan, fit and the change chosen came about."""
+        if self.found is None:
+            return None
+        from basso.ui.stations.sump.sump_working import sump_working
+
+        steps = sump_working(self.found, self._verbs.chosen(), self.bench.shown_units)
+        return Working(self.page.title, steps)
 
     def shots(self) -> tuple[Shot, ...]:
         """The page."""
