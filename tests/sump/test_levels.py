@@ -133,7 +133,8 @@ def test_thrown_oil_reaches_the_crank_before_level_oil_does() -> None:
     assert told.most_fill_m3 == pytest.approx(0.130 * 0.26 * 0.2)
     # At the end of the crank (x = ±130 mm) 130 mm high, at the other end nothing: half of it.
     assert told.most_thrown_m3 == pytest.approx(0.5 * 0.130 * 0.130 * 0.2, rel=1e-6)
-    assert "Thrown at 1 g in the worst direction, oil reaches it from 1.69 L on." in said(
-        replace(FILLED, sweep_m=0.130)
+    assert (
+        "Thrown at 1 g in the worst direction, oil reaches it from 1.69 L on, if the crank lies over the middle"
+        in said(replace(FILLED, sweep_m=0.130))
     )
     assert levels_of(replace(FILLED, sweep_m=None)).most_thrown_m3 is None

@@ -179,3 +179,10 @@ def test_whatever_stands_in_a_bay_it_is_a_pan_or_one_sentence(key: str, value: A
         assert solid_of(read(with_bay(**{key: value}))).capacity_m3 > 0.0
     except InputError as error:
         assert str(error).startswith("pan.toml: ") and "\n" not in str(error)
+
+
+def test_more_plates_than_any_pan_has_are_refused() -> None:
+    plates = [{"bay": "box", "z": 80 + 0.1 * i} for i in range(101)]
+    assert len(read(table(plate=plates[:100])).plates) == 100
+    with pytest.raises(InputError, match="plate has 101 entries; there may be 100"):
+        read(table(plate=plates))

@@ -84,7 +84,7 @@ def test_the_measured_pan_is_calibrated_and_what_helps_most_is_said_first(
     desk.go_to("sump")
     found(application, desk)
     page = page_of(desk)
-    assert page.title == "+0.4 L would do: of 26 passes that dip 1 would be left."
+    assert page.title == "+0.4 L should be enough: 1 of 26 dipping passes left."
     assert "Work: fill." in page.detail
     table = desk.stations["sump"].table()
     assert table is not None
@@ -118,7 +118,7 @@ def test_the_measured_pan_is_calibrated_and_what_helps_most_is_said_first(
     QTest.mouseDClick(page.fill, Qt.MouseButton.LeftButton, pos=QPoint(4, 4))
     assert page.board._supposed is None
     desk.bench.units.choose(DisplayUnits(pressure=UNITS["psi"], length=UNITS["in"], volume=UNITS["US qt"]))
-    assert page.title.startswith("+0.42 US qt would do"), "in the reader's units"
+    assert page.title.startswith("+0.42 US qt should be enough"), "in the reader's units"
     assert "Pickup 0.16 in lower" in desk.stations["sump"].table().text("\t")  # type: ignore[union-attr]
 
 

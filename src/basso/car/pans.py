@@ -12,6 +12,9 @@ from basso.garage.records import Build, Pan, Session
 from basso.sump.measured import MeasuredPan
 from basso.sump.pan_file import pan_of
 
+_MOST_TEXT = 1_000_000
+"""A pan's file is no longer than this; a bundle may come from anybody."""
+
 
 def pan_record(history: CarHistory, build: Build | None) -> Pan | None:
     """The newest measured pan of a build; else that of another build with the same pan, pickup and baffle by its
@@ -59,6 +62,8 @@ def stick_readings(history: CarHistory) -> tuple[tuple[float, float], ...]:
 def measured(shape: str, more_l: float = 0.0) -> MeasuredPan | None:
     """A pan's file as it is kept, with so much more oil in it: the same pan each time. None where it cannot be read
     (written by another Basso, or by hand)."""
+    if len(shape) > _MOST_TEXT:
+        return None
     try:
         pan = pan_of(tomllib.loads(shape), "pan")
     except (InputError, tomllib.TOMLDecodeError, RecursionError):

@@ -18,7 +18,7 @@ from basso.units import FloatArray
 
 SCHEMA = "basso.pan/1"
 _MOST_BYTES = 1_000_000
-_MOST_BAYS, _MOST_CORNERS = 24, 400
+_MOST_BAYS, _MOST_CORNERS, _MOST_ENTRIES = 24, 400, 100
 _FARTHEST_MM = 3000.0
 _LEAST_AREA_M2 = 1e-4
 
@@ -166,6 +166,8 @@ class _Entry:
         value = self._table.get(key, []) if self.has(key) else []
         if not isinstance(value, list) or not all(isinstance(v, dict) for v in value):
             raise self.wrong(key, f"has to be a list of tables: [[{key}]]")
+        if len(value) > _MOST_ENTRIES:
+            raise self.wrong(key, f"has {len(value)} entries; there may be {_MOST_ENTRIES}")
         name = f"{self._name}.{key}" if self._name else key
         return [_Entry(self._where, f"{name} {i}", v) for i, v in enumerate(value, 1)]
 

@@ -89,8 +89,8 @@ def level_words(told: Levels) -> list[str]:
         words.append(
             phrase(
                 "The crank's sweep is {} over the oil at rest; level, the pan takes {} before the crank dips in. "
-                "Thrown at {:g} g in the worst direction, oil reaches it from {} on. A discharged accumulator adds its "
-                "volume to what is in the pan.",
+                "Thrown at {:g} g in the worst direction, oil reaches it from {} on, if the crank lies over the middle "
+                "of the pan. A discharged accumulator adds its volume to what is in the pan.",
                 in_mm(1000.0 * told.sweep_over_rest_m, 0),
                 in_litres(1000.0 * told.most_fill_m3, 2),
                 THROWN_G,
@@ -197,11 +197,11 @@ def sump_opening(found: SumpFindings) -> tuple[str, str]:
     cure, best = told[0]
     left, before = round(best.dips_after), best.dips_before
     if best.dips_after < CURED_DIPS:
-        words = phrase("{} would do: of {} passes that dip none would be left.", cure.title, before)
+        words = phrase("{} should be enough: none of {} dipping passes left.", cure.title, before)
     elif is_enough(best):
-        words = phrase("{} would do: of {} passes that dip {} would be left.", cure.title, before, left)
+        words = phrase("{} should be enough: {} of {} dipping passes left.", cure.title, left, before)
     else:
-        words = phrase("{} helps most: of {} passes that dip {} would be left.", cure.title, before, left)
+        words = phrase("{} should help most: {} of {} dipping passes left.", cure.title, left, before)
     others = [
         phrase("{} ({:.0f} left)", x.title, p.dips_after) for x, p in told[1:3] if p.dips_after < 0.5 * p.dips_before
     ]
