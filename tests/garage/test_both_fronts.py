@@ -46,9 +46,7 @@ def garage(tmp_path: Path) -> Path:
 
 
 @pytest.fixture
-def desk(tmp_path: Path, garage: Path) -> Iterator[Desk]:
-    application = QApplication.instance() or QApplication([])
-    assert isinstance(application, QApplication)
+def desk(application: QApplication, tmp_path: Path, garage: Path) -> Iterator[Desk]:
     store = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
     window = MainWindow(Look(application), Settings(store))
     window.show()

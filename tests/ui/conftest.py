@@ -1,4 +1,4 @@
-"""The application that every test of the interface shares, and a window of its own for each."""
+"""A window of its own for every test of the interface."""
 
 from __future__ import annotations
 
@@ -25,13 +25,6 @@ from basso.ui.window.main_window import MainWindow
 from basso.ui.window.screenshots import wait_until
 from basso.workflow import demo_folder
 from support import destroy, say_which_side
-
-
-@pytest.fixture(scope="session")
-def application() -> QApplication:
-    app = QApplication.instance() or QApplication([])
-    assert isinstance(app, QApplication)
-    return app
 
 
 @pytest.fixture(autouse=True)

@@ -58,9 +58,12 @@ def launch(logs: Sequence[str], *, demo: bool = False, screenshots: str | None =
     if _on_x11():
         # Qt ends the process without a word for the user when its X11 plug-in lacks a library: find out first.
         _need_libraries(_X11_LIBRARIES)
+    from basso.ui.window.collecting import CollectHere
+
     application = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(application, QApplication)
     application.setApplicationName("Basso")
+    CollectHere(application)
     if screenshots is not None:
         from basso.ui.window.screenshots import take_all
 
