@@ -75,6 +75,27 @@ def plan_and_draw(application: QApplication, desk: Desk, monkeypatch: pytest.Mon
     page_of(desk).board.choose(3)
 
 
+def the_panel_follows_the_model(application: QApplication, desk: Desk) -> None:
+    """Once the model fits, the pan at the cursor shows its oil in time: bare at the deepest dip, and what is up in the
+    engine is not in the pan."""
+    a, flow, panel = desk.bench.sessions.analysis, desk.bench.pan.oil, desk.moments.pan
+    assert a is not None and flow is not None
+    deepest = min(a.dips, key=lambda d: float(a.pressure_kpa[d.dip.lowest]))
+    desk.bench.cursor.move_to(float(a.time_s[deepest.dip.lowest]))
+    application.processEvents()
+    shown = panel.moment
+    assert shown is not None and shown.oil is not None
+    around = [flow.at(float(a.time_s[deepest.dip.lowest]) - 0.1 * k) for k in range(8)]
+    assert min(m.head_m for m in around if m is not None) < 0.005, "bare at the dip, or nearly so"
+    picture = panel.picture_of(shown)
+    assert picture.in_time and 3.2 < picture.volume_l < 4.29
+    assert "as calibrated" in panel.cover_words(picture)[1]
+    desk.bench.cursor.move_to(float(a.time_s[0]))
+    application.processEvents()
+    at_start = flow.at(float(a.time_s[0]))
+    assert at_start is not None and at_start.head_m > 0.02
+
+
 def test_the_measured_pan_is_calibrated_and_what_helps_most_is_said_first(
     application: QApplication, log_desk: Desk, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
@@ -108,6 +129,7 @@ def test_the_measured_pan_is_calibrated_and_what_helps_most_is_said_first(
     page.board.choose(0)
     assert "Turn 6" not in {w.what for w in desk.stations["sump"].working().steps}  # type: ignore[union-attr]
     plan_and_draw(application, desk, monkeypatch, tmp_path)
+    the_panel_follows_the_model(application, desk)
     # What if: a slider draws another curve, a double click takes it away.
     assert page.board._supposed is None
     page.fill.slider.setValue(page.fill.slider.minimum())

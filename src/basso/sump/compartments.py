@@ -200,8 +200,13 @@ class Compartments:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class _Piece:
-    """A bay, or what of it lies between two plates."""
+class Piece:
+    """A bay, or what of it lies between two plates.
+
+    Attributes:
+        bay: with the piece's own floor and roof; ``plan``: its outline.
+        below, above: the plates that bound it.
+    """
 
     bay: Bay
     plan: shapely.Polygon
@@ -209,21 +214,14 @@ class _Piece:
     above: Plate | None
 
 
-def compartments_of(pan: MeasuredPan) -> Compartments:
-    """Cut a measured pan into compartments.
+def pieces_of(pan: MeasuredPan) -> tuple[list[Piece], list[int]]:
+    """A pan cut at its walls and plates, and which compartment each piece belongs to.
 
     A plate divides its bay into what lies under it and over it. Pieces of neighbouring bays are one compartment where
     they touch over some height and no wall is named between them.
-
-    Raises:
-        ValueError: the pan has no pickup.
     """
-    import shapely
     from scipy.sparse.csgraph import connected_components
 
-    pickup = pickup_in_car_m(pan)
-    if pan.pickup is None or pickup is None:
-        raise ValueError("a pan without a pickup")
     pieces = [p for bay in pan.bays for p in _pieces(bay, [q for q in pan.plates if q.bay == bay.name])]
     walled = {frozenset(w.between) for w in pan.walls}
     joined = np.zeros((len(pieces), len(pieces)))
@@ -233,9 +231,22 @@ def compartments_of(pan: MeasuredPan) -> Compartments:
             apart = {first.bay.name, second.bay.name}
             if len(apart) == 2 and frozenset(apart) not in walled and _touch(first, second):
                 joined[i, k] = 1.0
-    count, label = connected_components(joined, directed=False)
-    of_piece = {i: int(n) for i, n in enumerate(label)}
-    groups = [[i for i in of_piece if of_piece[i] == n] for n in range(count)]
+    return pieces, [int(n) for n in connected_components(joined, directed=False)[1]]
+
+
+def compartments_of(pan: MeasuredPan) -> Compartments:
+    """Cut a measured pan into compartments (:func:`pieces_of`) and find the ways between them.
+
+    Raises:
+        ValueError: the pan has no pickup.
+    """
+    import shapely
+
+    pickup = pickup_in_car_m(pan)
+    if pan.pickup is None or pickup is None:
+        raise ValueError("a pan without a pickup")
+    pieces, of_piece = pieces_of(pan)
+    groups = [[i for i, label in enumerate(of_piece) if label == n] for n in range(max(of_piece) + 1)]
     rotation = pan.rotation()
     solids = []
     for group in groups:
@@ -289,13 +300,13 @@ def floor_below_m(solid: Solid, point_m: FloatArray) -> float:
     return float(below.max()) if below.size else solid.lowest_m
 
 
-def _called(piece: _Piece) -> str:
+def _called(piece: Piece) -> str:
     if piece.above is not None:
         return f"{piece.bay.name} under the plate"
     return f"{piece.bay.name} over the plate" if piece.below is not None else piece.bay.name
 
 
-def _pieces(bay: Bay, plates: Sequence[Plate]) -> list[_Piece]:
+def _pieces(bay: Bay, plates: Sequence[Plate]) -> list[Piece]:
     """A bay cut at its plates, from the floor up; a plate at the floor or at the roof divides nothing."""
     import shapely
 
@@ -306,20 +317,20 @@ def _pieces(bay: Bay, plates: Sequence[Plate]) -> list[_Piece]:
     floor, below = bay.floor_m, None
     for plate in between:
         roof = np.full(floor.shape, plate.height_m)
-        made.append(_Piece(Bay(bay.name, bay.outline_m, floor, roof), plan, below, plate))
+        made.append(Piece(Bay(bay.name, bay.outline_m, floor, roof), plan, below, plate))
         floor, below = roof, plate
-    made.append(_Piece(Bay(bay.name, bay.outline_m, floor, bay.roof_m), plan, below, None))
+    made.append(Piece(Bay(bay.name, bay.outline_m, floor, bay.roof_m), plan, below, None))
     return made
 
 
-def _touch(first: _Piece, second: _Piece) -> bool:
+def _touch(first: Piece, second: Piece) -> bool:
     """Whether two pieces of different bays have an open side in common."""
     low = max(float(first.bay.floor_m.min()), float(second.bay.floor_m.min()))
     high = min(float(first.bay.roof_m.max()), float(second.bay.roof_m.max()))
     return high - low > _TOUCH_M and _shared_side(first, second) is not None
 
 
-def _shared_side(first: _Piece, second: _Piece) -> tuple[float, float] | None:
+def _shared_side(first: Piece, second: Piece) -> tuple[float, float] | None:
     """The middle of the side that two pieces share, seen from above; None where they do not touch."""
     shared = first.plan.buffer(_TOUCH_M).intersection(second.plan.boundary)
     if shared.length < 5.0 * _TOUCH_M:
@@ -332,7 +343,7 @@ def _in_car(pan: MeasuredPan, x: float, y: float, z: float) -> FloatArray:
     return made
 
 
-def _through_walls(pan: MeasuredPan, pieces: Sequence[_Piece], of_piece: dict[int, int]) -> list[Way]:
+def _through_walls(pan: MeasuredPan, pieces: Sequence[Piece], of_piece: Sequence[int]) -> list[Way]:
     ways: list[Way] = []
     for wall in pan.walls:
         first, second = ([i for i, p in enumerate(pieces) if p.bay.name == name] for name in wall.between)
@@ -376,7 +387,7 @@ _SPREAD = ((0.0, 0.0), (0.5, 0.5), (0.5, -0.5), (-0.5, 0.5), (-0.5, -0.5))
 """Where the holes of a plate of which nobody said where they are lie: in its middle and half way to its corners."""
 
 
-def _through_plates(pan: MeasuredPan, pieces: Sequence[_Piece], of_piece: dict[int, int]) -> list[Way]:
+def _through_plates(pan: MeasuredPan, pieces: Sequence[Piece], of_piece: Sequence[int]) -> list[Way]:
     ways: list[Way] = []
     for i, piece in enumerate(pieces):
         plate = piece.above

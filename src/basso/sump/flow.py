@@ -139,20 +139,42 @@ def heads_m(
     Args:
         volume_m3: in the pan at rest, engine stopped.
     """
-    hz, damping = at(sets, "slosh_hz"), at(sets, "damping")
-    tilt = at(sets, "tilt")
-    ax = tilt * slosh(run.ax_g, hz, damping) + at(sets, "lean_x_g")
-    ay = tilt * slosh(run.ay_g, hz, damping) + at(sets, "lean_y_g")
+    ax, ay = surface_g(run, sets)
     if len(c.tables) == 1:
         held = np.maximum(volume_m3 - up_in_engine_m3(run, sets), 0.0)
         z0 = c.tables[0].at(ax, ay, held)
     else:
         z0 = volumes_m3(c, run, volume_m3, sets, pump_m3_per_rev, (ax, ay))[1]
+    return head_under(c, sets, ax, ay, z0)
+
+
+def head_under(c: Compartments, sets: FloatArray, ax: FloatArray, ay: FloatArray, z0: FloatArray) -> FloatArray:
+    """Oil over the middle of the mouth under a surface z0 − ax·x − ay·y of its compartment, metres; all (p, n)."""
     x, y, z = c.pickup_m
     over_floor = z0 - ax * x - ay * y - c.floor_m
     over_floor = with_film(over_floor, at(sets, "film_m"))
     head: FloatArray = (over_floor - (z - c.floor_m)) / np.sqrt(1.0 + ax * ax + ay * ay)
     return head
+
+
+def surface_g(run: Run, sets: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """The g the oil's surface stands square to, forward and to the left, shape (p, n) each."""
+    hz, damping, tilt = at(sets, "slosh_hz"), at(sets, "damping"), at(sets, "tilt")
+    ax = tilt * slosh(run.ax_g, hz, damping) + at(sets, "lean_x_g")
+    ay = tilt * slosh(run.ay_g, hz, damping) + at(sets, "lean_y_g")
+    return ax, ay
+
+
+def standing(
+    c: Compartments, run: Run, volume_m3: float, sets: FloatArray, pump_m3_per_rev: float = USUAL_PUMP_M3_PER_REV
+) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """The surface's g (p, n) forward and to the left, and what each compartment holds, m³, (compartments, p, n)."""
+    ax, ay = surface_g(run, sets)
+    if len(c.tables) == 1:
+        return ax, ay, np.maximum(volume_m3 - up_in_engine_m3(run, sets), 0.0)[None]
+    held, _ = volumes_m3(c, run, volume_m3, sets, pump_m3_per_rev, (ax, ay), keep=True)
+    assert held is not None
+    return ax, ay, held
 
 
 def with_film(over_floor_m: FloatArray, film_m: FloatArray) -> FloatArray:

@@ -5,13 +5,14 @@ All in the car's axes: a leaned engine is drawn leaned. Lengths in metres.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 
-from basso.sump.compartments import SurfaceTable, surface_table
+from basso.sump.compartments import SurfaceTable, pieces_of, surface_table
+from basso.sump.in_time import OilMoment
 from basso.sump.measured import MeasuredPan, Plate, pickup_in_car_m, solid_of
 from basso.sump.shape import BoxPan
 from basso.units import FloatArray
@@ -34,6 +35,22 @@ class DoorMark:
     at: tuple[float, float]
     way: tuple[float, float]
     width_m: float
+
+
+@dataclass(frozen=True, slots=True)
+class Room:
+    """A piece of a pan whose oil has one surface with the rest of its compartment.
+
+    Attributes:
+        compartment: which it is of; ``floor_m``: its floor, taken as level.
+        above, behind, side: as in :class:`Drawing`.
+    """
+
+    compartment: int
+    floor_m: float
+    above: Polygon
+    behind: tuple[Polygon, ...]
+    side: tuple[Polygon, ...]
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,6 +84,22 @@ class Drawing:
     def table(self) -> SurfaceTable:
         """Where the surface stands, the pan taken as one."""
         return surface_table(solid_of(self.pan))
+
+    @cached_property
+    def rooms(self) -> tuple[Room, ...]:
+        """The pan cut at its walls and plates."""
+        rotation, through = self.pan.rotation(), _through(self.pan)
+        pieces, of_piece = pieces_of(self.pan)
+        return tuple(
+            Room(
+                compartment=k,
+                floor_m=float(b.floor_m.mean()),
+                above=_turned(rotation, b.outline_m, float(b.floor_m.mean())),
+                behind=tuple(_cuts(rotation, b.outline_m, b.floor_m, b.roof_m, 0, through)),
+                side=tuple(_cuts(rotation, b.outline_m, b.floor_m, b.roof_m, 1, through)),
+            )
+            for b, k in zip((p.bay for p in pieces), of_piece, strict=True)
+        )
 
     @cached_property
     def extent(self) -> tuple[float, float, float, float]:
@@ -105,7 +138,7 @@ def drawing_of(pan: MeasuredPan) -> Drawing:
     """Work out everything that does not hang on the oil."""
     rotation = pan.rotation()
     pickup = pickup_in_car_m(pan)
-    through = pickup if pickup is not None else _middle(pan)
+    through = _through(pan)
     mouth = (float(pickup[0]), float(pickup[1]), float(pickup[2])) if pickup is not None else None
     above = tuple(_turned(rotation, b.outline_m, float(b.floor_m.mean())) for b in pan.bays)
     behind = tuple(cut for b in pan.bays for cut in _cuts(rotation, b.outline_m, b.floor_m, b.roof_m, 0, through))
@@ -137,18 +170,55 @@ def oil_in(d: Drawing, volume_m3: float, ax_g: float, ay_g: float) -> DrawnOil:
     x, y, z = d.pickup if d.pickup is not None else (0.0, 0.0, 0.0)
     head = (z0 - ax_g * x - ay_g * y - z) / float(np.sqrt(1.0 + ax_g * ax_g + ay_g * ay_g))
     floors = [float(b.floor_m.mean()) for b in d.pan.bays]
+    oil = [_under(z0, (ax_g, ay_g), (x, y), above, floor, (), ()) for above, floor in zip(d.above, floors, strict=True)]
+    cuts = _under(z0, (ax_g, ay_g), (x, y), [], 0.0, d.behind, d.side)
     return DrawnOil(
-        above=tuple(
-            clip_below(outline, lambda px, py, f=f: z0 - ax_g * px - ay_g * py - f)  # type: ignore[misc]
-            for outline, f in zip(d.above, floors, strict=True)
-        ),
-        behind=tuple(clip_below(cut, lambda py, up: z0 - ax_g * x - ay_g * py - up) for cut in d.behind),
-        side=tuple(clip_below(cut, lambda px, up: z0 - ax_g * px - ay_g * y - up) for cut in d.side),
+        above=tuple(o.above[0] for o in oil),
+        behind=cuts.behind,
+        side=cuts.side,
         head_m=head if d.pickup is not None else None,
     )
 
 
-def _middle(pan: MeasuredPan) -> FloatArray:
+def oil_at(d: Drawing, oil: OilMoment) -> DrawnOil:
+    """The oil as the flow model has it, each compartment with a surface of its own."""
+    x, y = d.pickup[:2] if d.pickup is not None else (0.0, 0.0)
+    drawn = [
+        _under(oil.z0_m[r.compartment], (oil.ax_g, oil.ay_g), (x, y), r.above, r.floor_m, r.behind, r.side)
+        for r in d.rooms
+    ]
+    return DrawnOil(
+        above=tuple(p for o in drawn for p in o.above),
+        behind=tuple(p for o in drawn for p in o.behind),
+        side=tuple(p for o in drawn for p in o.side),
+        head_m=oil.head_m,
+    )
+
+
+def _under(
+    z0: float,
+    g: tuple[float, float],
+    through: tuple[float, float],
+    above: Polygon,
+    floor_m: float,
+    behind: Sequence[Polygon],
+    side: Sequence[Polygon],
+) -> DrawnOil:
+    """What lies under the surface z0 − ax·x − ay·y: of a plan over its floor, and of cuts through a place (x, y)."""
+    (ax, ay), (x, y) = g, through
+    return DrawnOil(
+        above=(clip_below(above, lambda px, py: z0 - ax * px - ay * py - floor_m),),
+        behind=tuple(clip_below(cut, lambda py, up: z0 - ax * x - ay * py - up) for cut in behind),
+        side=tuple(clip_below(cut, lambda px, up: z0 - ax * px - ay * y - up) for cut in side),
+        head_m=None,
+    )
+
+
+def _through(pan: MeasuredPan) -> FloatArray:
+    """Where the cuts go through: the pickup, else the middle; the car's axes."""
+    pickup = pickup_in_car_m(pan)
+    if pickup is not None:
+        return pickup
     points = np.concatenate([b.outline_m for b in pan.bays]).mean(axis=0)
     made: FloatArray = pan.rotation() @ np.array([points[0], points[1], 0.0])
     return made

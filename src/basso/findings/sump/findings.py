@@ -8,11 +8,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from basso.analysis import Analysis
-from basso.findings.sump.logged import calibration_of
+from basso.findings.sump.logged import calibration_of, oil_of
 from basso.progress import Progress, silent
 from basso.sump.calibration import Calibration
 from basso.sump.compartments import compartments_of
 from basso.sump.cures import Cure, cures_of, ranked
+from basso.sump.in_time import OilInTime
 from basso.sump.levels import BookFit, Levels, against_book, levels_of
 from basso.sump.measured import MeasuredPan, pickup_in_car_m, solid_of
 from basso.sump.solid import Solid
@@ -48,6 +49,7 @@ class SumpFindings:
         calibration: of the flow model; None where pickup or fill are not known.
         cures: the best first.
         book: the pan against the stick's readings; None where there are too few.
+        oil: where the model has the oil through the drive; None where it is not usable.
     """
 
     analysis: Analysis
@@ -58,6 +60,7 @@ class SumpFindings:
     calibration: Calibration | None
     cures: tuple[TriedCure, ...]
     book: BookFit | None = None
+    oil: OilInTime | None = None
 
 
 def find_sump(
@@ -96,6 +99,7 @@ def find_sump(
         calibration=calibration,
         cures=tuple(TriedCure(cure, p, running_uncover_g(cure.pan), _most_fill_l(cure.pan)) for cure, p in pairs),
         book=book,
+        oil=oil_of(analysis, calibration),
     )
 
 

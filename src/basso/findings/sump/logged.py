@@ -13,6 +13,7 @@ from basso.recording.gaps import or_zero
 from basso.sump.calibration import Calibration, Logged, LoggedPass, calibrate
 from basso.sump.compartments import Compartments
 from basso.sump.flow import STEP_S, USUAL_PUMP_M3_PER_REV, Run
+from basso.sump.in_time import OilInTime, oil_in_time
 from basso.track.alignment import align
 from basso.units import FloatArray
 
@@ -97,30 +98,43 @@ def _stretches(passes: Sequence[Pass]) -> list[list[Pass]]:
     return made
 
 
-def _logged(a: Analysis, passes: Sequence[Pass], lap_numbers: dict[tuple[int, int, int], int]) -> Logged:
-    """One stretch of a log."""
-    begin = max(passes[0].start_s - _LEAD_S, float(a.time_s[0]))
-    grid = np.arange(begin, max(p.end_s for p in passes) + STEP_S, STEP_S)
-
-    def on_grid(values: FloatArray) -> FloatArray:
-        known = np.isfinite(values)
-        return np.interp(grid, a.time_s[known], values[known]) if known.any() else np.full(grid.shape, np.nan)
-
-    rpm = np.maximum(on_grid(a.followed_rpm), 0.0)
-    heat = on_grid(a.temperature_c) if a.temperature_c is not None else None
+def run_of(a: Analysis, grid: FloatArray) -> Run:
+    """What the car did, on a grid of time with :data:`~basso.sump.flow.STEP_S` between."""
+    rpm = np.maximum(_on(grid, a, a.followed_rpm), 0.0)
+    heat = _on(grid, a, a.temperature_c) if a.temperature_c is not None else None
     free, capped, factor = a.expected.curves_at(rpm, heat)
     ahead = a.longitudinal_g if a.longitudinal_g is not None else np.zeros(a.time_s.shape)
     side = a.lateral_g if a.lateral_g is not None else np.zeros(a.time_s.shape)
-    run = Run(
-        on_grid(or_zero(ahead)),
-        on_grid(or_zero(side)),
-        on_grid(a.rpm),
+    return Run(
+        _on(grid, a, or_zero(ahead)),
+        _on(grid, a, or_zero(side)),
+        _on(grid, a, a.rpm),
         np.maximum(free, 1.0),
         np.maximum(capped, 1.0),
         a.expected.sharpness,
         factor,
     )
-    measured = np.where(np.interp(grid, a.time_s, a.judged.astype(np.float64)) > 0.99, on_grid(a.told_kpa), np.nan)
+
+
+def _on(grid: FloatArray, a: Analysis, values: FloatArray) -> FloatArray:
+    known = np.isfinite(values)
+    return np.interp(grid, a.time_s[known], values[known]) if known.any() else np.full(grid.shape, np.nan)
+
+
+def oil_of(a: Analysis, calibration: Calibration) -> OilInTime | None:
+    """Where a usable model has the oil through a whole log; None where it is not usable."""
+    if not calibration.usable:
+        return None
+    grid = np.arange(float(a.time_s[0]), float(a.time_s[-1]) + STEP_S, STEP_S)
+    return oil_in_time(calibration, run_of(a, grid), float(grid[0]))
+
+
+def _logged(a: Analysis, passes: Sequence[Pass], lap_numbers: dict[tuple[int, int, int], int]) -> Logged:
+    """One stretch of a log."""
+    begin = max(passes[0].start_s - _LEAD_S, float(a.time_s[0]))
+    grid = np.arange(begin, max(p.end_s for p in passes) + STEP_S, STEP_S)
+    run = run_of(a, grid)
+    measured = np.where(np.interp(grid, a.time_s, a.judged.astype(np.float64)) > 0.99, _on(grid, a, a.told_kpa), np.nan)
     dips = [(float(a.time_s[d.dip.first]), float(a.time_s[d.dip.last - 1])) for d in a.dips]
     kept = []
     for p in passes:

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from basso.sump.sections import Drawing, Polygon, oil_in
+from basso.sump.in_time import OilMoment
+from basso.sump.sections import Drawing, Polygon, oil_at, oil_in
 
 ASSUMED_VOLUME_L = 3.6
 """What a pan that was not measured is drawn with while the engine runs."""
@@ -22,6 +23,8 @@ class PanPicture:
         above: the part of each bay's floor under oil: points (forward, left).
         head_m: oil over the pickup's mouth, negative when bare; None where it is not known where that is.
         throw: size and direction (x forward, y left) of the oil's throw, g.
+        volume_l: oil in it.
+        in_time: whether the calibrated flow model has it there; else it is at rest under a steady g.
     """
 
     behind: tuple[Polygon, ...]
@@ -29,6 +32,8 @@ class PanPicture:
     above: tuple[Polygon, ...]
     head_m: float | None
     throw: tuple[float, float]
+    volume_l: float
+    in_time: bool = False
 
     @property
     def covered(self) -> bool:
@@ -62,4 +67,11 @@ class PanPicture:
 def pan_picture(drawing: Drawing, volume_l: float, ax_g: float, ay_g: float) -> PanPicture:
     """The oil at rest under a steady acceleration (ax forward, ay left)."""
     oil = oil_in(drawing, volume_l / 1000.0, ax_g, ay_g)
-    return PanPicture(oil.behind, oil.side, oil.above, oil.head_m, (-ax_g, -ay_g))
+    return PanPicture(oil.behind, oil.side, oil.above, oil.head_m, (-ax_g, -ay_g), volume_l)
+
+
+def flowing_picture(drawing: Drawing, moment: OilMoment) -> PanPicture:
+    """The oil where the calibrated flow model has it."""
+    oil = oil_at(drawing, moment)
+    volume_l = 1000.0 * moment.volume_m3
+    return PanPicture(oil.behind, oil.side, oil.above, oil.head_m, (-moment.ax_g, -moment.ay_g), volume_l, True)

@@ -10,11 +10,12 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPixmap, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from basso.sump.in_time import OilMoment
 from basso.sump.measured import MeasuredPan
 from basso.sump.sections import Drawing, PlateLine, Polygon, drawing_of, pan_of_box
 from basso.sump.shape import PLAIN_BOX
 from basso.trust.side import KNOWN, Side
-from basso.ui.pan.picture import ASSUMED_VOLUME_L, PanPicture, pan_picture
+from basso.ui.pan.picture import ASSUMED_VOLUME_L, PanPicture, flowing_picture, pan_picture
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import clock
 from basso.ui.theme.look import Look, Type
@@ -46,6 +47,8 @@ class Moment:
     """Whether it is known which side is left."""
     is_judged: bool = True
     """False for a log that cannot be judged yet: then its g is not looked at, whether it is there or not."""
+    oil: OilMoment | None = None
+    """Where the calibrated flow model has the oil; None where there is no such model."""
 
 
 class PanView(QWidget):
@@ -83,6 +86,11 @@ class PanView(QWidget):
             return ASSUMED_VOLUME_L
         return max(self._pan.fill_l - self._pan.away_l, 0.1)
 
+    @property
+    def moment(self) -> Moment | None:
+        """What is shown."""
+        return self._moment
+
     def set_moment(self, moment: Moment | None) -> None:
         """Show another moment, or none."""
         self._moment = moment
@@ -108,7 +116,7 @@ class PanView(QWidget):
             self._paint_readings(painter, y + line * 9.5, left, right, m.readings)
             return
         d = self.drawing
-        picture = pan_picture(d, self.volume_l, m.ax_g, m.ay_g)
+        picture = flowing_picture(d, m.oil) if m.oil is not None else pan_picture(d, self.volume_l, m.ax_g, m.ay_g)
         room = max(220.0, self.height() - line * (5.6 + 1.62 * len(m.readings)) - line * 2.6)
         cut_height, plan_height = room * 0.29, room * 0.42
         y += line * 1.15
@@ -127,16 +135,22 @@ class PanView(QWidget):
         )
         paint.label(painter, look, left, y + line * 0.1, words, Type.STRONG, "ink")
         y += line * 1.0
-        first, second = self._cover_words(picture)
+        first, second = self.cover_words(picture)
         paint.label(painter, look, left, y, first)
         paint.label(painter, look, left, y + line * 0.85, second)
         if not m.side.proven:
             paint.label(painter, look, left, y + line * 1.7, "Left or right is not known: sign not proven.")
         self._paint_readings(painter, y + line * (1.75 if m.side.proven else 2.5), left, right, m.readings)
 
-    def _cover_words(self, picture: PanPicture) -> tuple[str, str]:
+    def picture_of(self, m: Moment) -> PanPicture:
+        """Where the oil is at a moment whose g is known: as the flow model has it, else at rest under that g."""
+        if m.oil is not None:
+            return flowing_picture(self.drawing, m.oil)
+        return pan_picture(self.drawing, self.volume_l, m.ax_g or 0.0, m.ay_g or 0.0)
+
+    def cover_words(self, picture: PanPicture) -> tuple[str, str]:
         """Which pan is drawn with how much in it, and whether the pickup is covered: true of that pan at a steady g."""
-        volume = self._units().text(self.volume_l, Quantity.VOLUME)
+        volume = self._units().text(picture.volume_l, Quantity.VOLUME)
         if picture.head_m is None:
             cover = "pickup not measured"
         else:
@@ -144,7 +158,10 @@ class PanView(QWidget):
             cover = f"pickup {'covered' if picture.covered else 'uncovered'} by {head}"
         if self._pan is None:
             return f"Drawn as a plain box with {volume}", f"(no pan measured): {cover}"
-        return f"{self._pan.name[:24]}, {volume} while running", f"at a steady g: {cover}"
+        name = self._pan.name[:24]
+        if picture.in_time:
+            return f"{name}, {volume} in it now", f"as calibrated: {cover}"
+        return f"{name}, {volume} while running", f"at a steady g: {cover}"
 
     def _paint_unknown(self, painter: QPainter, box: QRectF, m: Moment) -> None:
         """Say what is missing in the place of the oil."""

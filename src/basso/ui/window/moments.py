@@ -28,6 +28,7 @@ class Moments:
         bench.sessions.shown_changed.connect(self._show_session)
         bench.units.changed.connect(self._show_session)
         bench.pan.changed.connect(self._show_pan)
+        bench.pan.oil_changed.connect(self._show_moment)
         bench.cursor.moved.connect(lambda _: self._show_moment())
 
     def fold_pan(self) -> None:
@@ -77,4 +78,6 @@ class Moments:
 
         lap = next((f"lap {lap.number}" for lap in a.laps if lap.start_s <= at < lap.end_s), "")
         lines = [ReadingLine(r.name, r.value, r.unit, r.low) for r in readings(a, at, self._bench.shown_units)]
-        self.pan.set_moment(Moment(at, lap, mean(a.longitudinal_g), mean(a.lateral_g), lines, a.side, a.judgeable))
+        ahead, side, flow = mean(a.longitudinal_g), mean(a.lateral_g), self._bench.pan.oil
+        oil = flow.at(at) if flow is not None else None
+        self.pan.set_moment(Moment(at, lap, ahead, side, lines, a.side, a.judgeable, oil))

@@ -137,6 +137,11 @@ class SumpStation(FindingStation["SumpPage", "SumpFindings"]):
         """Nothing without a pan."""
         return "" if self.bench.pan.pan is None else "Nothing could be worked out for this pan"
 
+    def fresh(self) -> None:
+        """The panel of the pan follows the model."""
+        if self.found is not None:
+            self.bench.pan.follow(self.found.pan, self.found.analysis, self.found.oil)
+
     def show_findings(self, found: SumpFindings | None, waiting: str) -> None:
         """Show it, or what is missing."""
         if self.made:
