@@ -50,7 +50,7 @@ def test_standing_still_the_drawing_is_the_static_one() -> None:
 
 
 def test_behind_a_door_oil_stands_higher_than_before_it() -> None:
-    """The door of the pan lets oil to the front only: accelerating hard it stays there, and the cut shows two levels."""
+    """The door of the pan lets oil to the front only: braking hard it stays there: two levels in the cut."""
     run = drive()
     ahead = np.where(np.arange(run.rpm.size) * STEP_S < 8.0, -0.8, 0.0)
     moment = oil(TWO, replace(run, ax_g=ahead), held_l=1e-6).at(119.0)
@@ -63,9 +63,9 @@ def test_behind_a_door_oil_stands_higher_than_before_it() -> None:
 
 
 def test_a_model_that_fits_the_other_way_round_shows_the_oil_on_the_side_it_lies_in_the_pan() -> None:
-    right, wrong = (oil(BOX, drive(1.0), mirrored=m).at(119.0) for m in (False, True))
-    assert right is not None and wrong is not None
-    assert right.ay_g == pytest.approx(-wrong.ay_g) and right.ay_g > 0.9
+    logged, mirrored = (oil(BOX, drive(1.0), mirrored=m).at(119.0) for m in (False, True))
+    assert logged is not None and mirrored is not None
+    assert logged.ay_g == pytest.approx(-mirrored.ay_g) and logged.ay_g > 0.9
 
 
 def test_there_is_no_oil_outside_of_the_log() -> None:

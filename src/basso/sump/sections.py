@@ -141,8 +141,7 @@ def drawing_of(pan: MeasuredPan) -> Drawing:
     through = _through(pan)
     mouth = (float(pickup[0]), float(pickup[1]), float(pickup[2])) if pickup is not None else None
     above = tuple(_turned(rotation, b.outline_m, float(b.floor_m.mean())) for b in pan.bays)
-    behind = tuple(cut for b in pan.bays for cut in _cuts(rotation, b.outline_m, b.floor_m, b.roof_m, 0, through))
-    side = tuple(cut for b in pan.bays for cut in _cuts(rotation, b.outline_m, b.floor_m, b.roof_m, 1, through))
+    behind, side = (tuple(cut for _, cut in cuts_by_bay(pan, axis)) for axis in (0, 1))
     plates = [(p, _covered(pan, p.bay, p.outline_m)) for p in pan.plates]
     solid = solid_of(pan)
     return Drawing(
@@ -159,6 +158,17 @@ def drawing_of(pan: MeasuredPan) -> Drawing:
         low_m=solid.lowest_m,
         high_m=solid.highest_m,
     )
+
+
+def cuts_by_bay(pan: MeasuredPan, axis: int) -> list[tuple[int, Polygon]]:
+    """What the upright cut through the pickup meets of each bay, with the bay's number: square to the car's axis 0
+    (forward; points (left, up)) or 1 (left; (forward, up)); floor first, then roof back."""
+    rotation, through = pan.rotation(), _through(pan)
+    return [
+        (n, cut)
+        for n, b in enumerate(pan.bays)
+        for cut in _cuts(rotation, b.outline_m, b.floor_m, b.roof_m, axis, through)
+    ]
 
 
 def oil_in(d: Drawing, volume_m3: float, ax_g: float, ay_g: float) -> DrawnOil:

@@ -70,6 +70,7 @@ class SumpStation(FindingStation["SumpPage", "SumpFindings"]):
             Command(
                 "sump.measure", group, "Measure pan…", v.measure, (), "a few tape measurements, for a first answer"
             ),
+            Command("sump.draw", group, "Draw pan…", v.draw, (), "corners, heights, walls, doors, plates", has_pan),
             Command("sump.open", group, "Pan from a file…", v.open, (), "with walls, doors and plates (TOML)"),
             Command("sump.save", group, "Pan to a file…", v.save, (), "to add walls, doors and plates", has_pan),
             Command("sump.try", group, "Try a change…", v.try_change, (), "volume=+0.3, pickup_z=-4 …", has_pan),

@@ -128,6 +128,17 @@ class SumpVerbs:
         if run_dialog(dialog) and dialog.pan is not None:
             self._keep(dialog.pan)
 
+    def draw(self) -> None:
+        """Change the pan in a drawing of it."""
+        from basso.ui.stations.sump.draw_dialog import DrawDialog
+
+        pan = self.bench.pan.pan
+        if pan is None:
+            return
+        dialog = DrawDialog(self.bench.window, self.bench.look, self.bench.shown_units, pan)
+        if run_dialog(dialog) and dialog.pan is not pan:
+            self._keep(dialog.pan)
+
     def open(self) -> None:
         """Take a pan's file."""
         from basso.sump.pan_file import read_pan
