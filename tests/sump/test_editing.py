@@ -135,7 +135,7 @@ def test_every_number_typed_comes_back_as_it_was_typed() -> None:
     for part in [*(p for p, _ in parts_of(base)), Part("corner", 1, 1), Part("edge", 0, 0)]:
         for number in numbers_of(base, part):
             step = {"share": -0.1, "angle": 2.0, "volume": 0.1, "cm³": 1.0, "length": 0.004}[number.unit]
-            wanted = (number.value if number.value is not None else 0.05) + step
+            wanted = (number.value if number.value is not None else 0.005) + step
             if number.key in ("floor", "ahead", "left") and part.index == 0:
                 continue  # heights count from there
             changed = with_number(base, part, number.key, wanted)

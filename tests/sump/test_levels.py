@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import tomllib
 from dataclasses import replace
 
 import numpy as np
 import pytest
 
+from basso.sump.cures import Cure, cures_of
 from basso.sump.levels import against_book, levels_of
-from basso.sump.measured import MeasuredPan, Opening, Pickup, Plate, Wall
-from basso.words.sump import book_words, level_words
+from basso.sump.measured import MeasuredPan, Opening, Pickup, Plate, Wall, pickup_in_car_m
+from basso.sump.pan_file import pan_of, pan_text
+from basso.words.sump import book_words, level_words, mark_words
 from pans import BOX, TWO, bay
 
 FILLED = replace(BOX, fill_l=3.6, away_l=0.5, sweep_m=0.096, full_mark_m=0.075)
@@ -138,3 +141,52 @@ def test_thrown_oil_reaches_the_crank_before_level_oil_does() -> None:
         in said(replace(FILLED, sweep_m=0.130))
     )
     assert levels_of(replace(FILLED, sweep_m=None)).most_thrown_m3 is None
+
+
+@pytest.mark.parametrize(("measured", "clearance_mm"), [("pressed", 8.0), ("free", 6.8), ("out", 9.8)])
+def test_the_pickups_clearance_is_that_with_the_gasket_pressed_however_it_was_measured(
+    measured: str, clearance_mm: float
+) -> None:
+    """By hand: 8 mm over the floor, gasket 3.0 loose and 1.8 tightened."""
+    pan = replace(FILLED, gasket_free_m=0.0030, gasket_pressed_m=0.0018, gasket_as_measured=measured)
+    told = levels_of(pan)
+    assert told.clearance_m == pytest.approx(clearance_mm / 1000.0)
+    assert told.clearance_free_m == pytest.approx((clearance_mm + 1.2) / 1000.0)
+    assert "That is with the gasket pressed; loose it is" in said(pan)
+    at = pickup_in_car_m(pan)
+    assert at is not None and at[2] == pytest.approx(clearance_mm / 1000.0), "the uncover curve rests on it too"
+    assert pan_of(tomllib.loads(pan_text(pan)), "again").gasket_as_measured == measured
+
+
+def test_open_sides_are_said_of_the_car_and_doors_count_one_way() -> None:
+    pan = replace(TWO, fill_l=3.6)
+    (back,) = levels_of(pan).sides
+    # 30 × 60 mm in a wall of 200 × 160 mm, a door into the pickup's bay.
+    assert (back.side, back.out) == ("back", 0.0) and back.into == pytest.approx(30 * 60 / (200 * 160))
+    assert "back 6 % in, 0 % out" in said(pan)
+    across = levels_of(replace(pan, axis="across")).sides
+    assert [s.side for s in across] == ["right"], "the pan's front points to the car's left"
+    assert levels_of(FILLED).sides == ()
+
+
+def test_oil_that_cannot_come_back_to_the_pickup_is_named() -> None:
+    wrong = replace(TWO, walls=(Wall(("back", "front"), (Opening(0.0, 0.03, 0.06, "back"),)),), fill_l=3.6)
+    assert levels_of(wrong).no_way_back == ("back",)
+    assert "Oil in back cannot come back to the pickup" in said(wrong)
+    assert levels_of(replace(TWO, fill_l=3.6)).no_way_back == ()
+    shut = replace(FILLED, plates=(Plate("box", 0.08, 1.0),))
+    assert levels_of(shut).no_way_back == ("box over the plate",)
+    ahead = replace(TWO, pickup=Pickup((-0.06, 0.0, 0.008)), fill_l=3.6)
+    assert "nothing in the front wall lets it back" in said(ahead)
+
+
+def test_a_change_says_what_it_does_to_the_mark_and_asks_of_the_pickup() -> None:
+    more = replace(FILLED, fill_l=4.12)
+    assert str(mark_words(Cure("+0.52 L", "fill", more), FILLED)) == (
+        "The oil at rest then stands 10 mm higher: mark the stick anew."
+    )
+    deeper = next(c for c in cures_of(FILLED) if "deeper" in c.title)
+    words = str(mark_words(deeper, FILLED))
+    assert "Check the pickup: 8.0 mm over the floor" in words and "mark" not in words, "filled up it stands as high"
+    lower = next(c for c in cures_of(FILLED) if c.title.startswith("Pickup") and "lower" in c.title)
+    assert "Check the pickup: 6.0 mm" in str(mark_words(lower, FILLED))

@@ -240,8 +240,6 @@ def compartments_of(pan: MeasuredPan) -> Compartments:
     Raises:
         ValueError: the pan has no pickup.
     """
-    import shapely
-
     pickup = pickup_in_car_m(pan)
     if pan.pickup is None or pickup is None:
         raise ValueError("a pan without a pickup")
@@ -252,21 +250,14 @@ def compartments_of(pan: MeasuredPan) -> Compartments:
     for group in groups:
         parts = [prism(pieces[i].bay.outline_m, pieces[i].bay.floor_m, pieces[i].bay.roof_m) for i in group]
         solids.append(Solid(np.concatenate(parts) @ rotation.T, (0.0, 0.0)))
-    ways = [*_through_walls(pan, pieces, of_piece), *_through_plates(pan, pieces, of_piece)]
-    x, y, z = pan.pickup.middle_m
-    inside = [
-        i
-        for i, p in enumerate(pieces)
-        if p.plan.buffer(1e-6).contains(shapely.Point(x, y))
-        and p.bay.floor_m.min() - 1e-6 <= z <= p.bay.roof_m.max() + 1e-6
-    ]
-    home = of_piece[inside[0]] if inside else 0
+    ways = ways_of(pan, pieces, of_piece)
+    home = of_piece[home_piece(pan, pieces)]
     open_area = np.zeros(len(groups))
     for i, piece in enumerate(pieces):
         if piece.above is None:
             open_area[of_piece[i]] += piece.plan.area
     return Compartments(
-        names=tuple(" and ".join(dict.fromkeys(_called(pieces[i]) for i in group)) for group in groups),
+        names=tuple(called(pieces, of_piece, n) for n in range(len(groups))),
         tables=tuple(surface_table(s) for s in solids),
         ways=tuple(ways),
         pickup_m=pickup,
@@ -275,6 +266,26 @@ def compartments_of(pan: MeasuredPan) -> Compartments:
         around_pickup=solids[home],
         drains=open_area / open_area.sum(),
     )
+
+
+def ways_of(pan: MeasuredPan, pieces: Sequence[Piece], of_piece: Sequence[int]) -> list[Way]:
+    """The ways oil takes between the compartments of a pan that was cut into pieces."""
+    return [*_through_walls(pan, pieces, of_piece), *_through_plates(pan, pieces, of_piece)]
+
+
+def home_piece(pan: MeasuredPan, pieces: Sequence[Piece]) -> int:
+    """The piece the pickup's mouth is in; the first where that is not known."""
+    import shapely
+
+    if pan.pickup is None:
+        return 0
+    x, y, z = pan.pickup.middle_m
+    z += pan.gasket_lift_m
+    for i, p in enumerate(pieces):
+        inside = p.plan.buffer(1e-6).contains(shapely.Point(x, y))
+        if inside and p.bay.floor_m.min() - 1e-6 <= z <= p.bay.roof_m.max() + 1e-6:
+            return i
+    return 0
 
 
 def one_compartment(solid: Solid, pickup_m: FloatArray) -> Compartments:
@@ -298,6 +309,12 @@ def floor_below_m(solid: Solid, point_m: FloatArray) -> float:
         heights = a[:, 2] + u * (b[:, 2] - a[:, 2]) + v * (c[:, 2] - a[:, 2])
     below = heights[met & (heights <= z + 1e-6)]
     return float(below.max()) if below.size else solid.lowest_m
+
+
+def called(pieces: Sequence[Piece], of_piece: Sequence[int], compartment: int) -> str:
+    """What a compartment is called: by what it is made of."""
+    mine = (_called(p) for p, n in zip(pieces, of_piece, strict=True) if n == compartment)
+    return " and ".join(dict.fromkeys(mine))
 
 
 def _called(piece: Piece) -> str:
@@ -327,15 +344,17 @@ def _touch(first: Piece, second: Piece) -> bool:
     """Whether two pieces of different bays have an open side in common."""
     low = max(float(first.bay.floor_m.min()), float(second.bay.floor_m.min()))
     high = min(float(first.bay.roof_m.max()), float(second.bay.roof_m.max()))
-    return high - low > _TOUCH_M and _shared_side(first, second) is not None
+    return high - low > _TOUCH_M and shared_side(first, second) is not None
 
 
-def _shared_side(first: Piece, second: Piece) -> tuple[float, float] | None:
-    """The middle of the side that two pieces share, seen from above; None where they do not touch."""
+def shared_side(first: Piece, second: Piece) -> tuple[float, float, float] | None:
+    """The middle (x, y) of the side that two pieces share, seen from above, and how long it is; None where they do not
+    touch."""
     shared = first.plan.buffer(_TOUCH_M).intersection(second.plan.boundary)
     if shared.length < 5.0 * _TOUCH_M:
         return None
-    return float(shared.centroid.x), float(shared.centroid.y)
+    # What was let out about the first to find what touches it reaches past both ends of the side.
+    return float(shared.centroid.x), float(shared.centroid.y), float(shared.length) - 2.0 * _TOUCH_M
 
 
 def _in_car(pan: MeasuredPan, x: float, y: float, z: float) -> FloatArray:
@@ -350,12 +369,14 @@ def _through_walls(pan: MeasuredPan, pieces: Sequence[Piece], of_piece: Sequence
         for opening in wall.openings:
             for i in first:
                 for k in second:
-                    side = _shared_side(pieces[i], pieces[k])
+                    side = shared_side(pieces[i], pieces[k])
                     low = max(opening.low_m, float(pieces[i].bay.floor_m.min()), float(pieces[k].bay.floor_m.min()))
                     high = min(opening.high_m, float(pieces[i].bay.roof_m.max()), float(pieces[k].bay.roof_m.max()))
                     if side is None or high - low <= 0.0 or of_piece[i] == of_piece[k]:
                         continue
-                    ways.append(_upright(pan, opening, side, (low, high), (of_piece[i], of_piece[k]), wall.between[0]))
+                    ways.append(
+                        _upright(pan, opening, side[:2], (low, high), (of_piece[i], of_piece[k]), wall.between[0])
+                    )
     return ways
 
 

@@ -8,6 +8,7 @@ from typing import Literal
 
 import numpy as np
 
+from basso.sump.compartments import Piece, Way, called, holes_of, home_piece, pieces_of, shared_side, ways_of
 from basso.sump.flow import USUAL_PUMP_M3_PER_REV
 from basso.sump.measured import MeasuredPan, Plate, pickup_in_car_m, solid_of
 from basso.sump.solid import Solid, surface_height_m, up_of, volume_under_m3
@@ -54,6 +55,22 @@ class DoorCheck:
     is_right_way: bool
 
 
+Side = Literal["front", "back", "left", "right"]
+
+
+@dataclass(frozen=True, slots=True)
+class OpenSide:
+    """The walls about the pickup's part of the pan on one side, in the car's axes.
+
+    Attributes:
+        into: the share of their area through which oil can come in; ``out``: through which it can leave.
+    """
+
+    side: Side
+    into: float
+    out: float
+
+
 @dataclass(frozen=True, slots=True)
 class MeasuredError:
     """What a measurement's error does to the g at which the pickup comes uncovered.
@@ -82,12 +99,15 @@ class Levels:
 
     Attributes:
         rest_m, running_m: the level, engine stopped and with ``away`` up in the engine.
-        clearance_m: from the mouth's middle straight down to the floor.
+        clearance_m: from the mouth's middle straight down to the floor, the pan tightened; ``clearance_free_m``: its
+            gasket loose, None where it was not measured.
         rim_over_middle_m: by how much a tilted mouth draws air earlier.
         inlet_mps: speed of the oil through the mouth at :data:`INLET_AT_RPM`; ``pump_is_assumed``: by a usual pump.
         sweep_over_rest_m: the crank's sweep over the level at rest.
         most_fill_m3: what the pan holds up to the sweep, level; ``most_thrown_m3``: at :data:`THROWN_G` in the worst
             direction; ``at_full_mark_m3``: up to the stick's full mark.
+        sides: the walls about the pickup; () where it stands open in the pan.
+        no_way_back: parts of the pan whose oil cannot come back to the pickup, by whatever g.
         errors: what each measurement's error does, the largest first.
     """
 
@@ -96,6 +116,7 @@ class Levels:
     rest_m: float | None
     running_m: float | None
     clearance_m: float | None
+    clearance_free_m: float | None
     rim_over_middle_m: float
     inlet_mps: float | None
     pump_is_assumed: bool
@@ -105,6 +126,8 @@ class Levels:
     at_full_mark_m3: float | None
     plates: tuple[PlateLevel, ...]
     doors: tuple[DoorCheck, ...]
+    sides: tuple[OpenSide, ...]
+    no_way_back: tuple[str, ...]
     errors: tuple[MeasuredError, ...]
 
 
@@ -117,12 +140,18 @@ def levels_of(pan: MeasuredPan, fill_l: float | None = None) -> Levels:
     running = level_m(solid, max(fill - pan.away_l / 1000.0, 0.0)) if fill is not None else None
     sweep, mark = ((_volume_at(solid, z) if z is not None else None) for z in (pan.sweep_m, pan.full_mark_m))
     pump = pan.pump_m3_per_rev or USUAL_PUMP_M3_PER_REV
+    clearance = _clearance_m(pan)
+    has_free = clearance is not None and pan.gasket_free_m is not None and pan.gasket_pressed_m is not None
+    sides, no_way_back = _about_the_pickup(pan)
     return Levels(
         pan=pan,
         solid=solid,
         rest_m=rest,
         running_m=running,
-        clearance_m=_clearance_m(pan),
+        clearance_m=clearance,
+        clearance_free_m=(clearance or 0.0) + (pan.gasket_free_m or 0.0) - (pan.gasket_pressed_m or 0.0)
+        if has_free
+        else None,
         rim_over_middle_m=pan.pickup.rim_over_middle_m if pan.pickup is not None else 0.0,
         inlet_mps=pump * INLET_AT_RPM / 60.0 / (np.pi * pan.pickup.radius_m**2) if pan.pickup is not None else None,
         pump_is_assumed=pan.pump_m3_per_rev is None,
@@ -134,6 +163,8 @@ def levels_of(pan: MeasuredPan, fill_l: float | None = None) -> Levels:
         if rest is not None and running is not None
         else (),
         doors=_doors(pan),
+        sides=sides,
+        no_way_back=no_way_back,
         errors=errors_of(solid, pickup, fill) if pickup is not None and fill is not None else (),
     )
 
@@ -171,12 +202,13 @@ _TURN = np.radians(np.arange(0.0, 360.0, 15.0))
 
 
 def _clearance_m(pan: MeasuredPan) -> float | None:
-    """From the mouth's middle straight down (in the pan) to the floor of its bay."""
+    """From the mouth's middle straight down (in the pan, tightened) to the floor of its bay."""
     import shapely
 
     if pan.pickup is None:
         return None
     x, y, z = pan.pickup.middle_m
+    z += pan.gasket_lift_m
     for bay in pan.bays:
         if shapely.Polygon(bay.outline_m).buffer(1e-6).contains(shapely.Point(x, y)):
             plane = np.column_stack([bay.outline_m, np.ones(len(bay.outline_m))])
@@ -189,8 +221,6 @@ def _clearance_m(pan: MeasuredPan) -> float | None:
 
 def _plate(pan: MeasuredPan, plate: Plate, rest_m: float, running_m: float) -> PlateLevel:
     import shapely
-
-    from basso.sump.compartments import holes_of
 
     bay = next(b for b in pan.bays if b.name == plate.bay)
     over_rest, over_running = plate.height_m - rest_m, plate.height_m - running_m
@@ -227,6 +257,70 @@ def _doors(pan: MeasuredPan) -> tuple[DoorCheck, ...]:
                 right = away.get(opening.to_bay, 99) < away.get(other, 99)
                 found.append(DoorCheck(wall.between, opening.to_bay, right))
     return tuple(found)
+
+
+def _about_the_pickup(pan: MeasuredPan) -> tuple[tuple[OpenSide, ...], tuple[str, ...]]:
+    """Open and shut area of the walls about the pickup's part, by the side of the car they are on; and the parts that
+    no way leads from to it."""
+    if pan.pickup is None or not (pan.walls or pan.plates):
+        return (), ()
+    pieces, of_piece = pieces_of(pan)
+    home = of_piece[home_piece(pan, pieces)]
+    middle = pan.rotation() @ np.array(pan.pickup.middle_m)
+    wall_m2: dict[Side, float] = {}
+    into: dict[Side, float] = {}
+    out: dict[Side, float] = {}
+    for i, first in enumerate(pieces):
+        for k, second in enumerate(pieces):
+            side = shared_side(first, second) if of_piece[i] == home != of_piece[k] else None
+            band = min(first.bay.roof_m.max(), second.bay.roof_m.max()) - max(
+                first.bay.floor_m.min(), second.bay.floor_m.min()
+            )
+            if side is not None and band > 0.0 and first.bay.name != second.bay.name:
+                at = pan.rotation() @ np.array([side[0], side[1], pan.pickup.middle_m[2]])
+                where = _side(at - middle)
+                wall_m2[where] = wall_m2.get(where, 0.0) + side[2] * float(band)
+    ways = ways_of(pan, pieces, of_piece)
+    for way in ways:
+        if home not in (way.a, way.b) or way.area_m2 > 0.0:
+            continue
+        where = _side(np.array([*way.at_m, middle[2]]) - middle)
+        area = way.width_m * (way.high_m - way.low_m)
+        if way.only_to in (None, home):
+            into[where] = into.get(where, 0.0) + area
+        if way.only_to != home:
+            out[where] = out.get(where, 0.0) + area
+    sides = [
+        OpenSide(w, min(into.get(w, 0.0) / wall_m2[w], 1.0), min(out.get(w, 0.0) / wall_m2[w], 1.0))
+        for w in _SIDES
+        if w in wall_m2
+    ]
+    return tuple(sides), _no_way_back(ways, home, pieces, of_piece)
+
+
+_SIDES: tuple[Side, ...] = ("front", "back", "left", "right")
+
+
+def _side(away_m: FloatArray) -> Side:
+    x, y = float(away_m[0]), float(away_m[1])
+    if abs(x) >= abs(y):
+        return "front" if x > 0.0 else "back"
+    return "left" if y > 0.0 else "right"
+
+
+def _no_way_back(ways: list[Way], home: int, pieces: list[Piece], of_piece: list[int]) -> tuple[str, ...]:
+    reached = {home}
+    while True:
+        more = {
+            start
+            for w in ways
+            for start, end in ((w.a, w.b), (w.b, w.a))
+            if end in reached and start not in reached and w.only_to in (None, end)
+        }
+        if not more:
+            break
+        reached |= more
+    return tuple(called(pieces, of_piece, n) for n in range(max(of_piece) + 1) if n not in reached)
 
 
 def errors_of(solid: Solid, pickup_m: FloatArray, fill_m3: float) -> tuple[MeasuredError, ...]:

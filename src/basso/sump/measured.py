@@ -11,6 +11,7 @@ from basso.sump.solid import Solid, prism
 from basso.units import FloatArray
 
 Axis = Literal["along", "across"]
+Gasket = Literal["out", "free", "pressed"]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -115,6 +116,8 @@ class MeasuredPan:
         sweep_m: height of the lowest point the crank and rods sweep; None where it was not measured.
         full_mark_m: height at which the stick shows full; None where it was not measured.
         pump_m3_per_rev: what the pump delivers for a turn of the crank; None where nobody said.
+        gasket_free_m, gasket_pressed_m: how thick the rail's gasket is, loose and tightened; None where not measured.
+        gasket_as_measured: how it was in when the pickup's height over the floor was taken: "out", "free", "pressed".
     """
 
     name: str
@@ -130,6 +133,18 @@ class MeasuredPan:
     sweep_m: float | None = None
     full_mark_m: float | None = None
     pump_m3_per_rev: float | None = None
+    gasket_free_m: float | None = None
+    gasket_pressed_m: float | None = None
+    gasket_as_measured: Gasket = "pressed"
+
+    @property
+    def gasket_lift_m(self) -> float:
+        """By how much higher the pickup stands over the floor with the pan tightened than it was measured: the pickup
+        hangs on the block, and the gasket holds the pan away from it. 0 where the gasket was not measured."""
+        then = {"out": 0.0, "free": self.gasket_free_m, "pressed": self.gasket_pressed_m}[self.gasket_as_measured]
+        if self.gasket_pressed_m is None or then is None:
+            return 0.0
+        return self.gasket_pressed_m - then
 
     def rotation(self) -> FloatArray:
         """From the pan's own axes to the car's, shape (3, 3): laid along or across, then nose up, then leaned."""
@@ -157,10 +172,12 @@ def solid_of(pan: MeasuredPan) -> Solid:
 
 
 def pickup_in_car_m(pan: MeasuredPan) -> FloatArray | None:
-    """The middle of the pickup's mouth in the car's axes, shape (3,); None where it was not measured."""
+    """The middle of the pickup's mouth in the car's axes with the pan tightened, shape (3,); None where it was not
+    measured."""
     if pan.pickup is None:
         return None
-    where: FloatArray = pan.rotation() @ np.array(pan.pickup.middle_m)
+    x, y, z = pan.pickup.middle_m
+    where: FloatArray = pan.rotation() @ np.array([x, y, z + pan.gasket_lift_m])
     return where
 
 

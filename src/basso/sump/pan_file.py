@@ -13,7 +13,7 @@ import numpy as np
 from basso.errors import InputError
 from basso.files import open_plain
 from basso.plain_text import plain
-from basso.sump.measured import Axis, Bay, Hole, MeasuredPan, Opening, Pickup, Plate, Wall
+from basso.sump.measured import Axis, Bay, Gasket, Hole, MeasuredPan, Opening, Pickup, Plate, Wall
 from basso.units import FloatArray
 
 SCHEMA = "basso.pan/1"
@@ -58,7 +58,9 @@ def pan_of(table: dict[str, Any], where: str) -> MeasuredPan:
     top = _Entry(where, "", table)
     if top.text("schema", "") != SCHEMA:
         raise InputError(f'{where}: is no pan\'s file: it has to begin with schema = "{SCHEMA}".')
-    engine, fill, crank, stick, pump = (top.entry(k) for k in ("engine", "fill", "crank", "stick", "pump"))
+    engine, fill, crank, stick, pump, gasket = (
+        top.entry(k) for k in ("engine", "fill", "crank", "stick", "pump", "gasket")
+    )
     from_rail = top.choice("heights_from", ("floor", "rail"), "floor") == "rail"
 
     def height_m(mm: float) -> float:
@@ -94,8 +96,11 @@ def pan_of(table: dict[str, Any], where: str) -> MeasuredPan:
         sweep_m=from_lowest_m(sweep) if sweep is not None else None,
         full_mark_m=from_lowest_m(full) if full is not None else None,
         pump_m3_per_rev=pump.number("cm3_per_rev", None, 0.1, 500.0) / 1e6 if pump.has("cm3_per_rev") else None,
+        gasket_free_m=gasket.number("free", None, 0.0, 20.0) / 1000.0 if gasket.has("free") else None,
+        gasket_pressed_m=gasket.number("pressed", None, 0.0, 20.0) / 1000.0 if gasket.has("pressed") else None,
+        gasket_as_measured=cast(Gasket, gasket.choice("as_measured", ("out", "free", "pressed"), "pressed")),
     )
-    for entry in (top, engine, fill, crank, stick, pump):
+    for entry in (top, engine, fill, crank, stick, pump, gasket):
         entry.nothing_else()
     _check_pickup(where, pan)
     return pan
@@ -283,6 +288,7 @@ def _check_pickup(where: str, pan: MeasuredPan) -> None:
     if pan.pickup is None:
         return
     x, y, z = pan.pickup.middle_m
+    z += pan.gasket_lift_m
     for bay in pan.bays:
         inside = shapely.Polygon(bay.outline_m).buffer(1e-6).contains(shapely.Point(x, y))
         if inside and float(bay.floor_m.min()) - 1e-6 <= z <= float(bay.roof_m.max()) + 1e-6:
@@ -346,6 +352,9 @@ def pan_text(pan: MeasuredPan) -> str:
     for table, key, value in (("crank", "sweep_z", pan.sweep_m), ("stick", "full_z", pan.full_mark_m)):
         if value is not None:
             lines += [f"[{table}]", f"{key} = {mm(value)}", ""]
+    thick = [(k, v) for k, v in (("free", pan.gasket_free_m), ("pressed", pan.gasket_pressed_m)) if v is not None]
+    if thick:
+        lines += ["[gasket]", *(f"{k} = {mm(v)}" for k, v in thick), f'as_measured = "{pan.gasket_as_measured}"', ""]
     if pan.pump_m3_per_rev is not None:
         lines += ["[pump]", f"cm3_per_rev = {1e6 * pan.pump_m3_per_rev:g}", ""]
     return "\n".join(lines)

@@ -51,6 +51,8 @@ def numbers_of(pan: MeasuredPan, part: Part) -> tuple[Number, ...]:
             Number("sweep", "Crank sweep over the floor", pan.sweep_m, may_lack=True),
             Number("full", "Stick's full mark", pan.full_mark_m, may_lack=True),
             Number("pump", "Pump, for a turn of the crank", pump, "cm³", 0.1, 500.0, True),
+            Number("gasket_free", "Gasket, loose", pan.gasket_free_m, low=0.0, high=0.02, may_lack=True),
+            Number("gasket", "Gasket, tightened", pan.gasket_pressed_m, low=0.0, high=0.02, may_lack=True),
             Number("lean", "Engine leans left", pan.lean_left_deg, "angle", -60.0, 60.0),
             Number("nose", "Engine's nose up", pan.nose_up_deg, "angle", -30.0, 30.0),
         )
@@ -154,6 +156,8 @@ _OF_PAN = {
     "sweep": "sweep_m",
     "full": "full_mark_m",
     "pump": "pump_m3_per_rev",
+    "gasket_free": "gasket_free_m",
+    "gasket": "gasket_pressed_m",
     "lean": "lean_left_deg",
     "nose": "nose_up_deg",
 }

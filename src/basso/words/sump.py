@@ -16,7 +16,9 @@ from basso.sump.levels import (
     Levels,
     MeasuredError,
     PlateLevel,
+    levels_of,
 )
+from basso.sump.measured import MeasuredPan
 
 if TYPE_CHECKING:
     from basso.findings.sump.findings import SumpFindings
@@ -84,6 +86,7 @@ def level_words(told: Levels) -> list[str]:
     for door in told.doors:
         way = "toward the pickup, as it should" if door.is_right_way else "away from the pickup: turn it round"
         words.append(f"The door between {door.between[0]} and {door.between[1]} opens {way}.")
+    words += _side_words(told)
     words += _pickup_words(told)
     if told.most_fill_m3 is not None and told.sweep_over_rest_m is not None:
         words.append(
@@ -146,6 +149,22 @@ def plate_words(p: PlateLevel) -> str:
     )
 
 
+def _side_words(told: Levels) -> list[str]:
+    """How open the walls about the pickup are, which way, and what cannot come back."""
+    words = [
+        f"Oil in {name} cannot come back to the pickup: no opening leads from there. Give it one, or a door that opens "
+        "toward the pickup."
+        for name in told.no_way_back
+    ]
+    if told.sides:
+        each = "; ".join(f"{s.side} {share_words(s.into)} in, {share_words(s.out)} out" for s in told.sides)
+        words.append(f"Open share of the walls about the pickup: {each}. A door counts one way only.")
+    ahead = next((s for s in told.sides if s.side == "front"), None)
+    if ahead is not None and ahead.into <= 0.0:
+        words.append("On the overrun and under braking oil lies in front, and nothing in the front wall lets it back.")
+    return words
+
+
 def _pickup_words(told: Levels) -> list[str]:
     words: list[str] = []
     if told.clearance_m is not None:
@@ -157,6 +176,13 @@ def _pickup_words(told: Levels) -> list[str]:
             words.append(phrase("{}: over {} it comes uncovered early.", stands, window[1]))
         else:
             words.append(phrase("{}, within {:bare} to {}.", stands, *window))
+        if told.clearance_free_m is not None:
+            words.append(
+                phrase(
+                    "That is with the gasket pressed; loose it is {}. Check it again once the bolts are tight.",
+                    in_mm(1000.0 * told.clearance_free_m, 1),
+                )
+            )
     if told.rim_over_middle_m > 0.0005:
         words.append(
             phrase(
@@ -211,10 +237,39 @@ def sump_opening(found: SumpFindings) -> tuple[str, str]:
     return words, phrase("{} {}", detail, cure.cost) if cure.cost else detail
 
 
-def plan_words(cure: Cure, told: Prediction | None) -> str:
-    """What is planned, and what it was predicted to do."""
+def mark_words(cure: Cure, before: MeasuredPan) -> str:
+    """What a change does to the stick's mark and asks of the pickup; "" for nothing."""
+    was, now = levels_of(before), levels_of(cure.pan)
+    words = []
+    if was.rest_m is not None and now.rest_m is not None and was.sweep_over_rest_m is not None:
+        # Against the block, where the stick hangs: the crank's sweep does not move.
+        rise = was.sweep_over_rest_m - (now.sweep_over_rest_m or 0.0)
+    elif was.rest_m is not None and now.rest_m is not None and now.solid.capacity_m3 == was.solid.capacity_m3:
+        rise = now.rest_m - was.rest_m
+    else:
+        rise = 0.0
+    if abs(rise) >= 0.001:
+        words.append(
+            phrase(
+                "The oil at rest then stands {} {}: mark the stick anew.",
+                in_mm(1000.0 * abs(rise), 0),
+                "higher" if rise > 0.0 else "lower",
+            )
+        )
+    if now.clearance_m is not None and (
+        now.solid.capacity_m3 != was.solid.capacity_m3 or now.clearance_m != was.clearance_m
+    ):
+        words.append(
+            phrase("Check the pickup: {} over the floor, the pan tightened.", in_mm(1000.0 * now.clearance_m, 1))
+        )
+    return joined(" ", words)
+
+
+def plan_words(cure: Cure, told: Prediction | None, before: MeasuredPan) -> str:
+    """What is planned, what it was predicted to do, and what has to be marked and measured anew."""
+    after = joined(" ", [w for w in (mark_words(cure, before), cure.cost) if w])
     if told is None:
-        return phrase("Planned: {}. What it would do could not be predicted. {}", cure.title, cure.cost)
+        return phrase("Planned: {}. What it would do could not be predicted. {}", cure.title, after)
     return phrase(
         "Planned: {}. Predicted: lowest pressure {} ({:bare} to {:bare}, 80 %), {} of {} dipping passes left. {}",
         cure.title,
@@ -223,5 +278,5 @@ def plan_words(cure: Cure, told: Prediction | None) -> str:
         in_kpa(told.high_kpa, signed=True),
         round(told.dips_after),
         told.dips_before,
-        cure.cost,
+        after,
     )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from PySide6.QtCore import Qt
@@ -166,6 +166,7 @@ class DrawDialog(QDialog):
         if self.part.kind == "opening":
             self._form.addRow("Oil passes", self._way_edit())
         if self.part.kind == "pan":
+            self._form.addRow("Pickup measured, gasket", self._gasket_edit())
             self._form.addRow("Crank lies", self._axis_edit())
 
     def _edit(self, number: Number) -> QDoubleSpinBox:
@@ -198,32 +199,38 @@ class DrawDialog(QDialog):
         edit.editingFinished.connect(rename)
         return edit
 
-    def _way_edit(self) -> QComboBox:
-        part, wall = self.part, self.pan.walls[self.part.index]
-        opening = wall.openings[part.inner]
+    def _choice(self, choices: Sequence[tuple[str, str]], now: str, change: Callable[[str], MeasuredPan]) -> QComboBox:
+        """A field for one of a few words; ``choices``: what is read, and what it stands for."""
         box = QComboBox()
-        for words, to in (("both ways", ""), *((f"into {b} only (a door)", b) for b in wall.between)):
-            box.addItem(words, to)
-        box.setCurrentIndex(max(box.findData(opening.to_bay), 0))
-        box.activated.connect(
-            lambda _: self._try(
-                lambda: with_changed_opening(
-                    self.pan, part, replace(self.pan.walls[part.index].openings[part.inner], to_bay=box.currentData())
-                ),
-                "changing which way oil passes",
-            )
-        )
+        for words, value in choices:
+            box.addItem(words, value)
+        box.setCurrentIndex(max(box.findData(now), 0))
+        box.activated.connect(lambda _: self._try(lambda: change(box.currentData()), f"choosing {box.currentText()}"))
         return box
 
+    def _way_edit(self) -> QComboBox:
+        part, wall = self.part, self.pan.walls[self.part.index]
+        choices = [("both ways", ""), *((f"into {b} only (a door)", b) for b in wall.between)]
+
+        def change(to: str) -> MeasuredPan:
+            opening = self.pan.walls[part.index].openings[part.inner]
+            return with_changed_opening(self.pan, part, replace(opening, to_bay=to))
+
+        return self._choice(choices, wall.openings[part.inner].to_bay, change)
+
     def _axis_edit(self) -> QComboBox:
-        box = QComboBox()
-        box.addItem("along the car", "along")
-        box.addItem("across, its front to the left", "across")
-        box.setCurrentIndex(box.findData(self.pan.axis))
-        box.activated.connect(
-            lambda _: self._try(lambda: replace(self.pan, axis=box.currentData()), "turning the engine")
+        choices = [("along the car", "along"), ("across, its front to the left", "across")]
+        return self._choice(
+            choices, self.pan.axis, lambda axis: replace(self.pan, axis="across" if axis == "across" else "along")
         )
-        return box
+
+    def _gasket_edit(self) -> QComboBox:
+        choices = [("tightened", "pressed"), ("loose", "free"), ("out", "out")]
+        return self._choice(
+            choices,
+            self.pan.gasket_as_measured,
+            lambda how: editing.checked(replace(self.pan, gasket_as_measured=how)),  # type: ignore[arg-type]
+        )
 
     # Numbers, as they are typed
 

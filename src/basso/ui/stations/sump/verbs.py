@@ -69,9 +69,9 @@ class SumpVerbs:
         from basso.garage.records import Job
         from basso.words.sump import plan_words
 
-        tried, garage = self.chosen(), self.bench.garage
+        tried, found, garage = self.chosen(), self._shown.found, self.bench.garage
         session = garage.session_of(self.bench.sessions.recording)
-        if tried is None:
+        if tried is None or found is None:
             self.bench.tell("Choose a change in the table first.")
             return
         if garage.view is None or session is None:
@@ -87,7 +87,7 @@ class SumpVerbs:
             sheet=sheet,
             opened=date.today().isoformat(),
             begun_on=begun(sheet, garage.view.engine, build),
-            note=str(plan_words(tried.cure, tried.told)),
+            note=str(plan_words(tried.cure, tried.told, found.pan)),
             follow_up=f"Drive it, then judge it under Trial against '{session.title}'.",
         )
         if garage.add(f"planning {tried.cure.title}", job):
