@@ -61,7 +61,7 @@ def run(arguments: argparse.Namespace) -> int:
     judging = replace(
         judging,
         oil=oil if oil is not None and not arguments.oil else judging.oil,
-        floors=floors if floors and not arguments.floor else judging.floors,
+        floors=floors if floors and not arguments.floors else judging.floors,
     )
     comparison = run_trial(arguments.label_a, a, arguments.label_b, b, judging, decided=by, known=known)
     cards = _cards(arguments.garage, comparison)

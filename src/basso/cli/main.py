@@ -29,6 +29,7 @@ _COMMANDS = {
     "sensors": "basso.cli.sensors",
     "drops": "basso.cli.drops",
     "sump": "basso.cli.sump",
+    "accumulator": "basso.cli.accumulator",
     "standin": "basso.cli.standin",
 }
 

@@ -45,18 +45,21 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def add_judging(parser: argparse.ArgumentParser) -> None:
-    """``--floor``, ``--rpm-gate``, ``--min-duration`` and ``--normal``."""
+def add_judging(parser: argparse.ArgumentParser, with_floor: bool = True) -> None:
+    """``--floor``, ``--rpm-gate``, ``--min-duration`` and ``--normal``; ``with_floor``: False where ``--floor`` means
+    something else to a command."""
     group = parser.add_argument_group("judging")
-    group.add_argument(
-        "--floor",
-        action="append",
-        default=[],
-        metavar="RULE",
-        help="slope:BASE,PER1000 (kPa at 0 rpm and per 1000 rpm), fixed:KPA, table:RPM=KPA,…, share:FRACTION of normal "
-        "pressure, or less:KPA below normal; repeatable, the highest applies (default: slope:0,48.3 "
-        "and share:0.70)",
-    )
+    parser.set_defaults(floors=[])
+    if with_floor:
+        group.add_argument(
+            "--floor",
+            dest="floors",
+            action="append",
+            metavar="RULE",
+            help="slope:BASE,PER1000 (kPa at 0 rpm and per 1000 rpm), fixed:KPA, table:RPM=KPA,…, share:FRACTION of "
+            "normal pressure, or less:KPA below normal; repeatable, the highest applies (default: slope:0,48.3 "
+            "and share:0.70)",
+        )
     group.add_argument(
         "--rpm-gate", type=float, default=1500.0, metavar="RPM", help="judge only above this (default 1500)"
     )
@@ -148,7 +151,7 @@ def judged_by(
     knows."""
     from basso.workflow import options_for
 
-    return options_for(recording, judging, memory(), known, follow_car=not arguments.floor)
+    return options_for(recording, judging, memory(), known, follow_car=not arguments.floors)
 
 
 def asked(arguments: argparse.Namespace, recording: Recording, question: Question) -> Question:
@@ -208,7 +211,7 @@ def judging(arguments: argparse.Namespace) -> JudgeOptions:
         value = getattr(arguments, name)
         if not math.isfinite(value) or value < 0:
             raise InputError(f"--{name.replace('_', '-')} {value}: give a number of 0 or more.")
-    floors = tuple(parse_floor(t) for t in arguments.floor) or DEFAULT_FLOORS
+    floors = tuple(parse_floor(t) for t in arguments.floors) or DEFAULT_FLOORS
     options = JudgeOptions(
         floors=floors,
         rules=DipRules(rpm_gate=arguments.rpm_gate, least_s=arguments.min_duration),

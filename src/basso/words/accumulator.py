@@ -1,0 +1,222 @@
+"""What an accumulator holds, what it does on a drive, and where its pressures cross, in words."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from basso.accumulator.gas import Bottle, charged_l, highest_floor_kpa, seconds_of_cover, stored_l, usable_l
+from basso.sentence import in_celsius, in_kpa, in_litres, phrase
+
+if TYPE_CHECKING:
+    from basso.analysis import Analysis
+    from basso.findings.accumulator.cover import Cover, CoveredPass
+    from basso.findings.accumulator.ladder import Ladder, Rung
+
+VESSEL = (
+    "A charged accumulator is a pressure vessel: rated parts and dry gas only, within the bottle's rated limit; shut "
+    "the valve and vent it before anything is opened."
+)
+WILL_NOT_FIX = (
+    "It holds a floor for seconds and leaves pan, pickup, pump and breathing as they were: an uncovered pickup is "
+    "hidden, not cured."
+)
+
+
+def static_cautions(bottle: Bottle, peak_kpa: float, floor_kpa: float, flow_lpm: float | None) -> list[str]:
+    """What is to be minded about a bottle's arithmetic: impossible settings first, then the common traps."""
+    words: list[str] = []
+    full, usable = float(charged_l(bottle, peak_kpa)), usable_l(bottle, peak_kpa, floor_kpa)
+    precharge = bottle.precharge_driven_kpa
+    if precharge >= peak_kpa - bottle.friction_kpa:
+        words.append(
+            phrase(
+                "The precharge of {} is not under the {} it is charged with: no oil enters.",
+                in_kpa(precharge),
+                in_kpa(peak_kpa),
+            )
+        )
+    elif floor_kpa >= peak_kpa - 2.0 * bottle.friction_kpa:
+        words.append(
+            phrase(
+                "No accumulator holds {}: this one is charged to {} at most. Choose a floor under {}.",
+                in_kpa(floor_kpa),
+                in_kpa(peak_kpa),
+                in_kpa(peak_kpa - 2.0 * bottle.friction_kpa),
+            )
+        )
+    elif precharge > floor_kpa:
+        words.append(
+            phrase(
+                "The precharge of {} is over the floor: it is empty before the gallery falls to {}, and its last drop "
+                "leaves at {}.",
+                in_kpa(precharge),
+                in_kpa(floor_kpa),
+                in_kpa(precharge),
+            )
+        )
+    else:
+        kept = float(stored_l(bottle, floor_kpa + bottle.friction_kpa))
+        if kept > 0.1 * full:
+            words.append(
+                phrase(
+                    "{} stays in the bottle when the gallery is at the floor; a precharge nearer {} would give more of "
+                    "it.",
+                    in_litres(kept, 2),
+                    in_kpa(floor_kpa),  # of a slow gas the most can be used with the floor itself as precharge
+                )
+            )
+    if usable > 0.0:
+        words.append(
+            phrase(
+                "Of {} nominal, {} is oil when charged and {} can be used over the floor.",
+                in_litres(bottle.total_l, 1),
+                in_litres(full, 2),
+                in_litres(usable, 2),
+            )
+        )
+    if usable > 0.0 and flow_lpm:
+        words.append(
+            f"Cover is usable oil over the pump's flow, {seconds_of_cover(usable, flow_lpm):.1f} s at {flow_lpm:.0f} "
+            "L/min; the size of the sump has no part in it. What the failing pickup still delivers makes it longer."
+        )
+    held = highest_floor_kpa(bottle, peak_kpa, 0.5 * full)
+    if usable <= 0.0 and held is not None and full > 0.0:
+        words.append(phrase("With half of its charge given it holds {}.", in_kpa(held)))
+    words.append("Pressures are gauge pressures here; the gas law itself needs absolute ones, and is given them.")
+    if bottle.friction_kpa > 0.0:
+        words.append(phrase("Seals take {} on the way in and again on the way out.", in_kpa(bottle.friction_kpa)))
+    words.append(VESSEL)
+    return words
+
+
+def cover_opening(cover: Cover, floor_kpa: float | None, smallest_l: float | None) -> tuple[str, str]:
+    """The sentence at the top, and the line under it."""
+    bottle, passes = cover.bottle, cover.passes
+    size = in_litres(bottle.total_l, 1)
+    if not passes:
+        return phrase("No pass dips on this drive: the {} bottle has nothing to cover.", size), ""
+    dry = [p for p in passes if p.ran_dry]
+    short = [p for p in passes if p.short_s > 0.0]
+    if not short:
+        words = phrase("The {} bottle covers all {} dipping passes.", size, len(passes))
+    elif dry:
+        words = phrase(
+            "The {} bottle is spent in {} of {} dipping passes, first in {}.",
+            size,
+            len(dry),
+            len(passes),
+            pass_words(dry[0]),
+        )
+    else:
+        worst = max(short, key=lambda p: p.short_s)
+        words = phrase(
+            "The {} bottle leaves {} of {} passes under the floor, {:.1f} s at most in {}.",
+            size,
+            len(short),
+            len(passes),
+            worst.short_s,
+            pass_words(worst),
+        )
+    return words, phrase("{} Predicted from this log.", need_words(floor_kpa, smallest_l))
+
+
+def need_words(floor_kpa: float | None, smallest_l: float | None) -> str:
+    """Which size holds the floor with this precharge and valve."""
+    if floor_kpa is None:
+        return ""
+    if smallest_l is None:
+        return phrase(
+            "No size up to 6 L holds {} with this precharge and valve: look at baffle, level or a dry sump.",
+            in_kpa(floor_kpa),
+        )
+    if smallest_l <= 0.0:
+        return phrase("Every pass holds {} without a bottle.", in_kpa(floor_kpa))
+    return phrase("{} holds {} in every pass.", in_litres(smallest_l, 1), in_kpa(floor_kpa))
+
+
+def pass_words(p: CoveredPass) -> str:
+    """Where and when a pass is: "turn 6 on lap 3"."""
+    place = p.without.place
+    where = f"turn {place}" if place is not None and p.without.is_corner else (place or "a dip")
+    return f"{where} on lap {p.without.lap}" if p.without.lap is not None else where
+
+
+def taken_words(cover: Cover) -> str:
+    """What refilling costs the gallery; "" for nothing that shows."""
+    if cover.taken_s < 0.1:
+        return ""
+    return f"Refilling itself pulls the pressure under the floor for {cover.taken_s:.1f} s: a restrictor slows it."
+
+
+def rung_words(r: Rung, ladder: Ladder) -> str:
+    """One conflict, or that there is none."""
+    if r.kind == "floor_impossible":
+        return phrase(
+            "No accumulator holds {}: this engine charges it to {} hot at most.", in_kpa(r.a), in_kpa(max(r.b, 0.0))
+        )
+    if r.kind == "precharge_over_normal":
+        return phrase("Precharge {} is over the gallery's own {} hot: no oil enters.", in_kpa(r.a), in_kpa(r.b))
+    if r.kind == "trigger_over_normal":
+        return phrase(
+            "The switch shuts at {}, over your pressure of {}{}: it never shuts, and the bottle never stays full.",
+            in_kpa(r.a),
+            in_kpa(r.b),
+            phrase(" at {}", in_celsius(ladder.hot_c)) if ladder.hot_c is not None else " hot",
+        )
+    if r.kind == "trigger_over_idle":
+        return phrase(
+            "The trigger is over hot idle ({}): armed, it opens at every stop, {} more in the pan, froth likely. "
+            "Switch it off in the pits.",
+            in_kpa(r.a),
+            in_litres(r.b, 1),
+        )
+    if r.kind == "plain_empties_at_idle":
+        return phrase(
+            "An open valve gives back {} at every stop (hot idle {}): shut it before you stop, open it before the "
+            "start.",
+            in_litres(r.b, 1),
+            in_kpa(r.a),
+        )
+    if r.kind == "trigger_under_floor":
+        return phrase("The trigger is {} under the floor: the valve opens too late to hold it.", in_kpa(r.a - r.b))
+    if r.kind == "precharge_over_floor":
+        return phrase(
+            "Precharge {} is over the floor of {}: the bottle is empty before it is needed most.",
+            in_kpa(r.a),
+            in_kpa(r.b),
+        )
+    if r.kind == "precharge_far_under_floor":
+        return phrase(
+            "Precharge is far under the floor: {} stays in the bottle. Raise it toward the floor of {}.",
+            in_litres(r.a, 2),
+            in_kpa(r.b),
+        )
+    if r.kind == "trigger_right":
+        return phrase("The trigger is {} over the floor: the valve opens in time.", in_kpa(r.a))
+    seldom = " It hardly ever refills." if r.is_fault else ""
+    return f"The gallery is over the floor, and can refill it, on {100.0 * r.a:.0f} % of the running.{seldom}"
+
+
+def ladder_words(ladder: Ladder) -> list[str]:
+    """Every conflict, the faults first."""
+    return [rung_words(r, ladder) for r in ladder.rungs]
+
+
+def log_cautions(a: Analysis) -> list[str]:
+    """What keeps a replay on this log from being trusted as it stands."""
+    from basso.recording.roles import Role
+
+    words: list[str] = []
+    if a.recording.has(Role.ACCUMULATOR_PRESSURE):
+        words.append(
+            "This log has an accumulator's pressure: if one was armed, its help is already in the gallery, and a "
+            "second one is replayed on top of it."
+        )
+    if not a.expected.valid:
+        words.append(
+            f"Normal pressure could not be learned ({a.expected.reason}), so what each litre a minute adds was taken "
+            "from the pressure alone: less sure."
+        )
+    if not a.dips:
+        words.append("No pass dips under the floors on this log: there is nothing for a bottle to cover.")
+    return words
