@@ -25,6 +25,8 @@ from basso.accumulator.valve import RUNNING_RPM, Line, Valve
 from basso.progress import Progress, silent
 from basso.units import FloatArray
 
+GALLERY_S, SWITCH_S = 0.035, 0.015
+"""How long a gallery takes to follow what flows through it, and a switch with its valve to open (defaults)."""
 DRY_L = 0.02
 """Less oil than this, and the bottle is spent."""
 _REFERENCE_LPM = 20.0
@@ -192,39 +194,57 @@ class _Terms:
     """Exponent less one by which the gas warms and cools on top of ``exponent``; ``settles``: how much of that a step
     takes away again."""
     settles: Any
+    follows: float
+    """How much of the way the gallery goes in a step to what the flow asks of it; ``falls``: before a switch has
+    opened again."""
+    falls: float
     dt: float
 
 
 @dataclass(slots=True)
 class _State:
-    """A bottle between two steps: oil, how much warmer its gas is than it (a ratio), whether its switch stands open."""
+    """A bottle between two steps: oil, how much warmer its gas is than it (a ratio), what it adds to the gallery's
+    pressure, whether its switch stands open."""
 
     oil: Any
     warmth: Any
+    added: Any
     is_open: Any
 
 
 def _step(t: _Terms, ops: Ops, s: _State, p0: Any, k_out: Any, k_in: Any, runs: Any) -> tuple[Any, Any, Any]:
     """One step: flow out (L/min, below 0 in), gallery pressure, and the gas's at its start; the state goes on.
 
-    The switch stands as the pressure of the step before left it.
+    A switch opens or shuts within the step, as soon as the pressure has come to where it does.
     """
     room = ops.most(t.total - s.oil, 1e-4)
     absolute = t.empty * (t.total / room) ** t.exponent * s.warmth
     gas = absolute - t.air
     rise = (t.exponent + t.quick) * absolute / room * t.dt  # kPa for each L/min that flows in for one step
-    drive = ops.most(ops.where(t.is_plain | (s.is_open & runs), gas - t.friction - p0, 0.0), 0.0)
+    drive = ops.most(ops.where(t.is_plain | runs, gas - t.friction - p0, 0.0), 0.0)
     k = k_out + rise
-    q_out = ops.least(2.0 * drive / (k + ops.sqrt(k * k + 4.0 * t.c_out * drive)), s.oil / t.dt)
+    given = ops.least(2.0 * drive / (k + ops.sqrt(k * k + 4.0 * t.c_out * drive)), s.oil / t.dt)
     drive = ops.most(p0 - gas - t.friction, 0.0)
     k = k_in + rise
-    q_in = 2.0 * drive / (k + ops.sqrt(k * k + 4.0 * t.c_in * drive))
-    flow = q_out - q_in
-    pressure = p0 + k_out * q_out - k_in * q_in
+    taken = 2.0 * drive / (k + ops.sqrt(k * k + 4.0 * t.c_in * drive))
+    shut = p0 + s.added - (k_in * taken + s.added) * t.follows
+    opened = shut + k_out * given * t.follows
+    switched = ops.where(
+        s.is_open,
+        ops.where(opened > t.shuts, ops.most(t.shuts, shut), opened),
+        ops.where(shut < t.trigger, ops.least(t.trigger, opened), shut),
+    )
+    # Shut it is under the trigger, open it is over where it shuts: it hunts between the two, and falls under the
+    # trigger each time for as long as the switch takes.
+    hunts = (p0 < t.trigger) & (p0 + k_out * given > t.shuts)
+    pressure = ops.where(t.is_plain, opened, ops.where(hunts, 0.5 * (t.trigger + t.shuts), switched))
+    flow = given * ops.least((pressure - shut) / ops.most(opened - shut, 1e-9), 1.0) - taken
+    s.is_open = ops.where(s.is_open, opened <= t.shuts, shut < t.trigger)
+    s.added = pressure - p0
+    pressure = ops.where(hunts, t.trigger - t.falls * (t.trigger - p0), pressure)
     s.oil = ops.most(s.oil - flow * t.dt, 0.0)
     warmth = s.warmth * (room / ops.most(t.total - s.oil, 1e-4)) ** t.quick
     s.warmth = warmth + (1.0 - warmth) * t.settles
-    s.is_open = ops.where(pressure < t.trigger, True, ops.where(pressure > t.shuts, False, s.is_open))
     return flow, pressure, gas
 
 
@@ -246,6 +266,8 @@ def _terms(bottles: Sequence[Bottle], valves: Sequence[Valve], line: Line, step_
         is_plain=np.array(plain) if len(plain) > 1 else plain[0],
         quick=column([FAST - SLOW if b.settle_s is not None else 0.0 for b in bottles]),
         settles=column([1.0 - math.exp(-step_s / b.settle_s) if b.settle_s is not None else 0.0 for b in bottles]),
+        follows=1.0 - math.exp(-step_s / GALLERY_S),
+        falls=1.0 - math.exp(-SWITCH_S / GALLERY_S),
         dt=step_s / 60.0,
     )
 
@@ -253,7 +275,7 @@ def _terms(bottles: Sequence[Bottle], valves: Sequence[Valve], line: Line, step_
 def replay(gallery: Gallery, bottle: Bottle, valve: Valve, line: Line, oil_l: float = 0.0) -> Replayed:
     """One bottle through a drive; ``oil_l``: in it at the start."""
     t = _terms([bottle], [valve], line, gallery.step_s)
-    state = _State(oil_l, 1.0, False)
+    state = _State(oil_l, 1.0, 0.0, False)
     rows = []
     for p0, k_out, k_in, runs in zip(
         gallery.alone_kpa.tolist(),
@@ -283,7 +305,7 @@ def replay_many(
     n, lanes = gallery.alone_kpa.size, len(several)
     made = np.empty((4, n, lanes))
     start = np.zeros(lanes) if oil_l is None else np.broadcast_to(oil_l, (lanes,)).copy()
-    state = _State(start, np.ones(lanes), np.zeros(lanes, dtype=np.bool_))
+    state = _State(start, np.ones(lanes), np.zeros(lanes), np.zeros(lanes, dtype=np.bool_))
     for i in range(n):
         if i % _EVERY == 0:
             progress(i / n, "replaying bottles")
