@@ -242,7 +242,9 @@ def main(first: int, count: int) -> None:
     print(f"as near is the pressure without a bottle: {unmoved:.3f}")
     both = [(t, s) for t, s in sizes if t is not None and s is not None]
     none = sum(1 for t, s in sizes if (t is None) != (s is None))
-    print(f"smallest size off by {[round(s - t, 1) for t, s in both]} L (truth in steps of 0.5 L); one says none: {none}")
+    print(
+        f"smallest size off by {[round(s - t, 1) for t, s in both]} L (truth in steps of 0.5 L); one says none: {none}"
+    )
 
 
 if __name__ == "__main__":

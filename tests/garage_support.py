@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from basso.garage.records import (
+    Accumulator,
     Attachment,
     Build,
     Calibration,
@@ -90,6 +91,7 @@ def a_car(sessions: int = 3) -> list[Record]:
             note="before the tray",
         ),
         Pan(car=car.id, build=build.id, day="2026-05-04", name="stock pan", shape='schema = "basso.pan/1"'),
+        Accumulator(car=car.id, build=build.id, day="2026-05-04", name="2 L", card='schema = "basso.fitted/1"'),
         FloorChoice(
             car=car.id,
             since="2026-05-01",

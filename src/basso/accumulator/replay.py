@@ -65,6 +65,18 @@ class Gallery:
             self.running[cut],
         )
 
+    def coarser(self, step_s: float) -> Gallery:
+        """The same on a grid of about ``step_s``; itself where it is as coarse."""
+        every = max(1, round(step_s / self.step_s))
+        return Gallery(
+            self.start_s,
+            self.step_s * every,
+            self.alone_kpa[::every],
+            self.stiffness_out[::every],
+            self.stiffness_in[::every],
+            self.running[::every],
+        )
+
     @property
     def time_s(self) -> FloatArray:
         """The grid's times."""
@@ -238,7 +250,10 @@ def _step(t: _Terms, ops: Ops, s: _State, p0: Any, k_out: Any, k_in: Any, runs: 
     # trigger each time for as long as the switch takes.
     hunts = (p0 < t.trigger) & (p0 + k_out * given > t.shuts)
     pressure = ops.where(t.is_plain, opened, ops.where(hunts, 0.5 * (t.trigger + t.shuts), switched))
-    flow = given * ops.least((pressure - shut) / ops.most(opened - shut, 1e-9), 1.0) - taken
+    # What part of the step it stood open; at a gallery that does not give way, all or none of it.
+    apart = opened - shut
+    part = ops.where(apart > 1e-9, ops.least((pressure - shut) / ops.most(apart, 1e-9), 1.0), s.is_open + 0.0)
+    flow = given * ops.where(t.is_plain, 1.0, part) - taken
     s.is_open = ops.where(s.is_open, opened <= t.shuts, shut < t.trigger)
     s.added = pressure - p0
     pressure = ops.where(hunts, t.trigger - t.falls * (t.trigger - p0), pressure)

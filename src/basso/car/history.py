@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, TypeVar
 
 from basso.garage.fields import Names
 from basso.garage.records import (
+    Accumulator,
     Arrival,
     Attachment,
     Build,
@@ -53,6 +54,7 @@ class CarHistory:
     calibrations: tuple[Calibration, ...] = ()
     normals: tuple[Normal, ...] = ()
     pans: tuple[Pan, ...] = ()
+    accumulators: tuple[Accumulator, ...] = ()
     floors: tuple[FloorChoice, ...] = ()
     oil_sheets: tuple[OilSheet, ...] = ()
     circuits: tuple[Circuit, ...] = ()
@@ -150,6 +152,7 @@ def car_history(garage: Garage, car: Car) -> CarHistory:
         calibrations=own(Calibration),
         normals=own(Normal),
         pans=own(Pan),
+        accumulators=own(Accumulator),
         floors=own(FloorChoice),
         oil_sheets=own(OilSheet),
         circuits=own(Circuit),

@@ -3,7 +3,7 @@
 ::
 
     README.txt            what this is, for people
-    bundle.json           {"schema": "basso.bundle/7", "car": name, "written": when, "contents": {path: SHA-256}}
+    bundle.json           {"schema": "basso.bundle/8", "car": name, "written": when, "contents": {path: SHA-256}}
     records/decisions.json  what was decided about the corrections of each log, by its fingerprint; if anything was
     records/NAME.json     a list of records of one kind; their fields stand in basso/garage/records.py
     samples/HASH.parquet  the samples of a session's log, named by the fingerprint of the log
@@ -39,6 +39,7 @@ from basso.garage.records import (
     FILE_HASH,
     KINDS,
     LOG_HASH,
+    Accumulator,
     Arrival,
     Attachment,
     Build,
@@ -396,7 +397,7 @@ def _records(path: Path, parts: _Parts) -> list[Record]:
         seen.add(r.id)
         if not isinstance(r, Car) and getattr(r, "car", "") != cars[0].id:
             raise InputError(f"{path}: the {r.noun} {shown} belongs to another car; correct it.")
-        if (build or isinstance(r, Session | Normal | Pan)) and build not in builds:
+        if (build or isinstance(r, Session | Normal | Pan | Accumulator)) and build not in builds:
             raise InputError(
                 f"{path}: the {r.noun} {shown} names a build that is not in the bundle ({_quoted(build)}); correct it."
             )

@@ -258,6 +258,11 @@ def _forms() -> dict[type[r.Record], tuple[Field, ...]]:
         ),
         r.Normal: (Field("day", "Learned on", "day", needed=True), Field("reason", "Why"), Field("note", "Note")),
         r.Pan: (Field("day", "Measured on", "day", needed=True), Field("name", "Pan"), Field("note", "Note")),
+        r.Accumulator: (
+            Field("day", "Fitted on", "day", needed=True),
+            Field("name", "Accumulator"),
+            Field("note", "Note"),
+        ),
         r.FloorChoice: (
             Field("since", "Since", "day"),
             Field("reason", "Why", needed=True),

@@ -511,6 +511,25 @@ class Pan(Record):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Accumulator(Record):
+    """The accumulator of a build as it was fitted on a day. The newest of a build holds; the others stay.
+
+    Attributes:
+        day: since when it is so; ``name``: what it is called.
+        card: its file (``basso.fitted/1``, TOML): size, precharge, valve, line, pump.
+    """
+
+    table: ClassVar[str] = "accumulators"
+    noun: ClassVar[str] = "accumulator"
+    car: str
+    build: str
+    day: str
+    name: str = ""
+    card: str = ""
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class FloorChoice(Record):
     """What the owner holds the car's pressure to from a day on, and why; until the next choice.
 
@@ -631,6 +650,7 @@ KINDS: tuple[type[Record], ...] = (
     Calibration,
     Normal,
     Pan,
+    Accumulator,
     FloorChoice,
     OilSheet,
     Circuit,

@@ -18,7 +18,19 @@ from basso.garage.backups import backup_day, backup_name, backups_in, copy_whole
 from basso.garage.database import Database
 from basso.garage.kept_files import KeptFiles
 from basso.garage.place import default_folder
-from basso.garage.records import BY_TABLE, Attachment, Build, Car, Job, Normal, Pan, Record, Ruling, Session
+from basso.garage.records import (
+    BY_TABLE,
+    Accumulator,
+    Attachment,
+    Build,
+    Car,
+    Job,
+    Normal,
+    Pan,
+    Record,
+    Ruling,
+    Session,
+)
 from basso.garage.rows import Change, ConflictError, R, apply, change_of, change_plain, record_of, stored
 from basso.garage.tables import EDITS, TABLES
 
@@ -180,6 +192,7 @@ class Garage:
             own += [j for j in self.all(Job, record.car) if j.build == record.id]
             own += [n for n in self.all(Normal, record.car) if n.build == record.id]
             own += [p for p in self.all(Pan, record.car) if p.build == record.id]
+            own += [a for a in self.all(Accumulator, record.car) if a.build == record.id]
         sessions = {r.id for r in own if isinstance(r, Session)}
         own += [r for r in self.all(Ruling, str(getattr(record, "car", ""))) if r.session in sessions]
         ids = {r.id for r in own}

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from basso.accumulator.gas import Bottle, charged_l, highest_floor_kpa, seconds_of_cover, stored_l, usable_l
-from basso.sentence import in_celsius, in_kpa, in_litres, phrase
+from basso.sentence import in_celsius, in_kpa, in_litres, joined, phrase
+
+from basso.findings.accumulator.sizing import HOLDS_S
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
     from basso.findings.accumulator.cover import Cover, CoveredPass
+    from basso.findings.accumulator.findings import AccumulatorFindings
     from basso.findings.accumulator.ladder import Ladder, Rung
 
 VESSEL = (
@@ -95,9 +99,9 @@ def cover_opening(cover: Cover, floor_kpa: float | None, smallest_l: float | Non
     size = in_litres(bottle.total_l, 1)
     if not passes:
         return phrase("No pass dips on this drive: the {} bottle has nothing to cover.", size), ""
+    held, left = places_held(passes)
     dry = [p for p in passes if p.ran_dry]
-    short = [p for p in passes if p.short_s > 0.0]
-    if not short:
+    if not left:
         words = phrase("The {} bottle covers all {} dipping passes.", size, len(passes))
     elif dry:
         words = phrase(
@@ -107,17 +111,40 @@ def cover_opening(cover: Cover, floor_kpa: float | None, smallest_l: float | Non
             len(passes),
             pass_words(dry[0]),
         )
+    elif held:
+        words = phrase("The {} bottle covers {}, but not {}.", size, listed(held), listed(left))
     else:
-        worst = max(short, key=lambda p: p.short_s)
-        words = phrase(
-            "The {} bottle leaves {} of {} passes under the floor, {:.1f} s at most in {}.",
-            size,
-            len(short),
-            len(passes),
-            worst.short_s,
-            pass_words(worst),
-        )
-    return words, phrase("{} Predicted from this log.", need_words(floor_kpa, smallest_l))
+        words = phrase("The {} bottle does not hold the floor in {}.", size, listed(left))
+    worst = max(passes, key=lambda p: p.short_s)
+    short = ""
+    if worst.short_s > HOLDS_S:
+        short = f"Worst: {worst.short_s:.1f} s under it in {pass_words(worst)}."
+    parts = [short, need_words(floor_kpa, smallest_l), "Predicted from this log."]
+    return words, joined(" ", [p for p in parts if p])
+
+
+def places_held(passes: Sequence[CoveredPass]) -> tuple[list[str], list[str]]:
+    """Places at which the floor is held in every pass, and those at which it is not, in the order of the lap."""
+    short: dict[str, bool] = {}
+    for p in passes:
+        name = place_name(p)
+        short[name] = short.get(name, False) or p.short_s > HOLDS_S
+    names = sorted(short, key=lambda n: (not n.startswith("turn"), len(n), n))
+    return [n for n in names if not short[n]], [n for n in names if short[n]]
+
+
+def place_name(p: CoveredPass) -> str:
+    """What a pass's place is called: "turn 6", "B3"."""
+    place = p.without.place
+    return f"turn {place}" if place is not None and p.without.is_corner else (place or "elsewhere")
+
+
+def listed(names: Sequence[str]) -> str:
+    """Names in a row: "turns 2, 6 and B3"."""
+    turns = [n.removeprefix("turn ") for n in names if n.startswith("turn ")]
+    words = [f"turn {turns[0]}" if len(turns) == 1 else f"turns {turns[0]}", *turns[1:]] if turns else []
+    words += [n for n in names if not n.startswith("turn ")]
+    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
 
 
 def need_words(floor_kpa: float | None, smallest_l: float | None) -> str:
@@ -136,8 +163,7 @@ def need_words(floor_kpa: float | None, smallest_l: float | None) -> str:
 
 def pass_words(p: CoveredPass) -> str:
     """Where and when a pass is: "turn 6 on lap 3"."""
-    place = p.without.place
-    where = f"turn {place}" if place is not None and p.without.is_corner else (place or "a dip")
+    where = place_name(p)
     return f"{where} on lap {p.without.lap}" if p.without.lap is not None else where
 
 
@@ -220,3 +246,69 @@ def log_cautions(a: Analysis) -> list[str]:
     if not a.dips:
         words.append("No pass dips under the floors on this log: there is nothing for a bottle to cover.")
     return words
+
+
+def masked_words(found: AccumulatorFindings) -> list[str]:
+    """What an armed accumulator hid in a session, and what its own pressure says of it; () where none was armed."""
+    m = found.masked
+    if m is None:
+        return []
+    by = "its own pressure" if m.how == "bottle's pressure" else "its card alone"
+    dips = len(found.analysis.dips)
+    words: list[str] = [
+        phrase(
+            "The accumulator was armed: {} dips show, and without it {} would have, from {}. It hides an uncovered "
+            "pickup: this session does not count as cured, and teaches no normal.",
+            dips,
+            len(m.hidden),
+            by,
+        )
+    ]
+    if m.discharges_per_lap is not None:
+        words.append(f"It gives {m.discharges_per_lap:.0f} times a lap.")
+    seen = found.measured
+    if seen is None:
+        return words
+    if seen.has_lost_precharge:
+        words.append(
+            phrase(
+                "Its pressure falls to {}, under the precharge of {} on its card: gas was lost, or it was set so. Check it "
+                "with the oil side empty.",
+                in_kpa(seen.least_kpa),
+                in_kpa(found.fitted.bottle.precharge_driven_kpa),
+            )
+        )
+    elif seen.emptied:
+        words.append(phrase("Emptied, it reads {}: its precharge is there.", in_kpa(seen.least_kpa)))
+    if seen.moves:
+        words.append(
+            phrase(
+                "Its pressure is met within {}; refilling loses {} at 20 L/min.",
+                in_kpa(seen.fitted_off_kpa),
+                in_kpa(seen.in_kpa),
+            )
+        )
+    if seen.is_slow:
+        words.append(phrase("Its valve or line is slow: {} lost at 20 L/min on the way out.", in_kpa(seen.out_kpa)))
+    return words
+
+
+def station_opening(found: AccumulatorFindings) -> tuple[str, str]:
+    """The sentence at the top of the station, and the line under it."""
+    title, detail = cover_opening(found.cover, found.floor_kpa, found.smallest_l)
+    more = []
+    if found.out_of_reach:
+        more.append(f"{found.out_of_reach} more dips are thin oil: no bottle lifts normal.")
+    if found.pump_is_assumed:
+        more.append("The pump's size is assumed: set it with the bottle.")
+    best = found.sizes.best if found.sizes is not None else None
+    if best is not None and found.cover.passes:
+        more.append(
+            phrase(
+                "{} at {} would hold every floor on lap {}.",
+                in_litres(best[0], 1),
+                in_kpa(best[1]),
+                found.sizes.lap or "–",  # type: ignore[union-attr]
+            )
+        )
+    return title, joined(" ", [detail, *more])

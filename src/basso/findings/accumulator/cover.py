@@ -43,7 +43,7 @@ class Cover:
     """A bottle replayed on a judged log.
 
     Attributes:
-        with_kpa: the pressure with it, at the log's own samples, shape (n,).
+        alone_kpa, with_kpa: the pressure without and with it, at the log's own samples, shape (n,).
         passes: every pass that dips without it.
         spent_l_per_lap: given on a flying lap, mean; None without flying laps. ``emptiest_l``: the least oil in it on
             them; of a log without laps from the first pass on.
@@ -55,6 +55,7 @@ class Cover:
     valve: Valve
     line: Line
     replayed: Replayed
+    alone_kpa: FloatArray
     with_kpa: FloatArray
     passes: tuple[CoveredPass, ...]
     spent_l_per_lap: float | None
@@ -63,12 +64,22 @@ class Cover:
 
 
 def cover_of(
-    a: Analysis, gallery: Gallery, passes: Sequence[DippingPass], bottle: Bottle, valve: Valve, line: Line
+    a: Analysis,
+    gallery: Gallery,
+    passes: Sequence[DippingPass],
+    bottle: Bottle,
+    valve: Valve,
+    line: Line,
+    alone_kpa: FloatArray | None = None,
 ) -> Cover:
-    """Replay a bottle on a whole log; it is empty where the log starts."""
+    """Replay a bottle on a whole log; it is empty where the log starts.
+
+    ``alone_kpa``: what the gallery would have shown without the bottle that was on the car, where one was, shape (n,).
+    """
     made = replay(gallery, bottle, valve, line)
     rise = np.interp(a.time_s, gallery.time_s, made.pressure_kpa - gallery.alone_kpa)
-    with_kpa = a.pressure_kpa + rise
+    alone, told = (a.pressure_kpa, a.told_kpa) if alone_kpa is None else (alone_kpa, alone_kpa)
+    with_kpa = alone + rise
     laps = [(lap.start_s, lap.end_s) for lap in a.rounds]
     spent = [_given(made, *lap) for lap in laps]
     ends = laps or ([(passes[0].start_s, passes[-1].end_s)] if passes else [])
@@ -79,11 +90,12 @@ def cover_of(
         valve=valve,
         line=line,
         replayed=made,
+        alone_kpa=alone,
         with_kpa=with_kpa,
-        passes=tuple(_covered(a, made, with_kpa, rise, p) for p in passes),
+        passes=tuple(_covered(a, made, (alone, told), rise, p) for p in passes),
         spent_l_per_lap=float(np.mean(spent)) if spent else None,
         emptiest_l=min(least) if least else None,
-        taken_s=_taken_s(a, with_kpa),
+        taken_s=_taken_s(a, told, rise),
     )
 
 
@@ -98,15 +110,19 @@ def _given(made: Replayed, start_s: float, end_s: float) -> float:
     return float(np.maximum(flow, 0.0).sum() * made.gallery.step_s / 60.0)
 
 
-def _covered(a: Analysis, made: Replayed, with_kpa: FloatArray, rise: FloatArray, p: DippingPass) -> CoveredPass:
+def _covered(
+    a: Analysis, made: Replayed, without: tuple[FloatArray, FloatArray], rise: FloatArray, p: DippingPass
+) -> CoveredPass:
+    alone, steady = without
     first, last = (int(v) for v in np.searchsorted(a.time_s, (p.start_s, p.end_s)))
     inside = slice(first, max(last, first + 1))
     oil = _part(made.gallery, made.oil_l, p.start_s, p.end_s)
-    lowest = float(np.nanmin(with_kpa[inside])) if np.isfinite(with_kpa[inside]).any() else p.lowest_kpa
-    # The lowest that was told of the pass is of its readings less what they shake: the bottle lifts it as much.
-    told = p.lowest_kpa + float(lowest - np.nanmin(a.pressure_kpa[inside])) if np.isfinite(lowest) else lowest
+    # The lowest that was told of the pass may be less what its readings shake: the bottle lifts it as much.
+    known = np.isfinite(alone[inside])
+    lifted = alone[inside][known] + rise[inside][known]
+    told = p.lowest_kpa + float(lifted.min() - alone[inside][known].min()) if known.any() else p.lowest_kpa
     step = np.diff(a.time_s[inside], append=a.time_s[min(last, a.time_s.size - 1)])
-    under = a.told_kpa[inside] + rise[inside] < a.floor.kpa[inside]
+    under = steady[inside] + rise[inside] < a.floor.kpa[inside]
     return CoveredPass(
         without=p,
         lowest_kpa=told,
@@ -117,11 +133,10 @@ def _covered(a: Analysis, made: Replayed, with_kpa: FloatArray, rise: FloatArray
     )
 
 
-def _taken_s(a: Analysis, with_kpa: FloatArray) -> float:
+def _taken_s(a: Analysis, steady: FloatArray, rise: FloatArray) -> float:
     """Seconds of judged running over the gate in which the pressure is under the floor with the bottle, and was not
     without."""
-    was = a.told_kpa >= a.floor.kpa
-    now = a.told_kpa + (with_kpa - a.pressure_kpa) < a.floor.kpa
+    was, now = steady >= a.floor.kpa, steady + rise < a.floor.kpa
     gate = a.rpm >= a.options.rules.rpm_gate
     step = float(np.median(np.diff(a.time_s)))
     return float((was & now & gate & a.judged).sum() * step)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from basso.accumulator.replay import Gallery, gallery_of
 from basso.analysis import Analysis, JudgedDip
@@ -64,6 +65,8 @@ class DippingPass:
         start_s, end_s: from the first dip's start to the last one's end.
         lowest_kpa: without the bottle; ``floor_kpa``: the floor there.
         rpm: where it is lowest.
+        in_reach: whether normal itself stands clear of the floor there; where it does not, thin oil makes the dip, and
+            no bottle lifts normal.
     """
 
     lap: int | None
@@ -74,10 +77,22 @@ class DippingPass:
     lowest_kpa: float
     floor_kpa: float
     rpm: float
+    in_reach: bool = True
 
 
-def gallery_from(a: Analysis, pump: Pump) -> Gallery:
-    """The gallery of a whole log as it was logged.
+CLEAR_OF_FLOOR = 1.05
+"""Normal over this many floors stands clear of it (default)."""
+
+
+def in_reach(a: Analysis) -> NDArray[np.bool_]:
+    """Where a bottle can do anything about a low pressure, at the log's samples, shape (n,): normal stands clear of the
+    floor, or is not known."""
+    normal = a.expected_kpa
+    return ~(normal < CLEAR_OF_FLOOR * a.floor.kpa)
+
+
+def gallery_from(a: Analysis, pump: Pump, pressure_kpa: FloatArray | None = None) -> Gallery:
+    """The gallery of a whole log as it was logged, or with another pressure at its samples, shape (n,).
 
     What was not logged or believed is taken as going on evenly from what is on both sides of it.
 
@@ -99,7 +114,7 @@ def gallery_from(a: Analysis, pump: Pump) -> Gallery:
     else:
         unknown = np.full(grid.shape, np.nan)
         curves = (unknown, unknown, unknown)
-    pressure = np.nan_to_num(_on(grid, a, a.pressure_kpa))
+    pressure = np.nan_to_num(_on(grid, a, a.pressure_kpa if pressure_kpa is None else pressure_kpa))
     return gallery_of(float(grid[0]), step, pressure, rpm, curves, a.expected.sharpness, pump.l_per_rev)
 
 
@@ -110,6 +125,7 @@ def _on(grid: FloatArray, a: Analysis, values: FloatArray) -> FloatArray:
 
 def dipping_passes(a: Analysis) -> tuple[DippingPass, ...]:
     """Every pass that dips, in the order they were driven."""
+    reach = in_reach(a)
     together: dict[tuple[int, str] | int, list[JudgedDip]] = {}
     for n, d in enumerate(a.dips):
         known = d.lap is not None and d.place is not None
@@ -129,6 +145,7 @@ def dipping_passes(a: Analysis) -> tuple[DippingPass, ...]:
                 lowest_kpa=worst.dip.min_pressure_kpa,
                 floor_kpa=float(a.floor.kpa[worst.dip.lowest]),
                 rpm=float(a.rpm[worst.dip.lowest]),
+                in_reach=any(bool(reach[d.dip.lowest]) for d in dips),
             )
         )
     return tuple(sorted(made, key=lambda p: p.start_s))
