@@ -17,6 +17,7 @@ from typing import Any
 from basso.car.jobs import Entered, begun
 from basso.files import put_whole
 from basso.garage.records import (
+    Accumulator,
     Attachment,
     Build,
     Calibration,
@@ -95,6 +96,12 @@ def demo_records(demo: Path) -> list[Record]:
     shape = (demo / "pan.toml").read_text(encoding="utf-8")
     on = builds["Build 2, full mark"].id
     made.append(Pan(id=_id("pan"), build=on, day="2026-05-20", name="Standard pan", shape=shape, **own))
+    card, fitted_on = (demo / "fitted.toml").read_text(encoding="utf-8"), builds["Build 4, accumulator"]
+    made.append(
+        Accumulator(
+            id=_id("accumulator"), build=fitted_on.id, day=fitted_on.since, name="2 L, manual valve", card=card, **own
+        )
+    )
     return [*made, *_sensors(table, own), *_circuits(demo, sessions, own)]
 
 

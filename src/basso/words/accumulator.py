@@ -6,9 +6,8 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from basso.accumulator.gas import Bottle, charged_l, highest_floor_kpa, seconds_of_cover, stored_l, usable_l
-from basso.sentence import in_celsius, in_kpa, in_litres, joined, phrase
-
 from basso.findings.accumulator.sizing import HOLDS_S
+from basso.sentence import in_celsius, in_kpa, in_litres, joined, phrase
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
@@ -115,11 +114,17 @@ def cover_opening(cover: Cover, floor_kpa: float | None, smallest_l: float | Non
         words = phrase("The {} bottle covers {}, but not {}.", size, listed(held), listed(left))
     else:
         words = phrase("The {} bottle does not hold the floor in {}.", size, listed(left))
-    worst = max(passes, key=lambda p: p.short_s)
+    worst = max(passes, key=lambda p: (not p.without.is_long, p.short_s))
     short = ""
     if worst.short_s > HOLDS_S:
         short = f"Worst: {worst.short_s:.1f} s under it in {pass_words(worst)}."
-    parts = [short, need_words(floor_kpa, smallest_l), "Predicted from this log."]
+    long = [p for p in passes if p.without.is_long]
+    if long:
+        names = sorted({place_name(p) for p in long}, key=_along)
+        most = max(p.without.end_s - p.without.start_s for p in long)
+        short += f" {listed(names).capitalize()} dip up to {most:.0f} s long: no work for a bottle."
+    need = need_words(floor_kpa, smallest_l, "in every other" if long and len(long) < len(passes) else "in every pass")
+    parts = [short.strip(), need, "Predicted from this log."]
     return words, joined(" ", [p for p in parts if p])
 
 
@@ -129,14 +134,19 @@ def places_held(passes: Sequence[CoveredPass]) -> tuple[list[str], list[str]]:
     for p in passes:
         name = place_name(p)
         short[name] = short.get(name, False) or p.short_s > HOLDS_S
-    names = sorted(short, key=lambda n: (not n.startswith("turn"), len(n), n))
+    names = sorted(short, key=_along)
     return [n for n in names if not short[n]], [n for n in names if short[n]]
+
+
+def _along(name: str) -> tuple[bool, int, str]:
+    """Turns by their number, then the rest."""
+    return not name.startswith("turn"), len(name), name
 
 
 def place_name(p: CoveredPass) -> str:
     """What a pass's place is called: "turn 6", "B3"."""
     place = p.without.place
-    return f"turn {place}" if place is not None and p.without.is_corner else (place or "elsewhere")
+    return f"turn {place}" if place is not None and p.without.is_corner else (place or "off the laps")
 
 
 def listed(names: Sequence[str]) -> str:
@@ -147,18 +157,19 @@ def listed(names: Sequence[str]) -> str:
     return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
 
 
-def need_words(floor_kpa: float | None, smallest_l: float | None) -> str:
+def need_words(floor_kpa: float | None, smallest_l: float | None, where: str = "in every pass") -> str:
     """Which size holds the floor with this precharge and valve."""
     if floor_kpa is None:
         return ""
     if smallest_l is None:
         return phrase(
-            "No size up to 6 L holds {} with this precharge and valve: look at baffle, level or a dry sump.",
+            "No size up to 6 L holds {} {} with this precharge and valve: look at baffle, level or a dry sump.",
             in_kpa(floor_kpa),
+            where,
         )
     if smallest_l <= 0.0:
         return phrase("Every pass holds {} without a bottle.", in_kpa(floor_kpa))
-    return phrase("{} holds {} in every pass.", in_litres(smallest_l, 1), in_kpa(floor_kpa))
+    return phrase("{} holds {} {}.", in_litres(smallest_l, 1), in_kpa(floor_kpa), where)
 
 
 def pass_words(p: CoveredPass) -> str:
@@ -272,8 +283,8 @@ def masked_words(found: AccumulatorFindings) -> list[str]:
     if seen.has_lost_precharge:
         words.append(
             phrase(
-                "Its pressure falls to {}, under the precharge of {} on its card: gas was lost, or it was set so. Check it "
-                "with the oil side empty.",
+                "Its pressure falls to {}, under the precharge of {} on its card: gas was lost, or it was set so. "
+                "Check it with the oil side empty.",
                 in_kpa(seen.least_kpa),
                 in_kpa(found.fitted.bottle.precharge_driven_kpa),
             )
@@ -297,18 +308,17 @@ def station_opening(found: AccumulatorFindings) -> tuple[str, str]:
     """The sentence at the top of the station, and the line under it."""
     title, detail = cover_opening(found.cover, found.floor_kpa, found.smallest_l)
     more = []
+    if found.masked is not None:
+        hidden = len(found.masked.hidden)
+        title = f"The accumulator was armed: {len(found.analysis.dips)} dips show of {hidden} there were without it."
+        detail = "An armed one hides an uncovered pickup: this session neither cures nor teaches normal. What stands "
+        detail += "below is this bottle on the drive as it was without it."
     if found.out_of_reach:
         more.append(f"{found.out_of_reach} more dips are thin oil: no bottle lifts normal.")
     if found.pump_is_assumed:
         more.append("The pump's size is assumed: set it with the bottle.")
-    best = found.sizes.best if found.sizes is not None else None
-    if best is not None and found.cover.passes:
-        more.append(
-            phrase(
-                "{} at {} would hold every floor on lap {}.",
-                in_litres(best[0], 1),
-                in_kpa(best[1]),
-                found.sizes.lap or "–",  # type: ignore[union-attr]
-            )
-        )
+    if found.sizes is not None and (best := found.sizes.best) is not None:
+        size, precharge = in_litres(best[0], 1), in_kpa(best[1])
+        lap = f" on lap {found.sizes.lap}" if found.sizes.lap is not None else ""
+        more.append(phrase("{} at {} would hold every floor{}.", size, precharge, lap))
     return title, joined(" ", [detail, *more])

@@ -15,15 +15,15 @@ from basso.findings.accumulator.gallery import DippingPass, Pump, dipping_passes
 from basso.findings.accumulator.ladder import Ladder, ladder_of
 from basso.findings.accumulator.logged import MeasuredBottle, measured_bottle
 from basso.findings.accumulator.masked import HiddenDip, Unmasked, unmasked
-from basso.findings.accumulator.sizing import SizeMap, floor_on, size_map, worst_lap
+from basso.findings.accumulator.sizing import SizeMap, floor_on, for_a_bottle, size_map, worst_lap
 from basso.progress import Progress, silent
 from basso.recording.roles import Role
 from basso.units import FloatArray
 
 USUAL_PUMP_CM3 = 10.0
 """For a turn of the crank, of an engine of two to three litres (default)."""
-_TRACE_STEP_S = 0.04
-_LEAD_S = 60.0
+_TRACE_STEP_S = 0.06
+_LEAD_S = 20.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -63,7 +63,8 @@ class AccumulatorFindings:
         floor_kpa: to be held; ``floor_is_own``: of the rules, the middle of those where it dips.
         gallery: without any bottle; ``passes``: those that dip on it within a bottle's reach; ``out_of_reach``: how
             many more dip because the oil is thin.
-        smallest_l: the least size that holds the floor with the other figures as they are; None for none up to 6 L.
+        smallest_l: the least size that holds the floor in every dip no longer than bottles last, the other figures as
+            they are; None for none up to 6 L.
         masked: what an armed one hid, where one was; ``measured``: its logged pressure against its card.
     """
 
@@ -101,20 +102,13 @@ class AccumulatorFindings:
     @property
     def dipping_rpm(self) -> float | None:
         """Engine speed where it dips, in the middle; None without dips."""
-        return float(np.median([p.rpm for p in self.passes])) if self.passes else None
+        return float(np.median([p.rpm for p in for_a_bottle(self.passes)])) if self.passes else None
 
     @property
     def seconds_alone(self) -> float | None:
         """How long the usable oil replaces the whole of the pump where it dips."""
         rpm = self.dipping_rpm
         return seconds_of_cover(self.usable_l, self.pump.flow_lpm(rpm)) if rpm else None
-
-    @property
-    def worst(self) -> DippingPass | None:
-        """The pass in which the bottle gives most, on the lap that is looked at if any."""
-        if not self.cover.passes:
-            return None
-        return max(self.cover.passes, key=lambda p: (p.ran_dry, p.short_s, p.spent_l)).without
 
 
 def peak_kpa(a: Analysis, ladder: Ladder) -> float:
@@ -153,17 +147,19 @@ def find_accumulator(a: Analysis, fitted: Fitted, progress: Progress = silent) -
     floor = fitted.floor_kpa
     own = floor is None
     if floor is None:
-        floor = float(np.median([p.floor_kpa for p in passes])) if passes else float(np.nanmedian(a.floor.kpa))
+        floors = [p.floor_kpa for p in for_a_bottle(passes)]
+        floor = float(np.median(floors)) if floors else float(np.nanmedian(a.floor.kpa))
     progress(0.2, "replaying the accumulator")
     cover = cover_of(a, gallery, passes, fitted.bottle, fitted.valve, fitted.line, alone)
     ladder = ladder_of(a, gallery, fitted.bottle, fitted.valve, floor)
     progress(0.4, "trying sizes")
-    smallest = smallest_l(
-        gallery, passes, fitted.bottle, fitted.valve, fitted.line, floor, lambda d, w: progress(0.4 + 0.4 * d, w)
-    )
-    sizes = size_map(
-        a, gallery, passes, fitted.bottle, fitted.valve, fitted.line, lambda d, w: progress(0.8 + 0.2 * d, w)
-    )
+    bottle, valve, line = fitted.bottle, fitted.valve, fitted.line
+
+    def trying(done: float, what: str) -> None:
+        progress(0.4 + 0.4 * done, what)
+
+    smallest = smallest_l(gallery, for_a_bottle(passes), bottle, valve, line, floor, trying)
+    sizes = size_map(a, gallery, passes, bottle, valve, line, lambda done, what: progress(0.8 + 0.2 * done, what))
     return AccumulatorFindings(
         analysis=a,
         fitted=fitted,

@@ -79,7 +79,14 @@ class DippingPass:
     rpm: float
     in_reach: bool = True
 
+    @property
+    def is_long(self) -> bool:
+        """Whether it lasts longer than bottles do."""
+        return self.end_s - self.start_s > LONG_S
 
+
+LONG_S = 5.0
+"""A dip that lasts longer is no work for a bottle (default): half a litre is a second of the pump."""
 CLEAR_OF_FLOOR = 1.05
 """Normal over this many floors stands clear of it (default)."""
 

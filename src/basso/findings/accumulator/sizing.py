@@ -20,7 +20,7 @@ MAP_SIZES_L = np.array([0.5, 1.0, 1.5, 2.0, 2.5, 3.0, 3.5, 4.0, 5.0, 6.0])
 MAP_PRECHARGES_KPA = np.array([20.0, 50.0, 80.0, 110.0, 140.0, 170.0, 200.0, 230.0, 260.0, 300.0])
 HOLDS_S = 0.05
 """Under the floor for no longer than this is held (default: one or two samples)."""
-_LEAD_S = 60.0
+_LEAD_S, _ABOUT_S = 60.0, 1.0
 """Replayed before the lap: the bottle comes to it as charged as it would."""
 
 
@@ -29,11 +29,13 @@ class SizeMap:
     """Seconds under the floor on one lap, for each precharge and size.
 
     Attributes:
-        lap: which; None where the log has no laps and all of it was taken.
+        lap: which; None where the log has no laps and all of it was taken. ``places``: at which; dips that last longer
+            than bottles do are left out.
         short_s: shape (precharges, sizes).
     """
 
     lap: int | None
+    places: tuple[str, ...]
     start_s: float
     end_s: float
     sizes_l: FloatArray
@@ -52,14 +54,19 @@ class SizeMap:
 
 
 def worst_lap(a: Analysis, passes: Sequence[DippingPass]) -> Lap | None:
-    """The flying lap that is longest under the floor; None without one that dips."""
+    """The flying lap that is longest under the floor in dips a bottle may cover; None without one that dips."""
     under = {lap.number: 0.0 for lap in a.rounds}
-    for p in passes:
+    for p in for_a_bottle(passes):
         for lap in a.rounds:
             if lap.start_s <= p.start_s < lap.end_s:
                 under[lap.number] += p.end_s - p.start_s
     laps = [lap for lap in a.rounds if under[lap.number] > 0.0]
     return max(laps, key=lambda lap: under[lap.number], default=None)
+
+
+def for_a_bottle(passes: Sequence[DippingPass]) -> list[DippingPass]:
+    """The passes that a bottle may cover; all where every one is long."""
+    return [p for p in passes if not p.is_long] or list(passes)
 
 
 def size_map(
@@ -78,7 +85,10 @@ def size_map(
     start, end = (lap.start_s, lap.end_s) if lap is not None else (passes[0].start_s, passes[-1].end_s)
     part = gallery.part(start - _LEAD_S, end)
     floor = floor_on(a, part)
-    inside = part.time_s >= start
+    inside = np.zeros(part.time_s.shape, dtype=np.bool_)
+    looked_at = [p for p in for_a_bottle(passes) if start <= p.start_s < end]
+    for p in looked_at:
+        inside |= (part.time_s >= p.start_s - _ABOUT_S) & (part.time_s <= p.end_s + _ABOUT_S)
     each = [
         replace(bottle, total_l=float(size), precharge_kpa=float(p)) for p in MAP_PRECHARGES_KPA for size in MAP_SIZES_L
     ]
@@ -88,7 +98,10 @@ def size_map(
     under = (many.pressure_kpa < floor) & inside
     short = under.sum(axis=1) * part.step_s
     shape = (MAP_PRECHARGES_KPA.size, MAP_SIZES_L.size)
-    return SizeMap(lap.number if lap else None, start, end, MAP_SIZES_L, MAP_PRECHARGES_KPA, short.reshape(shape))
+    places = tuple(dict.fromkeys(p.place for p in looked_at if p.place is not None))
+    return SizeMap(
+        lap.number if lap else None, places, start, end, MAP_SIZES_L, MAP_PRECHARGES_KPA, short.reshape(shape)
+    )
 
 
 def floor_on(a: Analysis, gallery: Gallery) -> FloatArray:

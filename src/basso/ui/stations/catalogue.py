@@ -63,7 +63,6 @@ STATIONS: tuple[Row, ...] = (
         "Accumulator",
         "How long an accumulator holds the floor through a lap, and how to set and arm it.",
         "AccumulatorStation",
-        built=False,
     ),
     Row("trial", "Trial", "Whether a change helped: before against after, like with like.", "TrialStation"),
     Row(

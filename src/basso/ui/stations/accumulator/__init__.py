@@ -1,1 +1,1 @@
-"""The Accumulator station: how long an accumulator holds the floor. To come."""
+"""The Accumulator station: how much an accumulator covers, for how long, and where it runs dry."""
