@@ -429,7 +429,7 @@ def test_limits_and_words_are_read_in_the_units_shown() -> None:
     entries = done(sheet)
     entries["hold"]["value"] = 70.0
     assert state(sheet, entries, IMPERIAL).wrong == (
-        "Step 5: pressure lost 10.2 psi is outside 0 to 5.08 psi; say why it may stay so.",
+        "Step 10: pressure lost 10.2 psi is outside 0 to 5.08 psi; say why it may stay so.",
     )
 
 

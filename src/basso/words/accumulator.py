@@ -259,49 +259,58 @@ def log_cautions(a: Analysis) -> list[str]:
     return words
 
 
-def masked_words(found: AccumulatorFindings) -> list[str]:
-    """What an armed accumulator hid in a session, and what its own pressure says of it; () where none was armed."""
+def masked_words(found: AccumulatorFindings) -> list[tuple[str, bool]]:
+    """What an armed accumulator hid in a session, and what its own pressure says of it, each with whether it is to be
+    minded; () where none was armed."""
     m = found.masked
     if m is None:
         return []
     by = "its own pressure" if m.how == "bottle's pressure" else "its card alone"
-    dips = len(found.analysis.dips)
-    words: list[str] = [
-        phrase(
-            "The accumulator was armed: {} dips show, and without it {} would have, from {}. It hides an uncovered "
-            "pickup: this session does not count as cured, and teaches no normal.",
-            dips,
-            len(m.hidden),
-            by,
+    words: list[tuple[str, bool]] = [
+        (
+            f"Armed, it hides dips: {len(found.analysis.dips)} show, {len(m.hidden)} there were without it, from {by}.",
+            True,
         )
     ]
     if m.discharges_per_lap is not None:
-        words.append(f"It gives {m.discharges_per_lap:.0f} times a lap.")
+        words.append((f"It gives {m.discharges_per_lap:.0f} times a lap.", False))
     seen = found.measured
     if seen is None:
         return words
     if seen.has_lost_precharge:
         words.append(
-            phrase(
-                "Its pressure falls to {}, under the precharge of {} on its card: gas was lost, or it was set so. "
-                "Check it with the oil side empty.",
-                in_kpa(seen.least_kpa),
-                in_kpa(found.fitted.bottle.precharge_driven_kpa),
+            (
+                phrase(
+                    "Its pressure falls to {}, under the precharge of {} on its card: gas was lost, or it was set so. "
+                    "Check it with the oil side empty.",
+                    in_kpa(seen.least_kpa),
+                    in_kpa(found.fitted.bottle.precharge_driven_kpa),
+                ),
+                True,
             )
         )
     elif seen.emptied:
-        words.append(phrase("Emptied, it reads {}: its precharge is there.", in_kpa(seen.least_kpa)))
+        words.append((phrase("Emptied, it reads {}: its precharge is there.", in_kpa(seen.least_kpa)), False))
     if seen.moves:
         words.append(
-            phrase(
-                "Its pressure is met within {}; refilling loses {} at 20 L/min.",
-                in_kpa(seen.fitted_off_kpa),
-                in_kpa(seen.in_kpa),
+            (
+                phrase(
+                    "Fitted, its pressure is met within {}; at a difference of {} it refills at {:.1f} L/min.",
+                    in_kpa(seen.fitted_off_kpa),
+                    in_kpa(_DIFFERENCE_KPA),
+                    20.0 * (_DIFFERENCE_KPA / seen.in_kpa) ** 0.5,
+                ),
+                False,
             )
         )
     if seen.is_slow:
-        words.append(phrase("Its valve or line is slow: {} lost at 20 L/min on the way out.", in_kpa(seen.out_kpa)))
+        words.append(
+            (phrase("Its valve or line is slow: {} lost at 20 L/min on the way out.", in_kpa(seen.out_kpa)), True)
+        )
     return words
+
+
+_DIFFERENCE_KPA = 100.0
 
 
 def station_opening(found: AccumulatorFindings) -> tuple[str, str]:

@@ -83,7 +83,7 @@ def accumulator_working(found: AccumulatorFindings, units: DisplayUnits) -> list
                 + (f", {p.short_s:.2f} s under the floor" if p.short_s > 0.0 else ""),
             )
         )
-    told = [taken_words(found.cover), *masked_words(found), *ladder_words(found.ladder)]
+    told = [taken_words(found.cover), *(w for w, _ in masked_words(found)), *ladder_words(found.ladder)]
     told += static_cautions(bottle, peak, floor, None)
     steps += [WorkingStep("To mind", str(read_in(w, units)), "") for w in told if w]
     return steps

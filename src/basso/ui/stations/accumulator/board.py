@@ -70,7 +70,7 @@ class AccumulatorBoard(QWidget):
             self._words = [
                 (str(read_in(w, units)), bad) for w, bad in zip(ladder_words(found.ladder), faults, strict=True)
             ]
-            self._words = [(str(read_in(w, units)), True) for w in masked_words(found)] + self._words
+            self._words = [(str(read_in(w, units)), bad) for w, bad in masked_words(found)] + self._words
         self.setMinimumHeight(round(self._look.height() * (34.5 if found is not None else 0)))
         self.setAccessibleDescription("; ".join(w for w, _ in self._words))
         self.update()
