@@ -160,8 +160,9 @@ bearings (default)."""
 
 
 def softmin(a: FloatArray, b: FloatArray, sharpness: float) -> FloatArray:
-    """As in :mod:`basso.normal.form`."""
-    made: FloatArray = np.exp(-np.logaddexp(-sharpness * np.log(a), -sharpness * np.log(b)) / sharpness)
+    """As in :mod:`basso.normal.form`; NaN where one is."""
+    with np.errstate(invalid="ignore"):
+        made: FloatArray = np.exp(-np.logaddexp(-sharpness * np.log(a), -sharpness * np.log(b)) / sharpness)
     return made
 
 

@@ -208,7 +208,7 @@ def _on_the_drive(arguments: argparse.Namespace, asked: _Asked) -> _Drive:
     gallery = gallery_from(a, asked.pump)
     passes = dipping_passes(a)
     cover = cover_of(a, gallery, passes, asked.bottle, asked.valve, asked.line)
-    ladder = ladder_of(a, gallery, asked.bottle, asked.valve, arguments.floor)
+    ladder = ladder_of(a, asked.bottle, asked.valve, arguments.floor)
     smallest = smallest_l(gallery, passes, asked.bottle, asked.valve, asked.line, arguments.floor)
     peak = ladder.normal[1] if ladder.normal is not None else float(np.nanpercentile(a.pressure_kpa, 95.0))
     flow = asked.pump.flow_lpm(float(np.median([p.rpm for p in passes]))) if passes else None

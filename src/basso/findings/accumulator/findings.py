@@ -151,7 +151,7 @@ def find_accumulator(a: Analysis, fitted: Fitted, progress: Progress = silent) -
         floor = float(np.median(floors)) if floors else float(np.nanmedian(a.floor.kpa))
     progress(0.2, "replaying the accumulator")
     cover = cover_of(a, gallery, passes, fitted.bottle, fitted.valve, fitted.line, alone)
-    ladder = ladder_of(a, gallery, fitted.bottle, fitted.valve, floor)
+    ladder = ladder_of(a, fitted.bottle, fitted.valve, floor)
     progress(0.4, "trying sizes")
     bottle, valve, line = fitted.bottle, fitted.valve, fitted.line
 

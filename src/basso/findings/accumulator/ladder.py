@@ -8,7 +8,6 @@ from typing import Literal
 import numpy as np
 
 from basso.accumulator.gas import Bottle, charged_l, stored_l
-from basso.accumulator.replay import Gallery
 from basso.accumulator.valve import Valve
 from basso.analysis import Analysis
 
@@ -74,7 +73,7 @@ class Ladder:
     rungs: tuple[Rung, ...]
 
 
-def ladder_of(a: Analysis, gallery: Gallery, bottle: Bottle, valve: Valve, floor_kpa: float) -> Ladder:
+def ladder_of(a: Analysis, bottle: Bottle, valve: Valve, floor_kpa: float) -> Ladder:
     """Read an engine's pressures off a judged log and hold a bottle and its valve against them."""
     hot = np.ones(a.time_s.shape, dtype=np.bool_)
     hot_c = None
