@@ -140,6 +140,7 @@ ROOMS_OF_THE_WINDOW = (
     (
         "basso.ui.stations.waiting",
         "basso.ui.stations.finding_station",
+        "basso.ui.stations.what_if",
         "basso.ui.stations.form",
         "basso.ui.stations.words",
         "basso.ui.stations.table",

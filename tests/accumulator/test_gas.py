@@ -93,8 +93,8 @@ def test_the_curve_goes_from_the_precharge_to_the_charge() -> None:
     ("change", "words"),
     [
         ({"total_l": 0.0}, "total volume cannot be 0"),
-        ({"total_l": 51.0}, "lies between 0.01 and 50"),
-        ({"precharge_kpa": -1.0}, "precharge cannot be -1"),
+        ({"total_l": 51.0}, "lies between 0.01 L and 50.00 L"),
+        ({"precharge_kpa": -1.0}, "precharge cannot be −1.00 kPa"),
         ({"exponent": 0.9}, "exponent cannot be 0.9"),
         ({"air_kpa": 20.0}, "atmosphere cannot be 20"),
         ({"friction_kpa": 201.0}, "friction cannot be 201"),

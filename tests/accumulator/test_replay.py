@@ -147,9 +147,9 @@ def test_softmin_can_be_taken_back() -> None:
 @pytest.mark.parametrize(
     ("valve", "line", "words"),
     [
-        (Valve(-1.0), LINE, "trigger cannot be -1"),
+        (Valve(-1.0), LINE, "trigger cannot be −1"),
         (Valve(200.0, 501.0), LINE, "span cannot be 501"),
-        (Valve(), Line(-1.0), "line's loss cannot be -1"),
+        (Valve(), Line(-1.0), "line's loss cannot be −1"),
         (Valve(), Line(20.0, 2e5), "refilling loss cannot be"),
     ],
 )

@@ -127,7 +127,7 @@ def test_it_is_told_for_people(capsys: pytest.CaptureFixture[str]) -> None:
         ((*CHARGED, "--trigger", "250"), "--trigger: is for a drive"),
         ((*CHARGED, "--log", LOG), "say what the pump delivers"),
         ((*BOTTLE, "--log", LOG, "--pump-cm3", "0"), "0.1 to 500"),
-        ((*BOTTLE, "--log", LOG, "--pump-cm3", "11", "--trigger", "-3"), "trigger cannot be -3"),
+        ((*BOTTLE, "--log", LOG, "--pump-cm3", "11", "--trigger", "-3"), "trigger cannot be −3"),
         ((*BOTTLE, "--log", "missing.csv", "--pump-cm3", "11"), "missing.csv"),
     ],
 )

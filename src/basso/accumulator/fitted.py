@@ -12,6 +12,7 @@ from basso.accumulator.gas import SETTLE_S, Bottle
 from basso.accumulator.valve import Line, Valve
 from basso.errors import InputError
 from basso.plain_text import plain
+from basso.sentence import in_kpa, phrase
 
 SCHEMA = "basso.fitted/1"
 _BOTTLE = ("total", "precharge", "set_at", "gas", "friction", "settle")
@@ -47,7 +48,9 @@ def checked(fitted: Fitted) -> Fitted:
     if fitted.pump_cm3_per_rev is not None and not 0.1 <= fitted.pump_cm3_per_rev <= 500.0:
         raise InputError(f"A pump of {fitted.pump_cm3_per_rev:g} cm³ for a turn of the crank: give 0.1 to 500.")
     if fitted.floor_kpa is not None and not 0.0 <= fitted.floor_kpa <= gas.MOST_KPA:
-        raise InputError(f"A floor of {fitted.floor_kpa:g} kPa: give one between 0 and {gas.MOST_KPA:g}.")
+        raise InputError(
+            phrase("A floor of {}: give one between 0 and {}.", in_kpa(fitted.floor_kpa), in_kpa(gas.MOST_KPA))
+        )
     return fitted
 
 

@@ -14,7 +14,8 @@ from typing import TypeVar
 import numpy as np
 
 from basso.errors import InputError
-from basso.units import STANDARD_ATMOSPHERE_KPA, FloatArray
+from basso.sentence import Measured, phrase
+from basso.units import STANDARD_ATMOSPHERE_KPA, FloatArray, Quantity
 
 SETTLE_S = 5.0
 """A usual time for the gas of one to four litres at a few bar to come back to its bottle's temperature (default): some
@@ -67,18 +68,19 @@ def checked(bottle: Bottle) -> Bottle:
     Raises:
         InputError: a value no accumulator has; the sentence names it.
     """
-    for value, name, low, high, unit in (
-        (bottle.total_l, "total volume", 0.01, MOST_TOTAL_L, "L"),
-        (bottle.precharge_kpa, "precharge", 0.0, MOST_KPA, "kPa gauge"),
-        (bottle.exponent, "exponent", SLOW, 1.7, ""),
-        (bottle.set_c, "temperature at setting", -60.0, 200.0, "°C"),
-        (bottle.gas_c, "temperature of the gas", -60.0, 250.0, "°C"),
-        (bottle.air_kpa, "atmosphere", 30.0, 120.0, "kPa"),
-        (bottle.friction_kpa, "friction", 0.0, 200.0, "kPa"),
-        (SETTLE_S if bottle.settle_s is None else bottle.settle_s, "gas's time", 0.01, 1e4, "s"),
+    for value, name, low, high, of in (
+        (bottle.total_l, "total volume", 0.01, MOST_TOTAL_L, Quantity.VOLUME),
+        (bottle.precharge_kpa, "precharge", 0.0, MOST_KPA, Quantity.PRESSURE),
+        (bottle.exponent, "exponent", SLOW, 1.7, None),
+        (bottle.set_c, "temperature at setting", -60.0, 200.0, Quantity.TEMPERATURE),
+        (bottle.gas_c, "temperature of the gas", -60.0, 250.0, Quantity.TEMPERATURE),
+        (bottle.air_kpa, "atmosphere", 30.0, 120.0, Quantity.PRESSURE),
+        (bottle.friction_kpa, "friction", 0.0, 200.0, Quantity.PRESSURE),
+        (SETTLE_S if bottle.settle_s is None else bottle.settle_s, "gas's time", 0.01, 1e4, Quantity.TIME),
     ):
         if not low <= value <= high:
-            raise InputError(f"The {name} cannot be {value:g} {unit}; it lies between {low:g} and {high:g}.")
+            told = [Measured(v, of, 2) if of is not None else f"{v:g}" for v in (value, low, high)]
+            raise InputError(phrase("The {} cannot be {}; it lies between {} and {}.", name, *told))
     return bottle
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from basso.errors import InputError
+from basso.sentence import in_kpa, phrase
 
 SHUTS_OVER_KPA = 15.0
 """How far over its trigger a pressure switch shuts again (the contract's)."""
@@ -55,5 +56,7 @@ def checked(valve: Valve, line: Line) -> tuple[Valve, Line]:
         (line.in_kpa, "refilling loss", 0.0, 100_000.0),
     ):
         if value is not None and not low <= value <= high:
-            raise InputError(f"The {name} cannot be {value:g} kPa; it lies between {low:g} and {high:g}.")
+            raise InputError(
+                phrase("The {} cannot be {}; it lies between {:bare} and {}.", name, *map(in_kpa, (value, low, high)))
+            )
     return valve, line

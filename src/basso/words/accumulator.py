@@ -123,7 +123,8 @@ def cover_opening(cover: Cover, floor_kpa: float | None, smallest_l: float | Non
         names = sorted({place_name(p) for p in long}, key=_along)
         most = max(p.without.end_s - p.without.start_s for p in long)
         short += f" {listed(names).capitalize()} dip up to {most:.0f} s long: no work for a bottle."
-    need = need_words(floor_kpa, smallest_l, "in every other" if long and len(long) < len(passes) else "in every pass")
+    which = "in every other pass" if 0 < len(long) < len(passes) else "in every pass"
+    need = need_words(floor_kpa, smallest_l, which)
     parts = [short.strip(), need, "Predicted from this log."]
     return words, joined(" ", [p for p in parts if p])
 
@@ -163,7 +164,8 @@ def need_words(floor_kpa: float | None, smallest_l: float | None, where: str = "
         return ""
     if smallest_l is None:
         return phrase(
-            "No size up to 6 L holds {} {} with this precharge and valve: look at baffle, level or a dry sump.",
+            "No size up to {} holds {} {} with this precharge and valve: look at baffle, level or a dry sump.",
+            in_litres(_MOST_SIZE_L, 0),
             in_kpa(floor_kpa),
             where,
         )
@@ -310,7 +312,7 @@ def masked_words(found: AccumulatorFindings) -> list[tuple[str, bool]]:
     return words
 
 
-_DIFFERENCE_KPA = 100.0
+_DIFFERENCE_KPA, _MOST_SIZE_L = 100.0, 6.0
 
 
 def station_opening(found: AccumulatorFindings) -> tuple[str, str]:
