@@ -19,11 +19,14 @@ from basso.analysis import Analysis
 from basso.errors import InputError
 from basso.findings.accumulator.cover import SIZES_L, cover_of, smallest_l
 from basso.findings.accumulator.findings import find_accumulator, is_armed, trace_of
+from basso.findings.accumulator.first_oil import pre_oil_of
 from basso.findings.accumulator.gallery import Pump, dipping_passes, gallery_from
+from basso.findings.accumulator.in_pan import in_pan
 from basso.findings.accumulator.ladder import ladder_of
 from basso.findings.accumulator.logged import measured_bottle
 from basso.findings.accumulator.masked import unmasked
 from basso.findings.accumulator.sizing import HOLDS_S
+from basso.findings.options import weighed
 from basso.pressure.earlier import Known
 from basso.recording.roles import Role
 from basso.standin.car import STEP_S
@@ -31,8 +34,17 @@ from basso.standin.faults import Logger, write_csv
 from basso.standin.scenarios import SCENARIOS, generator
 from basso.standin.simulate import Simulated, simulate
 from basso.units import FloatArray
-from basso.words.accumulator import cover_opening, ladder_words, listed, log_cautions, masked_words, station_opening
+from basso.words.accumulator import (
+    cover_opening,
+    ladder_words,
+    listed,
+    log_cautions,
+    masked_words,
+    pan_words,
+    station_opening,
+)
 from basso.workflow import demo_folder, judge, open_recording
+from pans import BOX
 
 PUMP = Pump(0.0112)
 AS_FITTED = Fitted(Bottle(2.0, 70.0), Valve(), Line(400.0 / 4.2**2, 400.0 / 0.3**2), 11.2)
@@ -229,6 +241,52 @@ def test_a_log_without_normal_says_that_it_is_less_sure() -> None:
     gallery = gallery_from(unknown, PUMP)
     assert np.all(np.isfinite(gallery.stiffness_out)) and np.all(gallery.stiffness_out > 0.0)
     assert np.all(np.isfinite(replay(gallery, AS_FITTED.bottle, Valve(), AS_FITTED.line).pressure_kpa))
+
+
+def test_what_the_bottle_gives_comes_into_the_pan() -> None:
+    """The box holds 8.32 L on 5.2 dm²: its sweep at 112 mm takes 5.82 L."""
+    a = judged("baseline-1")
+    passes = [p for p in dipping_passes(a) if not p.is_long]
+    cover = cover_of(a, gallery_from(a, PUMP), passes, AS_FITTED.bottle, Valve(), Line())
+    pan = replace(BOX, fill_l=4.3, away_l=0.7, sweep_m=0.112)
+    found = in_pan(pan, cover, 1.3)
+    assert found is not None and found.emptied_l == pytest.approx(5.6)
+    assert found.most_l == pytest.approx(5.824) and found.over_l == pytest.approx(5.6 - 5.824)
+    assert 0.1 < found.given_l < 1.3
+    assert found.uncover_g is not None and found.uncover_given_g is not None
+    assert found.uncover_given_g > found.uncover_g, "more oil in the pan covers longer"
+    over = in_pan(pan, cover, 1.6)
+    assert over is not None and over.over_l == pytest.approx(5.9 - 5.824)
+    unknown = in_pan(replace(pan, sweep_m=None), cover, 1.6)
+    assert unknown is not None and unknown.over_l is None and in_pan(replace(pan, fill_l=None), cover, 1.3) is None
+    told = find_accumulator(a, AS_FITTED, pan)
+    assert "under the crank's sweep" in str(pan_words(told)[0][0]) and not pan_words(told)[0][1]
+    froth = find_accumulator(a, AS_FITTED, replace(pan, sweep_m=0.100))
+    assert "over the crank's sweep: froth." in str(pan_words(froth)[0][0]) and pan_words(froth)[0][1]
+
+
+def test_a_start_says_whether_the_bearings_had_oil_first() -> None:
+    a = judged("accumulator")
+    cold = pre_oil_of(a)
+    assert cold is not None and not cold.is_pre_oiled and cold.kpa < 5.0
+    held = replace(a, pressure_kpa=np.where(a.time_s < cold.start_s, 36.0, a.pressure_kpa))
+    assert pre_oil_of(held).is_pre_oiled  # type: ignore[union-attr]
+    assert not pre_oil_of(replace(held, pressure_kpa=held.pressure_kpa - 2.0)).is_pre_oiled  # type: ignore[union-attr]
+    assert pre_oil_of(replace(a, rpm=np.full(a.rpm.shape, 3000.0))) is None, "it runs from the start"
+    assert pre_oil_of(replace(a, rpm=np.zeros(a.rpm.shape))) is None
+    found = find_accumulator(held, AS_FITTED)
+    assert any("Pre-oiled: 36 kPa" in str(w) for w, _ in pan_words(found))
+
+
+def test_options_are_weighed_by_what_makes_the_dips() -> None:
+    a = judged("baseline-1")
+    rows = weighed(a)
+    assert [r.works_on for r in rows] == sorted((r.works_on for r in rows), reverse=True)
+    assert rows[0].option.key == "level" and rows[0].dips == len(a.dips)
+    assert all(r.option.will_not_fix and r.option.leaves for r in rows) and "dry_sump" in {r.option.key for r in rows}
+    thin = replace(a, dips=tuple(replace(d, cause=replace(d.cause, name="hot_oil")) for d in a.dips))
+    assert weighed(thin)[0].option.key == "oil" and weighed(thin)[0].works_on == len(a.dips)
+    assert next(r for r in weighed(thin) if r.option.key == "accumulator").works_on == 0
 
 
 def test_places_are_listed_as_one_says_them() -> None:

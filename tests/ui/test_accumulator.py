@@ -8,11 +8,13 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QDialogButtonBox
+from PySide6.QtWidgets import QApplication, QComboBox, QDialogButtonBox
 
 from basso.accumulator.fitted import Fitted, fitted_of
 from basso.accumulator.gas import Bottle
 from basso.accumulator.valve import Valve
+from basso.ui.stations.accumulator import verbs
+from basso.ui.stations.accumulator.options_dialog import OptionsDialog
 from basso.ui.stations.accumulator.picture import CLASSES_S, large_figures, map_classes, stretch_of
 from basso.ui.stations.accumulator.set_dialog import SetDialog
 from basso.ui.stations.accumulator.widget import AccumulatorPage
@@ -182,6 +184,33 @@ def test_what_is_typed_is_taken_in_the_units_shown(wide_window: MainWindow) -> N
     dialog.total.setValue(dialog.total.minimum())
     save = dialog.buttons.button(QDialogButtonBox.StandardButton.Save)
     assert save.isEnabled() and dialog.fitted.bottle.total_l == pytest.approx(0.05, abs=0.01)
+
+
+def test_options_stand_side_by_side_and_what_is_written_is_there_again(
+    shown: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    seen: list[OptionsDialog] = []
+
+    def write(dialog: OptionsDialog) -> bool:
+        seen.append(dialog)
+        dialog.table.item(0, 5).setText("45")
+        box = dialog.table.cellWidget(5, 6)
+        assert isinstance(box, QComboBox)
+        box.setCurrentIndex(box.findText("not allowed"))
+        dialog._dry["stages"].setText("3")
+        return True
+
+    monkeypatch.setattr(verbs, "run_dialog", write)
+    shown.run("accumulator.options")
+    dialog = seen[0]
+    assert dialog.table.item(0, 0).text() == "More oil" and dialog.table.item(0, 1).text() == "27 of 27"
+    text = dialog.as_table().text("\t")
+    assert "Accumulator\t27 of 27\tpan, pickup, pump, breathing\tThe uncovered pickup itself" in text
+    monkeypatch.setattr(verbs, "run_dialog", lambda d: seen.append(d) or False)
+    shown.run("accumulator.options")
+    again = seen[1].notes
+    assert again.cost == {"level": "45"} and again.rules == {"dry_sump": "not allowed"}
+    assert again.dry_sump == {"stages": "3"}
 
 
 def test_without_a_log_it_says_what_is_needed(application: QApplication, wide_window: MainWindow) -> None:

@@ -11,6 +11,7 @@ from basso.memory.decisions import Decisions
 from basso.platform.folders import data_folder
 
 if TYPE_CHECKING:
+    from basso.memory.options import Options
     from basso.memory.parts import Parts
 
 
@@ -34,6 +35,13 @@ class Memory:
         from basso.memory.parts import Parts
 
         return Parts(self._file("parts.json"))
+
+    @cached_property
+    def options(self) -> Options:
+        """What the owner wrote beside the options for each car."""
+        from basso.memory.options import Options
+
+        return Options(self._file("options.json"))
 
     def _file(self, name: str) -> Path | None:
         return self._folder / name if self._folder is not None else None

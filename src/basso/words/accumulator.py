@@ -315,6 +315,49 @@ def masked_words(found: AccumulatorFindings) -> list[tuple[str, bool]]:
 _DIFFERENCE_KPA, _MOST_SIZE_L = 100.0, 6.0
 
 
+def pan_words(found: AccumulatorFindings) -> list[tuple[str, bool]]:
+    """What the bottle's oil does in the pan, and whether the engine had oil before it turned; each with whether it is
+    to be minded."""
+    words: list[tuple[str, bool]] = []
+    p = found.in_pan
+    if p is not None:
+        emptied = phrase("Emptied into the pan it makes {} of {}", in_litres(p.emptied_l, 2), in_litres(p.charged_l, 2))
+        if p.over_l is None:
+            words.append((phrase("{}; the crank's sweep was not measured.", emptied), False))
+        elif p.over_l > 0.0:
+            words.append((phrase("{}, {} over the crank's sweep: froth.", emptied, in_litres(p.over_l, 2)), True))
+        else:
+            words.append((phrase("{}, {} under the crank's sweep.", emptied, in_litres(-p.over_l, 2)), False))
+        if p.given_l >= 0.05 and p.uncover_g is not None and p.uncover_given_g is not None:
+            words.append(
+                (
+                    phrase(
+                        "By the worst pass it has given {}: with that in the pan the pickup uncovers at {:.2f} g "
+                        "instead of {:.2f}.",
+                        in_litres(p.given_l, 2),
+                        p.uncover_given_g,
+                        p.uncover_g,
+                    ),
+                    False,
+                )
+            )
+    oil = found.pre_oil
+    if oil is not None and found.masked is not None:
+        words.append(
+            (phrase("Pre-oiled: {} in the gallery before the crank turned.", in_kpa(oil.kpa)), False)
+            if oil.is_pre_oiled
+            else (
+                phrase(
+                    "Not pre-oiled: {} in the gallery before the crank turned. Shut charged and opened first, the "
+                    "bottle does that.",
+                    in_kpa(oil.kpa),
+                ),
+                False,
+            )
+        )
+    return words
+
+
 def station_opening(found: AccumulatorFindings) -> tuple[str, str]:
     """The sentence at the top of the station, and the line under it."""
     title, detail = cover_opening(found.cover, found.floor_kpa, found.smallest_l)

@@ -11,13 +11,16 @@ from basso.accumulator.gas import charged_l, seconds_of_cover, usable_l
 from basso.accumulator.replay import Gallery, replay
 from basso.analysis import Analysis
 from basso.findings.accumulator.cover import Cover, cover_of, smallest_l
+from basso.findings.accumulator.first_oil import PreOil, pre_oil_of
 from basso.findings.accumulator.gallery import DippingPass, Pump, dipping_passes, gallery_from, in_reach
+from basso.findings.accumulator.in_pan import InPan, in_pan
 from basso.findings.accumulator.ladder import Ladder, ladder_of
 from basso.findings.accumulator.logged import MeasuredBottle, measured_bottle
 from basso.findings.accumulator.masked import HiddenDip, Unmasked, unmasked
 from basso.findings.accumulator.sizing import SizeMap, floor_on, for_a_bottle, size_map, worst_lap
 from basso.progress import Progress, silent
 from basso.recording.roles import Role
+from basso.sump.measured import MeasuredPan
 from basso.units import FloatArray
 
 USUAL_PUMP_CM3 = 10.0
@@ -66,6 +69,8 @@ class AccumulatorFindings:
         smallest_l: the least size that holds the floor in every dip no longer than bottles last, the other figures as
             they are; None for none up to 6 L.
         masked: what an armed one hid, where one was; ``measured``: its logged pressure against its card.
+        in_pan: what its oil does in the pan; None where that was not measured.
+        pre_oil: the gallery before the first start; None where the log does not show it.
     """
 
     analysis: Analysis
@@ -83,6 +88,8 @@ class AccumulatorFindings:
     sizes: SizeMap | None
     masked: Unmasked | None
     measured: MeasuredBottle | None
+    in_pan: InPan | None = None
+    pre_oil: PreOil | None = None
 
     @property
     def peak_kpa(self) -> float:
@@ -124,8 +131,12 @@ def is_armed(a: Analysis) -> bool:
     return state == "armed" or a.recording.has(Role.ACCUMULATOR_PRESSURE)
 
 
-def find_accumulator(a: Analysis, fitted: Fitted, progress: Progress = silent) -> AccumulatorFindings:
+def find_accumulator(
+    a: Analysis, fitted: Fitted, pan: MeasuredPan | None = None, progress: Progress = silent
+) -> AccumulatorFindings:
     """Replay an accumulator on a judged log; where one was armed, first take out what that did.
+
+    ``pan``: the car's own, where it was measured.
 
     Raises:
         InputError: the log lacks oil pressure or engine speed.
@@ -176,6 +187,8 @@ def find_accumulator(a: Analysis, fitted: Fitted, progress: Progress = silent) -
         sizes=sizes,
         masked=masked,
         measured=measured,
+        in_pan=in_pan(pan, cover, float(charged_l(bottle, peak_kpa(a, ladder)))) if pan is not None else None,
+        pre_oil=pre_oil_of(a),
     )
 
 

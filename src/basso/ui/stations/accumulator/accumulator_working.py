@@ -11,7 +11,7 @@ from basso.accumulator.replay import GALLERY_S, SWITCH_S
 from basso.sentence import read_in
 from basso.ui.stations.working import WorkingStep
 from basso.units import DisplayUnits, Quantity
-from basso.words.accumulator import ladder_words, masked_words, pass_words, static_cautions, taken_words
+from basso.words.accumulator import ladder_words, masked_words, pan_words, pass_words, static_cautions, taken_words
 
 if TYPE_CHECKING:
     from basso.findings.accumulator.findings import AccumulatorFindings
@@ -83,7 +83,11 @@ def accumulator_working(found: AccumulatorFindings, units: DisplayUnits) -> list
                 + (f", {p.short_s:.2f} s under the floor" if p.short_s > 0.0 else ""),
             )
         )
-    told = [taken_words(found.cover), *(w for w, _ in masked_words(found)), *ladder_words(found.ladder)]
+    told = [
+        taken_words(found.cover),
+        *(w for w, _ in (*masked_words(found), *pan_words(found))),
+        *ladder_words(found.ladder),
+    ]
     told += static_cautions(bottle, peak, floor, None)
     steps += [WorkingStep("To mind", str(read_in(w, units)), "") for w in told if w]
     return steps

@@ -26,7 +26,7 @@ from basso.ui.stations.accumulator.picture import (
 )
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, FloatArray, Quantity, Unit
-from basso.words.accumulator import VESSEL, WILL_NOT_FIX, ladder_words, masked_words
+from basso.words.accumulator import VESSEL, WILL_NOT_FIX, ladder_words, masked_words, pan_words
 
 if TYPE_CHECKING:
     from basso.findings.accumulator.findings import AccumulatorFindings, LapTrace
@@ -70,7 +70,9 @@ class AccumulatorBoard(QWidget):
             self._words = [
                 (str(read_in(w, units)), bad) for w, bad in zip(ladder_words(found.ladder), faults, strict=True)
             ]
-            self._words = [(str(read_in(w, units)), bad) for w, bad in masked_words(found)] + self._words
+            more = [*masked_words(found), *pan_words(found)]
+            told = [(str(read_in(w, units)), bad) for w, bad in more]
+            self._words = sorted([*told, *self._words], key=lambda w: not w[1])
         self.setMinimumHeight(round(self._look.height() * (34.5 if found is not None else 0)))
         self.setAccessibleDescription("; ".join(w for w, _ in self._words))
         self.update()

@@ -61,6 +61,15 @@ class AccumulatorStation(FindingStation["AccumulatorPage", "AccumulatorFindings"
         return (
             Command("accumulator.set", group, "Set accumulator…", v.set, (), "size, precharge, valve, line and pump"),
             Command(
+                "accumulator.options",
+                group,
+                "Compare options…",
+                v.options,
+                (),
+                "level, pickup, baffle, accumulator, dry sump: what each works on and will not fix",
+                lambda: self.bench.sessions.analysis is not None,
+            ),
+            Command(
                 "accumulator.best",
                 group,
                 "Smallest that holds",
@@ -105,17 +114,17 @@ class AccumulatorStation(FindingStation["AccumulatorPage", "AccumulatorFindings"
     # Finding
 
     def wanted(self, a: Analysis) -> tuple[object, ...]:
-        """The analysis and the accumulator."""
-        return (a, self._verbs.fitted)
+        """The analysis, the accumulator and the pan."""
+        return (a, self._verbs.fitted, self.bench.pan.pan)
 
     def work(self, a: Analysis) -> Callable[[Progress], AccumulatorFindings | None]:
         """Replay it."""
-        fitted = self._verbs.fitted
+        fitted, pan = self._verbs.fitted, self.bench.pan.pan
 
         def find(progress: Progress) -> AccumulatorFindings | None:
             from basso.findings.accumulator.findings import find_accumulator
 
-            return find_accumulator(a, fitted, progress)
+            return find_accumulator(a, fitted, pan, progress)
 
         return find
 

@@ -150,6 +150,28 @@ class AccumulatorVerbs:
         if garage.add("planning the accumulator", job):
             self.bench.tell("Planned. The job stands under Garage, Jobs.")
 
+    def options(self) -> None:
+        """What can be done about this session's dips, side by side; cost and rules as the owner writes them."""
+        from basso.errors import InputError
+        from basso.findings.options import weighed
+        from basso.ui.stations.accumulator.options_dialog import OptionsDialog
+
+        a, garage = self.bench.sessions.analysis, self.bench.garage
+        if a is None:
+            self.bench.tell("Open a log first: the options are weighed by its dips.")
+            return
+        session = garage.session_of(self.bench.sessions.recording)
+        car = garage.view.car if garage.view is not None and session is not None else None
+        kept = self.bench.memory.options
+        key = car.id if car is not None else ""
+        before = kept.of(key)
+        dialog = OptionsDialog(self.bench.window, self.bench.look, weighed(a), before, car.name if car else "")
+        if run_dialog(dialog) and dialog.notes != before:
+            try:
+                kept.keep(key, dialog.notes)
+            except InputError as error:
+                self.bench.tell(str(error))
+
     def _supposed(self) -> Fitted:
         supposed = self._shown.page.supposed if self._shown.made else None
         return supposed or self.fitted
