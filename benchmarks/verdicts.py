@@ -114,8 +114,6 @@ PAIRS: dict[str, tuple[tuple[float, Heat, int], tuple[float, Heat, int], str]] =
 
 def trial(job: tuple[str, int]) -> tuple[str, bool, bool]:
     """One pair and seed: was the verdict right, and would the naive difference have been?"""
-    from basso.words.trial import naive_difference
-
     name, seed = job
     a, b, wanted = PAIRS[name]
     rng = generator("trial circuit", seed)
@@ -126,7 +124,7 @@ def trial(job: tuple[str, int]) -> tuple[str, bool, bool]:
         setup = Setup(track, pan=Pan(fill_l=fill), heat=heat, session=Outing(laps=laps))
         sides.append(recording_of(run_setup(setup, Logger(), generator(tag + name, seed))[1]))
     c = run_trial("A", [sides[0]], "B", [sides[1]])
-    naive = naive_difference(c) or 0.0
+    naive = c.naive_kpa or 0.0
     looks = "better" if naive > 6 else "worse" if naive < -6 else "no_clear_change"
     return name, c.verdict == wanted, looks == wanted
 

@@ -17,8 +17,9 @@ from basso.accumulator.replay import replay
 from basso.accumulator.valve import Line, Valve
 from basso.analysis import Analysis
 from basso.errors import InputError
+from basso.findings.accumulator.armed import is_armed
 from basso.findings.accumulator.cover import SIZES_L, cover_of, smallest_l
-from basso.findings.accumulator.findings import find_accumulator, is_armed, trace_of
+from basso.findings.accumulator.findings import find_accumulator, trace_of
 from basso.findings.accumulator.first_oil import pre_oil_of
 from basso.findings.accumulator.gallery import Pump, dipping_passes, gallery_from
 from basso.findings.accumulator.in_pan import in_pan

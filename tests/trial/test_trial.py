@@ -12,7 +12,9 @@ from benchmarks.silent import shifted
 from basso.analysis import analyse
 from basso.findings.corners.passes import Pass
 from basso.memory.decisions import Decision
+from basso.pressure.earlier import Known
 from basso.recording.recording import Recording
+from basso.report.documents import comparison_document
 from basso.standin.car import Outing
 from basso.standin.circuit import harrowfell, random_circuit
 from basso.standin.engine import Heat, TrueEngine
@@ -22,7 +24,8 @@ from basso.standin.scenarios import generator
 from basso.standin.simulate import Setup
 from basso.trial.effect import estimate_effect
 from basso.trial.verdict import Comparison
-from basso.words.trial import naive_difference
+from basso.units import DisplayUnits
+from basso.words.trial import opening
 from basso.workflow import run_trial
 from support import CLEAN, driven_and_logged, harrowfell_session, recording_of
 
@@ -46,7 +49,7 @@ def _compare(a: Recording, b: Recording) -> Comparison:
 @pytest.mark.parametrize("seed", [1, 2, 3])
 def test_a_level_change_with_b_hotter_helps_though_it_looks_like_nothing(seed: int) -> None:
     c = _compare(_run("a", seed, 4.2, hot=False), _run("b", seed, 4.35, hot=True))
-    naive = naive_difference(c)
+    naive = c.naive_kpa
     assert naive is not None
     assert c.verdict == "better"
     assert c.effect_kpa is not None
@@ -57,7 +60,7 @@ def test_a_level_change_with_b_hotter_helps_though_it_looks_like_nothing(seed: i
 @pytest.mark.parametrize("seed", [1, 2, 3])
 def test_no_change_with_b_cooler_is_no_change_though_it_looks_like_help(seed: int) -> None:
     c = _compare(_run("a", seed, 4.2, hot=True), _run("b", seed, 4.2, hot=False))
-    naive = naive_difference(c)
+    naive = c.naive_kpa
     assert naive is not None and naive > 15.0
     assert c.verdict == "no_clear_change"
 
@@ -305,3 +308,22 @@ def test_what_cannot_be_trusted_and_is_only_offered_to_be_put_right_is_not_compa
     said = Decision(edited=frozenset({(*check.correction.key, check.correction.value)}))
     taken = run_trial("A", [unit], "B", [sound], decided={unit.content_hash: said})
     assert "cannot be trusted" not in " ".join(taken.reasons)
+
+
+def test_cured_is_said_only_where_no_dip_is_left_and_nothing_hides_one() -> None:
+    c = _compare(_run("a", 4, 4.2, hot=False), _run("b", 4, 5.2, hot=False))
+    assert c.verdict == "better" and sum(len(x.dips) for x in c.a.analyses) > 0
+    flying = [d for x in c.b.analyses for d in x.dips if d.lap is not None and d.lap.complete]
+    assert c.judgement == ("cured" if not flying else "helps")
+    none = replace(c, b=replace(c.b, analyses=tuple(replace(x, dips=()) for x in c.b.analyses)))
+    assert none.judgement == "cured" and opening(none, DisplayUnits()).title.startswith("Cured, no dip is left: ")
+    armed = tuple(replace(x, options=replace(x.options, known=Known(accumulator="armed"))) for x in none.b.analyses)
+    assert replace(none, b=replace(none.b, analyses=armed)).judgement == "helps", "an armed one hides dips"
+    one = replace(c, b=replace(c.b, analyses=c.a.analyses))
+    assert one.judgement == "helps" and opening(one, DisplayUnits()).title.startswith("Helps: ")
+    never = replace(none, a=none.b)
+    assert never.judgement == "helps", "where nothing dipped before there was nothing to cure"
+    assert replace(none, verdict="worse").judgement == "worse"
+    document = comparison_document(none)
+    assert document["judgement"] == "cured"
+    assert document["naive"]["min_pressure_kpa"] == pytest.approx(c.naive_kpa, abs=0.01)

@@ -12,7 +12,7 @@ from basso import workflow
 from basso.trial.verdict import Comparison
 from basso.ui.stations.trial.picture import before_after, exceedance, rows, settle, side_words
 from basso.units import UNITS, DisplayUnits
-from basso.words.trial import naive_difference, opening, places_words
+from basso.words.trial import opening, places_words
 
 KPA = DisplayUnits()
 PSI = DisplayUnits(pressure=UNITS["psi"], temperature=UNITS["°F"])
@@ -141,7 +141,7 @@ def test_sides_are_told_by_laps_and_temperatures(helps: Comparison) -> None:
 def test_naive_difference_is_the_plain_one(nothing: Comparison) -> None:
     passes = nothing.passes_in_question
     a, b = (np.mean([p.min_pressure_kpa for p in passes if p.side == s]) for s in (0, 1))
-    assert naive_difference(nothing) == pytest.approx(float(b - a))
+    assert nothing.naive_kpa == pytest.approx(float(b - a))
 
 
 @pytest.mark.parametrize(

@@ -287,6 +287,8 @@ def comparison_document(c: Comparison) -> Document:
             "b": [rounded(v, 5) for v in c.exceedance_b],
         },
         "verdict": c.verdict,
+        "judgement": c.judgement,
+        "naive": {"min_pressure_kpa": rounded(c.naive_kpa, 2)},
         "reasons": list(c.reasons),
         "sentence": trial_sentence(c, DisplayUnits()),
         "more": {"control": _control(c.control)},

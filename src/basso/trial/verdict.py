@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
 from basso.analysis import Analysis
+from basso.findings.accumulator.armed import is_armed
 from basso.findings.corners.passes import Pass
 from basso.pressure.exposure import SHARES
 from basso.track.corners import Place
@@ -27,6 +28,7 @@ from basso.trial.match import (
     with_control,
 )
 
+Judgement = Literal["cured", "helps", "no_clear_change", "worse", "not_comparable"]
 _TOO_WIDE_KPA = 50.0
 """A single place whose interval reaches further than this to either side tells nothing."""
 
@@ -73,6 +75,25 @@ class Comparison:
         """The passes of both sides through the dip-prone places."""
         ids = {p.id for p in self.over}
         return tuple(p for p in (*self.a.passes, *self.b.passes) if p.place in ids)
+
+    @property
+    def naive_kpa(self) -> float | None:
+        """Mean lowest pressure after less before over all flying passes of those places, as one would without matching:
+        for contrast only. None where a side has none."""
+        sides = [[p.min_pressure_kpa for p in self.passes_in_question if p.side == s] for s in (0, 1)]
+        return float(np.mean(sides[1]) - np.mean(sides[0])) if all(sides) else None
+
+    @property
+    def judgement(self) -> Judgement:
+        """The verdict, and whether a change for the better left no dip.
+
+        A dip may also be hidden by an armed accumulator, which cures no pan: then it only helps.
+        """
+        if self.verdict != "better":
+            return self.verdict
+        dips = [sum(d.lap is not None and d.lap.complete for x in s.analyses for d in x.dips) for s in (self.a, self.b)]
+        hidden = any(is_armed(x) for x in self.b.analyses)
+        return "cured" if dips[0] > 0 and dips[1] == 0 and not hidden else "helps"
 
 
 def compare(

@@ -5,8 +5,6 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
-import numpy as np
-
 from basso.sentence import read_in
 from basso.trial.guards import TAKES_IN_NONE, TOO_SMALL
 from basso.units import DisplayUnits, Quantity
@@ -33,8 +31,9 @@ def opening(c: Comparison, units: DisplayUnits) -> Opening:
     unit = units.pressure.symbol
     interval = f"{kpa(e.low)} to {kpa(e.high)}"
     where = places_words([p.label for p in c.over])
+    better = "Cured, no dip is left" if c.judgement == "cured" else "Helps"
     head = {
-        "better": f"Helps: lowest pressure up {units.text(abs(e.estimate), Q.PRESSURE, difference=True)} "
+        "better": f"{better}: lowest pressure up {units.text(abs(e.estimate), Q.PRESSURE, difference=True)} "
         f"({interval}) with {c.b.label}",
         "worse": f"Worse: lowest pressure down {units.text(abs(e.estimate), Q.PRESSURE, difference=True)} "
         f"({interval}) with {c.b.label}",
@@ -46,7 +45,7 @@ def opening(c: Comparison, units: DisplayUnits) -> Opening:
         f"against {e.laps_b} laps. "
         f"95 % interval, laps as repetitions."
     )
-    naive = naive_difference(c)
+    naive = c.naive_kpa
     if naive is not None and math.copysign(1, naive) != math.copysign(1, e.estimate) and abs(naive) > 5:
         detail += f" Lap against lap it would look like {kpa(naive)} {unit}: the conditions differ."
     more = [r for r in c.reasons[2:] if r not in _SAID_ELSEWHERE]
@@ -65,13 +64,6 @@ def places_words(labels: list[str]) -> str:
     if len(labels) <= 3:
         return " and ".join(labels) if len(labels) < 3 else f"{labels[0]}, {labels[1]} and {labels[2]}"
     return f"{labels[0]}, {labels[1]}, {labels[2]} and {len(labels) - 3} more"
-
-
-def naive_difference(c: Comparison) -> float | None:
-    """Mean lowest pressure after less before, as one would without adjusting: for contrast only."""
-    passes = c.passes_in_question
-    sides = [[p.min_pressure_kpa for p in passes if p.side == s] for s in (0, 1)]
-    return float(np.mean(sides[1]) - np.mean(sides[0])) if all(sides) else None
 
 
 def sentence(c: Comparison, units: DisplayUnits) -> str:

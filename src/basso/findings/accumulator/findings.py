@@ -10,6 +10,7 @@ from basso.accumulator.fitted import Fitted
 from basso.accumulator.gas import charged_l, seconds_of_cover, usable_l
 from basso.accumulator.replay import Gallery, replay
 from basso.analysis import Analysis
+from basso.findings.accumulator.armed import is_armed
 from basso.findings.accumulator.cover import Cover, cover_of, smallest_l
 from basso.findings.accumulator.first_oil import PreOil, pre_oil_of
 from basso.findings.accumulator.gallery import DippingPass, Pump, dipping_passes, gallery_from, in_reach
@@ -19,7 +20,6 @@ from basso.findings.accumulator.logged import MeasuredBottle, measured_bottle
 from basso.findings.accumulator.masked import HiddenDip, Unmasked, unmasked
 from basso.findings.accumulator.sizing import SizeMap, floor_on, for_a_bottle, size_map, worst_lap
 from basso.progress import Progress, silent
-from basso.recording.roles import Role
 from basso.sump.measured import MeasuredPan
 from basso.units import FloatArray
 
@@ -121,14 +121,6 @@ class AccumulatorFindings:
 def peak_kpa(a: Analysis, ladder: Ladder) -> float:
     """What a gallery charges a bottle to."""
     return ladder.normal[1] if ladder.normal is not None else float(np.nanpercentile(a.pressure_kpa, 95.0))
-
-
-def is_armed(a: Analysis) -> bool:
-    """Whether an accumulator was at work in a session, as far as the garage or the log says."""
-    state = a.options.known.accumulator if a.options.known is not None else ""
-    if state in ("off", "none"):
-        return False
-    return state == "armed" or a.recording.has(Role.ACCUMULATOR_PRESSURE)
 
 
 def find_accumulator(

@@ -12,7 +12,6 @@ from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
 from basso.recording.roles import Role
-from basso.ui.judging.floors_dialog import FloorsDialog
 from basso.ui.models.settings import Settings
 from basso.ui.stations.catalogue import STATIONS
 from basso.ui.stations.recordings.widget import RecordingsPage
@@ -51,7 +50,7 @@ def take_all(application: QApplication, folder: Path) -> None:
 
 
 def _of_the_window(application: QApplication, desk: Desk, folder: Path) -> None:
-    """Night, the working, the floors."""
+    """Night and the working."""
     bench, window = desk.bench, desk.window
     desk.go_to("dips")
     day = bench.shown_units
@@ -63,7 +62,6 @@ def _of_the_window(application: QApplication, desk: Desk, folder: Path) -> None:
     working = desk.stations["dips"].working()
     assert working is not None
     save(application, WorkingDialog(window, bench.look, working.title, working.steps), folder / "working.png")
-    save(application, FloorsDialog(window, bench.look, bench.judging.floors, day), folder / "floors.png")
 
 
 def _odd_columns(application: QApplication, desk: Desk, log: Path, picture: Path) -> None:
