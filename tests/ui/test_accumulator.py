@@ -54,6 +54,39 @@ def shown(application: QApplication, garage_desk: Desk) -> Desk:
     return garage_desk
 
 
+def a_click_in_the_lap_moves_the_cursor_there(desk: Desk) -> None:
+    board = page_of(desk).board
+    board.repaint()
+    box, start, end = board._lanes[0]
+    at = QPoint(round(box.left() + 0.5 * box.width()), round(box.center().y()))
+    QTest.mouseClick(board, Qt.MouseButton.LeftButton, pos=at)
+    assert desk.bench.cursor.time_s == pytest.approx(0.5 * (start + end), abs=1.0)
+
+
+def the_map_has_four_kinds_and_the_chain_of_dips_is_enlarged(desk: Desk) -> None:
+    page, station = page_of(desk), desk.stations["accumulator"]
+    sizes = station.found.sizes
+    kinds, extent = map_classes(sizes)
+    assert set(np.unique(kinds)) <= {0.0, 1.0, 2.0, 3.0} and extent == (0.5, 6.0, 20.0, 300.0)
+    shaped = replace(sizes, short_s=np.full(sizes.short_s.shape, CLASSES_S[1]))
+    assert np.all(map_classes(shaped)[0] == 1.0), "exactly half a second is of the second kind"
+    assert np.all(map_classes(replace(shaped, short_s=shaped.short_s + 0.01))[0] == 2.0)
+    stretch = stretch_of(station.found, page.board.trace)
+    assert stretch is not None and [name for _, _, name in stretch.passes] == ["B3", "6", "7"]
+    assert stretch.end_s - stretch.start_s < 40.0
+
+
+def figures_and_words_follow_the_units(desk: Desk) -> None:
+    page = page_of(desk)
+    desk.bench.units.choose(DisplayUnits(pressure=UNITS["psi"], temperature=UNITS["°F"], volume=UNITS["US qt"]))
+    station = desk.stations["accumulator"]
+    figures = large_figures(station.found, station.found.fitted, page.board.trace, desk.bench.shown_units)
+    assert [f.unit for f in figures] == ["US qt", "s", "s", "s"] and figures[0].name == "usable over the floor"
+    everything = page.title + page.detail + page.board.accessibleDescription()
+    assert "kPa" not in everything and " L " not in everything and "psi" in everything
+    assert "psi" in page.precharge_slider._words.text()
+
+
 def test_the_cars_newest_accumulator_is_tried_on_a_drive_without_one(shown: Desk) -> None:
     page, station = page_of(shown), shown.stations["accumulator"]
     assert page.title.startswith("The 2.0 L bottle covers ") and "but not turns" in page.title
@@ -69,6 +102,9 @@ def test_the_cars_newest_accumulator_is_tried_on_a_drive_without_one(shown: Desk
     assert "(70 kPa + 101 kPa) · 2.00 L" in steps["Gas law"].formula
     assert "11.2 cm³" in steps["Gallery"].source and "assumed" not in steps["Gallery"].source
     assert any(w.what.startswith("Turn 6 on lap ") for w in working.steps)
+    a_click_in_the_lap_moves_the_cursor_there(shown)
+    the_map_has_four_kinds_and_the_chain_of_dips_is_enlarged(shown)
+    figures_and_words_follow_the_units(shown)
 
 
 def test_a_slider_draws_another_bottle_at_once_and_let_go_it_is_worked_out_for_the_drive(
@@ -85,15 +121,6 @@ def test_a_slider_draws_another_bottle_at_once_and_let_go_it_is_worked_out_for_t
     assert not page.is_moved, "it begins where the bottle now is"
     QTest.mouseDClick(page.precharge_slider, Qt.MouseButton.LeftButton, pos=QPoint(4, 4))
     assert page.supposed == station.found.fitted
-
-
-def test_a_click_in_the_lap_moves_the_cursor_there(shown: Desk) -> None:
-    board = page_of(shown).board
-    board.repaint()
-    box, start, end = board._lanes[0]
-    at = QPoint(round(box.left() + 0.5 * box.width()), round(box.center().y()))
-    QTest.mouseClick(board, Qt.MouseButton.LeftButton, pos=at)
-    assert shown.bench.cursor.time_s == pytest.approx(0.5 * (start + end), abs=1.0)
 
 
 def test_it_is_kept_with_the_build_and_taken_back(application: QApplication, shown: Desk) -> None:
@@ -135,30 +162,6 @@ def test_an_armed_session_opens_with_what_the_bottle_hid(application: QApplicati
     wait_until(application, lambda: station.found is not before and not desk.bench.jobs.busy, 60.0)
     best = before.sizes.best
     assert (station.found.fitted.bottle.total_l, station.found.fitted.bottle.precharge_kpa) == best
-
-
-def test_figures_and_words_follow_the_units(shown: Desk) -> None:
-    page = page_of(shown)
-    shown.bench.units.choose(DisplayUnits(pressure=UNITS["psi"], temperature=UNITS["°F"], volume=UNITS["US qt"]))
-    station = shown.stations["accumulator"]
-    figures = large_figures(station.found, station.found.fitted, page.board.trace, shown.bench.shown_units)
-    assert [f.unit for f in figures] == ["US qt", "s", "s", "s"] and figures[0].name == "usable over the floor"
-    everything = page.title + page.detail + page.board.accessibleDescription()
-    assert "kPa" not in everything and " L " not in everything and "psi" in everything
-    assert "psi" in page.precharge_slider._words.text()
-
-
-def test_the_map_has_four_kinds_and_the_chain_of_dips_is_enlarged(shown: Desk) -> None:
-    page, station = page_of(shown), shown.stations["accumulator"]
-    sizes = station.found.sizes
-    kinds, extent = map_classes(sizes)
-    assert set(np.unique(kinds)) <= {0.0, 1.0, 2.0, 3.0} and extent == (0.5, 6.0, 20.0, 300.0)
-    shaped = replace(sizes, short_s=np.full(sizes.short_s.shape, CLASSES_S[1]))
-    assert np.all(map_classes(shaped)[0] == 1.0), "exactly half a second is of the second kind"
-    assert np.all(map_classes(replace(shaped, short_s=shaped.short_s + 0.01))[0] == 2.0)
-    stretch = stretch_of(station.found, page.board.trace)
-    assert stretch is not None and [name for _, _, name in stretch.passes] == ["B3", "6", "7"]
-    assert stretch.end_s - stretch.start_s < 40.0
 
 
 def test_what_is_typed_is_taken_in_the_units_shown(wide_window: MainWindow) -> None:

@@ -17,6 +17,8 @@ from basso.units import FloatArray
 
 SIZES_L = np.round(np.arange(0.1, 6.01, 0.1), 1)
 """Sizes that are tried."""
+MANY_STEP_S = 0.04
+"""Many bottles side by side are replayed in steps of this."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -170,7 +172,7 @@ def lowest_of_many(
     progress: Progress = silent,
 ) -> FloatArray:
     """Lowest pressure of each pass with each bottle, kPa, shape (bottles, passes)."""
-    part = gallery.part(gallery.start_s, passes[-1].end_s + 1.0)
+    part = gallery.part(gallery.start_s, passes[-1].end_s + 1.0).coarser(MANY_STEP_S)
     many = replay_many(part, bottles, valves, line, progress=progress)
     lowest = np.empty((len(bottles), len(passes)))
     for k, p in enumerate(passes):

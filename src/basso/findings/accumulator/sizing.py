@@ -11,6 +11,7 @@ from basso.accumulator.gas import Bottle
 from basso.accumulator.replay import Gallery, replay_many
 from basso.accumulator.valve import Line, Valve
 from basso.analysis import Analysis
+from basso.findings.accumulator.cover import MANY_STEP_S
 from basso.findings.accumulator.gallery import DippingPass, in_reach
 from basso.progress import Progress, silent
 from basso.track.laps import Lap
@@ -83,7 +84,7 @@ def size_map(
         return None
     lap = worst_lap(a, passes)
     start, end = (lap.start_s, lap.end_s) if lap is not None else (passes[0].start_s, passes[-1].end_s)
-    part = gallery.part(start - _LEAD_S, end)
+    part = gallery.part(start - _LEAD_S, end).coarser(MANY_STEP_S)
     floor = floor_on(a, part)
     inside = np.zeros(part.time_s.shape, dtype=np.bool_)
     looked_at = [p for p in for_a_bottle(passes) if start <= p.start_s < end]
