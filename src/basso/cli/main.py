@@ -22,6 +22,7 @@ _COMMANDS = {
     "normal": "basso.cli.normal",
     "corners": "basso.cli.corners",
     "compare": "basso.cli.compare",
+    "plan": "basso.cli.plan",
     "export": "basso.cli.export",
     "garage": "basso.cli.garage",
     "symptoms": "basso.cli.symptoms",

@@ -140,13 +140,7 @@ def decide(
             )
         )
     few = min(kpa.laps_a, kpa.laps_b) < _FEW_LAPS
-    agree_up = share is None or share.estimate > 0
-    agree_down = share is None or share.estimate < 0
-    verdict: Verdict | None = None
-    if kpa.low > 0 and kpa.estimate >= _LEAST_EFFECT_KPA and agree_up:
-        verdict = "better"
-    elif kpa.high < 0 and kpa.estimate <= -_LEAST_EFFECT_KPA and agree_down:
-        verdict = "worse"
+    verdict: Verdict | None = change_of(kpa, share)
     if few and verdict is not None:
         reasons.append("few laps: the interval is that of so few, and the effect stands clear of it")
     elif few:
@@ -155,6 +149,15 @@ def decide(
     if verdict is not None:
         return verdict, tuple(reasons)
     return "no_clear_change", (*reasons, TAKES_IN_NONE if kpa.low <= 0 <= kpa.high else TOO_SMALL)
+
+
+def change_of(kpa: Effect, share: Effect | None = None) -> Literal["better", "worse"] | None:
+    """What an effect says by itself; None where it takes in no change, or one within what sensors disagree by."""
+    if kpa.low > 0 and kpa.estimate >= _LEAST_EFFECT_KPA and (share is None or share.estimate > 0):
+        return "better"
+    if kpa.high < 0 and kpa.estimate <= -_LEAST_EFFECT_KPA and (share is None or share.estimate < 0):
+        return "worse"
+    return None
 
 
 def _control_words(control: Control | None) -> list[str]:
