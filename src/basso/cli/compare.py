@@ -10,16 +10,19 @@ from typing import TYPE_CHECKING
 
 from basso.cli import options
 from basso.errors import InputError
-from basso.report.documents import comparison_document, dump
+from basso.report.documents import Document, comparison_document, dump, fragile_documents
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from basso.analysis import Analysis
     from basso.car.cards import TrialCards
+    from basso.memory.decisions import Decision
     from basso.oil.grades import Grade
     from basso.pressure.earlier import Known
     from basso.pressure.floors import Floor
     from basso.recording.recording import Recording
+    from basso.trial.guards import Verdict
     from basso.trial.verdict import Comparison
 
 HELP = "judge a change: logs before and after it"
@@ -46,8 +49,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     """Compare and report."""
     from basso.memory.decisions import Decision
+    from basso.trial.fragile import fragile_of
     from basso.units import DisplayUnits
-    from basso.words.trial import sentence
+    from basso.words.trial import fragile_words, sentence
     from basso.workflow import open_recording, options_for, run_trial
 
     judging, reading, memory = options.judging(arguments), options.reading(arguments), options.memory()
@@ -64,10 +68,19 @@ def run(arguments: argparse.Namespace) -> int:
         floors=floors if floors and not arguments.floors else judging.floors,
     )
     comparison = run_trial(arguments.label_a, a, arguments.label_b, b, judging, decided=by, known=known)
+
+    def rerun(side: int, by_kpa: float) -> Verdict:
+        moved = dict(by)
+        for x in (comparison.a, comparison.b)[side].analyses:
+            moved[x.recording.content_hash] = _with_zero(x, by.get(x.recording.content_hash), by_kpa)
+        return run_trial(arguments.label_a, a, arguments.label_b, b, judging, decided=moved, known=known).verdict
+
+    fragile = fragile_of(comparison, rerun)
     cards = _cards(arguments.garage, comparison)
     if arguments.json:
         # What the contract fixes, and the cards where there are any.
-        more = {"cards": asdict(cards)} if cards is not None else {}
+        more: Document = {"cards": asdict(cards)} if cards is not None else {}
+        more["fragile"] = fragile_documents(fragile)
         print(dump({**comparison_document(comparison), **more}))
         return 0
     for words in (cards.listed, *cards.cautions) if cards is not None else ():
@@ -75,6 +88,8 @@ def run(arguments: argparse.Namespace) -> int:
     print(sentence(comparison, DisplayUnits()))
     for reason in comparison.reasons[1:]:
         print(f"  {reason}")
+    for words in fragile_words(fragile):
+        print(f"  {words}")
     for row in comparison.likeness:
         print(f"  {row.what}: {row.finding} ({row.state})")
     for r in comparison.corners:
@@ -89,6 +104,21 @@ def run(arguments: argparse.Namespace) -> int:
                 f"({r.effect.low:+.0f} to {r.effect.high:+.0f})   {r.passes_a} · {r.passes_b} passes"
             )
     return 0
+
+
+def _with_zero(x: Analysis, decided: Decision | None, by_kpa: float) -> Decision:
+    """What was decided about a log, with its zero moved from what it is now."""
+    from basso.memory.decisions import Decision
+    from basso.recording.roles import Role
+
+    before = decided or Decision()
+    channel = x.recording.channel(Role.OIL_PRESSURE)
+    if channel is None:
+        return before
+    now = x.zero.value if x.zero is not None and x.zero.value is not None else 0.0
+    others = frozenset(e for e in before.edited if e[:2] != (channel.name, "offset"))
+    refused = frozenset(r for r in before.refused if r != (channel.name, "offset"))
+    return Decision(refused, others | {(channel.name, "offset", now + by_kpa)})
 
 
 def _known(

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from basso.track.corners import Place
     from basso.trial.control import Control
     from basso.trial.effect import Effect
+    from basso.trial.fragile import Fragile
     from basso.trial.match import Side
     from basso.trial.verdict import Comparison
 
@@ -293,6 +294,14 @@ def comparison_document(c: Comparison) -> Document:
         "sentence": trial_sentence(c, DisplayUnits()),
         "more": {"control": _control(c.control)},
     }
+
+
+def fragile_documents(rows: Sequence[Fragile]) -> list[Document]:
+    """What would overturn a verdict, as ``fragile`` of ``basso.comparison/1``."""
+    return [
+        {"assumption": r.assumption, "now": rounded(r.now, 3), "flips_at": rounded(r.flips_at, 3), "unit": r.unit}
+        for r in rows
+    ]
 
 
 def _control(control: Control | None) -> Document | None:

@@ -145,15 +145,8 @@ def compare(
         )
     ids = {p.id for p in over}
     passes = [p for p in (*side_a.passes, *side_b.passes) if p.place in ids]
-    by_share = all(np.isfinite(p.min_share) for p in passes)
-    lowest = np.array([p.min_pressure_kpa for p in passes])
-    kpa = estimate_effect(passes, lowest, heat=_heat_slope((*a, *b)))
-    share = estimate_effect(passes, np.array([p.min_share for p in passes])) if by_share else None
     gap = apart_c(side_a, side_b)
-    if control is not None and kpa is not None:
-        level = float(np.mean(lowest))
-        kpa = _widened(over_control(kpa, control, level), gap)
-        share = over_control(share, control, level, in_share=True) if share is not None else None
+    kpa, share = effects_of(passes, heat_slope((*a, *b)), control, gap)
     below = estimate_effect(passes, np.array([p.below_s for p in passes]))
     others = [p for p in (*side_a.passes, *side_b.passes) if p.place not in ids]
     rest = estimate_effect(others, np.array([p.min_pressure_kpa for p in others])) if others else None
@@ -173,7 +166,27 @@ def compare(
     )
 
 
-def _heat_slope(analyses: Sequence[Analysis]) -> float:
+def effects_of(
+    passes: Sequence[Pass], heat: float, control: Control | None, gap_c: float
+) -> tuple[Effect | None, Effect | None]:
+    """The effect on the lowest pressure and on the lowest share of normal, less what calm running reads otherwise; None
+    with too few laps, or where no normal is shared.
+
+    ``heat``: what normal changes by for 1 °C, kPa; ``gap_c``: by how much the oil temperatures of the sides miss each
+    other.
+    """
+    by_share = all(np.isfinite(p.min_share) for p in passes)
+    lowest = np.array([p.min_pressure_kpa for p in passes])
+    kpa = estimate_effect(passes, lowest, heat=heat)
+    share = estimate_effect(passes, np.array([p.min_share for p in passes])) if by_share else None
+    if control is not None and kpa is not None:
+        level = float(np.mean(lowest))
+        kpa = _widened(over_control(kpa, control, level), gap_c)
+        share = over_control(share, control, level, in_share=True) if share is not None else None
+    return kpa, share
+
+
+def heat_slope(analyses: Sequence[Analysis]) -> float:
     """By how much normal falls for 1 °C, at the places where it was driven; 0 where no normal tells."""
     slopes = []
     for x in analyses:

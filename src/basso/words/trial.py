@@ -5,12 +5,15 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
-from basso.sentence import read_in
+from basso.sentence import in_kpa, phrase, read_in
 from basso.trial.guards import TAKES_IN_NONE, TOO_SMALL
 from basso.units import DisplayUnits, Quantity
 from basso.words.opening import Opening
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from basso.trial.fragile import Fragile
     from basso.trial.verdict import Comparison
 
 Q = Quantity
@@ -64,6 +67,32 @@ def places_words(labels: list[str]) -> str:
     if len(labels) <= 3:
         return " and ".join(labels) if len(labels) < 3 else f"{labels[0]}, {labels[1]} and {labels[2]}"
     return f"{labels[0]}, {labels[1]}, {labels[2]} and {len(labels) - 3} more"
+
+
+def fragile_words(rows: Sequence[Fragile]) -> list[str]:
+    """What would overturn the verdict, a sentence each; one that says that nothing plausible does."""
+    words: list[str] = []
+    for r in rows:
+        if r.flips_at is None:
+            continue
+        if r.assumption in ("zero_a", "zero_b"):
+            side = r.assumption[-1].upper()
+            off = in_kpa(r.flips_at - r.now, signed=True)
+            words.append(phrase("It would not hold if the zero of {} were off by {}.", side, off))
+        elif r.assumption == "temperature_slope":
+            words.append(
+                phrase(
+                    "It would not hold if 1 °C of oil made {} instead of {}.",
+                    in_kpa(r.flips_at, 1, signed=True),
+                    in_kpa(r.now, 1, signed=True),
+                )
+            )
+        elif r.assumption == "floor":
+            words.append(phrase("It would not hold with every floor {}.", in_kpa(r.flips_at, signed=True)))
+        else:
+            laps = round(r.flips_at)
+            words.append(f"It hangs on {laps} lap{'' if laps == 1 else 's'}: without, it is another.")
+    return words or ["It holds for any plausible zero, temperature slope and floor, and without any one or two laps."]
 
 
 def sentence(c: Comparison, units: DisplayUnits) -> str:
