@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 from basso.cli import options
 from basso.errors import InputError
-from basso.report.documents import Document, comparison_document, dump, fragile_documents
+from basso.report.documents import Document, comparison_document, dump, fragile_documents, sides_document
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -31,13 +31,21 @@ Compare logs before a change (A) with logs after it (B): the lowest pressure of 
 at the same oil temperature, rpm and g, with an interval that counts laps, not samples. Where like cannot be held
 against like, the answer is "not comparable" and why.
 
-  basso compare --a full-mark-1.csv full-mark-2.csv --b plus-0.4.csv"""
+  basso compare --a full-mark-1.csv full-mark-2.csv --b plus-0.4.csv
+  basso compare --side full=run1.csv,run2.csv --side plus=run3.csv --side baffle=run4.csv"""
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    parser.add_argument("--a", metavar="LOG", nargs="+", required=True, help="logs before the change")
-    parser.add_argument("--b", metavar="LOG", nargs="+", required=True, help="logs after it")
+    parser.add_argument("--a", metavar="LOG", nargs="+", default=[], help="logs before the change")
+    parser.add_argument("--b", metavar="LOG", nargs="+", default=[], help="logs after it")
+    parser.add_argument(
+        "--side",
+        action="append",
+        default=[],
+        metavar="LABEL=LOG[,LOG...]",
+        help="one of three or more sides, instead of --a and --b; the first is what the others are held against",
+    )
     parser.add_argument("--label-a", default="A", help="name of A (default A)")
     parser.add_argument("--label-b", default="B", help="name of B (default B)")
     parser.add_argument("--garage", metavar="FOLDER", help="the garage with the build sheets (default: your own)")
@@ -55,6 +63,13 @@ def run(arguments: argparse.Namespace) -> int:
     from basso.workflow import open_recording, options_for, run_trial
 
     judging, reading, memory = options.judging(arguments), options.reading(arguments), options.memory()
+    if arguments.side:
+        return _several(arguments)
+    for name in ("a", "b"):
+        if not getattr(arguments, name):
+            raise InputError(
+                f"--{name}: name the logs {'before' if name == 'a' else 'after'} the change, or use --side."
+            )
     if set(map(str, arguments.a)) & set(map(str, arguments.b)):
         raise InputError("--a and --b name the same log; a change is judged between different runs.")
     a, b = ([open_recording(Path(p), reading, memory=memory) for p in side] for side in (arguments.a, arguments.b))
@@ -104,6 +119,54 @@ def run(arguments: argparse.Namespace) -> int:
                 f"({r.effect.low:+.0f} to {r.effect.high:+.0f})   {r.passes_a} · {r.passes_b} passes"
             )
     return 0
+
+
+def _several(arguments: argparse.Namespace) -> int:
+    """Three sides or more, each against each."""
+    from basso.trial.several import Sides, compare_several
+    from basso.units import DisplayUnits
+    from basso.words.trial import sentence
+    from basso.workflow import open_recording, options_for, run_trial
+
+    if arguments.a or arguments.b:
+        raise InputError("--side stands instead of --a and --b; name every side with it.")
+    named = [_named_side(text) for text in arguments.side]
+    if len(named) < 3:
+        raise InputError("--side: name three sides or more; two are compared with --a and --b.")
+    labels = [label for label, _ in named]
+    if len(set(labels)) < len(labels):
+        raise InputError("--side: two sides have the same label; give each its own.")
+    judging, reading, memory = options.judging(arguments), options.reading(arguments), options.memory()
+    read = {label: [open_recording(p, reading, memory=memory) for p in options.paths(logs)] for label, logs in named}
+    everything = [r for side in read.values() for r in side]
+    options.check_named(judging, everything)
+    from basso.memory.decisions import Decision
+
+    made = {r.content_hash: options_for(r, judging, memory) for r in everything}
+    by = {log: Decision(m.refused, m.edited) for log, m in made.items()}
+    known, oil, floors = _known(arguments.garage, everything)
+    judging = replace(
+        judging,
+        oil=oil if oil is not None and not arguments.oil else judging.oil,
+        floors=floors if floors and not arguments.floors else judging.floors,
+    )
+    found: Sides = compare_several(
+        labels, lambda a, b: run_trial(a, read[a], b, read[b], judging, decided=by, known=known)
+    )
+    if arguments.json:
+        print(dump(sides_document(found)))
+        return 0
+    for c in found.contrasts:
+        print(f"{c.a.label} → {c.b.label}: {sentence(c, DisplayUnits())}")
+    return 0
+
+
+def _named_side(text: str) -> tuple[str, list[str]]:
+    label, equals, logs = text.partition("=")
+    names = [name for name in logs.split(",") if name]
+    if not label.strip() or not equals or not names:
+        raise InputError(f"--side '{text}': write LABEL=LOG, more logs of the side after a comma.")
+    return label.strip(), names
 
 
 def _with_zero(x: Analysis, decided: Decision | None, by_kpa: float) -> Decision:

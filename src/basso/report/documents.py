@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from basso.trial.effect import Effect
     from basso.trial.fragile import Fragile
     from basso.trial.match import Side
+    from basso.trial.several import Sides
     from basso.trial.verdict import Comparison
 
 Document = dict[str, Any]
@@ -293,6 +294,35 @@ def comparison_document(c: Comparison) -> Document:
         "reasons": list(c.reasons),
         "sentence": trial_sentence(c, DisplayUnits()),
         "more": {"control": _control(c.control)},
+    }
+
+
+def sides_document(found: Sides) -> Document:
+    """``basso.comparison/1`` of three sides or more."""
+
+    def row(effect: Effect | None) -> Document:
+        if effect is None:
+            return {"estimate": None, "low": None, "high": None}
+        return {name: rounded(getattr(effect, name), 2) for name in ("estimate", "low", "high")}
+
+    first = found.labels[0]
+    none = {"estimate": 0.0, "low": 0.0, "high": 0.0}
+    return {
+        "schema": "basso.comparison/1",
+        "measure": "min_pressure_kpa",
+        "sides": [{"label": x, **(none if x == first else row(found.against_first(x)))} for x in found.labels],
+        "contrasts": [
+            {
+                "from": c.a.label,
+                "to": c.b.label,
+                **row(c.effect_kpa),
+                "verdict": c.verdict,
+                "judgement": c.judgement,
+                "over": [p.id for p in c.over],
+                "reasons": [str(r) for r in c.reasons],
+            }
+            for c in found.contrasts
+        ],
     }
 
 
