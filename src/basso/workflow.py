@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from basso.recording.drive import DriveMark
     from basso.recording.recording import Recording
     from basso.recording.summary import Summary
+    from basso.trial.guards import Verdict
     from basso.trial.verdict import Comparison
     from basso.units import DisplayUnits
 
@@ -301,6 +302,33 @@ def run_trial(
         judged.append(analyse(recording, replace(by[log], normal=normal), looked_at=looked_at.get(log)))
     progress(0.95, "comparing")
     return compare(label_a, judged[: len(a)], label_b, judged[len(a) :], (*again_a, *again_b))
+
+
+def verdict_with_zero(c: Comparison, side: int, by_kpa: float) -> Verdict:
+    """The verdict of a trial judged anew from its logs, with the sensor's zero of one side (0 A, 1 B) moved by so many
+    kPa from what it was taken for."""
+    from basso.memory.decisions import Decision
+    from basso.pressure.options import JudgeOptions
+    from basso.recording.roles import Role
+
+    decided: dict[str, Decision] = {}
+    known: dict[str, Known] = {}
+    for n, one in enumerate((c.a, c.b)):
+        for x in one.analyses:
+            log, channel = x.recording.content_hash, x.recording.channel(Role.OIL_PRESSURE)
+            edited, refused = x.options.edited, x.options.refused
+            if n == side and channel is not None:
+                key = (channel.name, "offset")
+                now = float(x.zero.value) if x.zero is not None and x.zero.value is not None else 0.0
+                edited = frozenset(e for e in edited if e[:2] != key) | {(*key, now + by_kpa)}
+                refused = refused - {key}
+            decided[log] = Decision(refused, edited)
+            if x.options.known is not None:
+                known[log] = x.options.known
+    first = c.a.analyses[0].options
+    options = JudgeOptions(floors=first.floors, rules=first.rules, oil=first.oil)
+    a, b = ([x.recording for x in one.analyses] for one in (c.a, c.b))
+    return run_trial(c.a.label, a, c.b.label, b, options, decided=decided, known=known).verdict
 
 
 def export_recording(

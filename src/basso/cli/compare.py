@@ -15,14 +15,11 @@ from basso.report.documents import Document, comparison_document, dump, fragile_
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from basso.analysis import Analysis
     from basso.car.cards import TrialCards
-    from basso.memory.decisions import Decision
     from basso.oil.grades import Grade
     from basso.pressure.earlier import Known
     from basso.pressure.floors import Floor
     from basso.recording.recording import Recording
-    from basso.trial.guards import Verdict
     from basso.trial.verdict import Comparison
 
 HELP = "judge a change: logs before and after it"
@@ -60,7 +57,7 @@ def run(arguments: argparse.Namespace) -> int:
     from basso.trial.fragile import fragile_of
     from basso.units import DisplayUnits
     from basso.words.trial import fragile_words, sentence
-    from basso.workflow import open_recording, options_for, run_trial
+    from basso.workflow import open_recording, options_for, run_trial, verdict_with_zero
 
     judging, reading, memory = options.judging(arguments), options.reading(arguments), options.memory()
     if arguments.side:
@@ -84,13 +81,7 @@ def run(arguments: argparse.Namespace) -> int:
     )
     comparison = run_trial(arguments.label_a, a, arguments.label_b, b, judging, decided=by, known=known)
 
-    def rerun(side: int, by_kpa: float) -> Verdict:
-        moved = dict(by)
-        for x in (comparison.a, comparison.b)[side].analyses:
-            moved[x.recording.content_hash] = _with_zero(x, by.get(x.recording.content_hash), by_kpa)
-        return run_trial(arguments.label_a, a, arguments.label_b, b, judging, decided=moved, known=known).verdict
-
-    fragile = fragile_of(comparison, rerun)
+    fragile = fragile_of(comparison, lambda side, by_kpa: verdict_with_zero(comparison, side, by_kpa))
     cards = _cards(arguments.garage, comparison)
     if arguments.json:
         # What the contract fixes, and the cards where there are any.
@@ -167,21 +158,6 @@ def _named_side(text: str) -> tuple[str, list[str]]:
     if not label.strip() or not equals or not names:
         raise InputError(f"--side '{text}': write LABEL=LOG, more logs of the side after a comma.")
     return label.strip(), names
-
-
-def _with_zero(x: Analysis, decided: Decision | None, by_kpa: float) -> Decision:
-    """What was decided about a log, with its zero moved from what it is now."""
-    from basso.memory.decisions import Decision
-    from basso.recording.roles import Role
-
-    before = decided or Decision()
-    channel = x.recording.channel(Role.OIL_PRESSURE)
-    if channel is None:
-        return before
-    now = x.zero.value if x.zero is not None and x.zero.value is not None else 0.0
-    others = frozenset(e for e in before.edited if e[:2] != (channel.name, "offset"))
-    refused = frozenset(r for r in before.refused if r != (channel.name, "offset"))
-    return Decision(refused, others | {(channel.name, "offset", now + by_kpa)})
 
 
 def _known(

@@ -8,14 +8,21 @@ from PySide6.QtWidgets import QMenu
 
 from basso.ui.bench import Bench
 from basso.ui.dialogs import replace_menu
-from basso.ui.stations.station import Shot, State, Station
+from basso.ui.stations.station import Command, Shot, State, Station
 from basso.ui.stations.table import Table
+from basso.ui.stations.trial.verbs import TrialVerbs
 from basso.units import Quantity
 
 if TYPE_CHECKING:
     from basso.ui.stations.trial.widget import TrialPage
 
-_SHORT = {"better": "helps", "worse": "worse", "no_clear_change": "no clear change", "not_comparable": "not comparable"}
+_SHORT = {
+    "cured": "cured",
+    "helps": "helps",
+    "worse": "worse",
+    "no_clear_change": "no clear change",
+    "not_comparable": "not comparable",
+}
 
 
 class TrialStation(Station["TrialPage"]):
@@ -23,6 +30,7 @@ class TrialStation(Station["TrialPage"]):
 
     def __init__(self, bench: Bench) -> None:
         super().__init__(bench)
+        self._verbs = TrialVerbs(bench)
         bench.trial.changed.connect(self.fill)
         bench.units.changed.connect(self.fill)
         bench.sessions.entries_changed.connect(self._offer_sessions)
@@ -32,7 +40,25 @@ class TrialStation(Station["TrialPage"]):
         """The page."""
         from basso.ui.stations.trial.widget import TrialPage
 
-        return TrialPage(self.bench.look)
+        page = TrialPage(self.bench.look, [(c.key, c.title) for c in self.commands()])
+        page.command_wanted.connect(self.bench.run)
+        return page
+
+    def commands(self) -> tuple[Command, ...]:
+        """What can be done beside judging."""
+        v = self._verbs
+        return (
+            Command("trial.plan", "Judge", "Plan trial…", v.plan, (), "laps a side, order, what to hold; a run card"),
+            Command(
+                "trial.overturn",
+                "Judge",
+                "What would overturn it…",
+                v.overturn,
+                (),
+                "zeros, temperature slope, floors and single laps at which the verdict is another",
+                lambda: self.bench.trial.comparison is not None,
+            ),
+        )
 
     def state(self) -> State:
         """The verdict."""
@@ -40,7 +66,7 @@ class TrialStation(Station["TrialPage"]):
         c = trial.comparison
         if c is None:
             return State("comparing" if trial.a and trial.b else "choose before and after")
-        words = _SHORT[c.verdict]
+        words = _SHORT[c.judgement]
         if c.effect_kpa is not None and c.verdict in ("better", "worse"):
             words += f", {units.text(c.effect_kpa.estimate, Quantity.PRESSURE, difference=True, signed=True)}"
         return State(words, "below" if c.verdict == "worse" else "attention" if c.verdict == "not_comparable" else "")
@@ -63,6 +89,7 @@ class TrialStation(Station["TrialPage"]):
             return
         trial = self.bench.trial
         waiting = trial.problem or ("Comparing …" if trial.a and trial.b and trial.comparison is None else "")
+        self.page.enable({c.key: c.when() for c in self.commands()})
         self.page.show_comparison(trial.comparison, self.bench.shown_units, trial.names, waiting)
         self._show_cards()
         self._offer_sessions()

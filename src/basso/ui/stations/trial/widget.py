@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
-from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QToolButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QSizePolicy, QToolButton, QWidget
 
 from basso.ui import layouts
 from basso.ui.plots import paint
@@ -26,8 +27,12 @@ if TYPE_CHECKING:
 class TrialPage(TitledPage):
     """Told a comparison and units. The two side buttons get their menus from the window."""
 
-    def __init__(self, look: Look) -> None:
+    command_wanted = Signal(str)
+
+    def __init__(self, look: Look, buttons: Sequence[tuple[str, str]] = ()) -> None:
+        """``buttons``: key and title of the commands that stand beside the sides."""
         super().__init__(look)
+        self._buttons: dict[str, QPushButton] = {}
         self._comparison: Comparison | None = None
         self._units = DisplayUnits()
         self.side_a, self.side_b = QToolButton(), QToolButton()
@@ -38,17 +43,23 @@ class TrialPage(TitledPage):
         layout.addLayout(self.head())
         sides = QHBoxLayout()
         sides.setContentsMargins(0, 6, 0, 2)
-        for button, words, name in (
+        for side, words, name in (
             (self.side_a, self._words_a, "A, before the change"),
             (self.side_b, self._words_b, "B, after the change"),
         ):
-            button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-            button.setAccessibleName(f"Choose {name}")
-            button.setToolTip(f"Choose the sessions of {name}")
-            sides.addWidget(button)
+            side.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+            side.setAccessibleName(f"Choose {name}")
+            side.setToolTip(f"Choose the sessions of {name}")
+            sides.addWidget(side)
             sides.addWidget(words)
             sides.addSpacing(24)
         sides.addStretch(1)
+        for key, title in buttons:
+            button = QPushButton(title)
+            button.clicked.connect(lambda _=False, k=key: self.command_wanted.emit(k))
+            self._buttons[key] = button
+            sides.addSpacing(6)
+            sides.addWidget(button)
         layout.addLayout(sides)
         layout.addWidget(self._cards)
         scroll = QScrollArea()
@@ -59,6 +70,11 @@ class TrialPage(TitledPage):
         layout.addWidget(scroll, 1)
         look.changed.connect(self._restyle)
         self._restyle()
+
+    def enable(self, can: Mapping[str, bool]) -> None:
+        """Which of the commands can be run now."""
+        for key, button in self._buttons.items():
+            button.setEnabled(can.get(key, True))
 
     def _restyle(self) -> None:
         p = self._look.palette
