@@ -24,9 +24,9 @@ from basso.findings.accumulator.first_oil import pre_oil_of
 from basso.findings.accumulator.gallery import Pump, dipping_passes, gallery_from
 from basso.findings.accumulator.in_pan import in_pan
 from basso.findings.accumulator.ladder import ladder_of
-from basso.findings.accumulator.logged import measured_bottle
+from basso.findings.accumulator.logged import LEAK_KPA_PER_MIN, measured_bottle
 from basso.findings.accumulator.masked import unmasked
-from basso.findings.accumulator.sizing import HOLDS_S
+from basso.findings.accumulator.sizing import HOLDS_S, window_of
 from basso.findings.options import weighed
 from basso.pressure.earlier import Known
 from basso.recording.roles import Role
@@ -43,6 +43,7 @@ from basso.words.accumulator import (
     masked_words,
     pan_words,
     station_opening,
+    window_words,
 )
 from basso.workflow import demo_folder, judge, open_recording
 from pans import BOX
@@ -264,6 +265,70 @@ def test_what_the_bottle_gives_comes_into_the_pan() -> None:
     assert "under the crank's sweep" in str(pan_words(told)[0][0]) and not pan_words(told)[0][1]
     froth = find_accumulator(a, AS_FITTED, replace(pan, sweep_m=0.100))
     assert "over the crank's sweep: froth." in str(pan_words(froth)[0][0]) and pan_words(froth)[0][1]
+
+
+def test_the_window_holds_inside_and_not_outside() -> None:
+    a = judged("accumulator")
+    bottle = replace(AS_FITTED.bottle, total_l=3.0)
+    found = find_accumulator(a, replace(AS_FITTED, bottle=bottle))
+    window = found.window
+    assert window is not None and window.precharge_kpa is not None and window.trigger_kpa is None
+    low, high = window.precharge_kpa
+
+    def short(precharge: float) -> float:
+        looked_at = replace(bottle, precharge_kpa=precharge)
+        w = window_of(a, found.gallery, found.passes, looked_at, Valve(), AS_FITTED.line)
+        assert w is not None
+        return w.margin_kpa
+
+    assert short(0.5 * (low + high)) > -6.0 and short(high + 40.0) < short(0.5 * (low + high))
+    said = [str(w) for w, _ in window_words(found)]
+    assert any("This size holds with a precharge of" in w for w in said)
+    small = find_accumulator(a, replace(AS_FITTED, bottle=replace(bottle, total_l=0.3)))
+    assert small.window is not None and small.window.margin_kpa < 0.0
+    told = window_words(small)
+    assert told[0][1] and "short by" in str(told[0][0]) and "Whatever its precharge" in str(told[1][0])
+    switch = find_accumulator(a, replace(AS_FITTED, bottle=bottle, valve=Valve(260.0)))
+    assert switch.window is not None
+    if switch.window.trigger_kpa is not None:
+        assert switch.window.trigger_kpa[0] >= 150.0
+
+
+def test_a_bottle_that_stands_shut_and_loses_is_seen_to_leak() -> None:
+    """Its pressure at the stop, before and after, made up: charged at 300 kPa it loses 3, then 1 kPa a minute."""
+    a = judged("accumulator")
+    channel = a.recording.channel(Role.ACCUMULATOR_PRESSURE)
+    assert channel is not None
+    stop = float(a.time_s[np.flatnonzero(a.rpm > 500.0)[-1]])
+    long = np.concatenate([channel.time_s, channel.time_s[-1] + np.arange(0.05, 60.0, 0.05)])
+
+    def leak(kpa_per_min: float) -> float | None:
+        values = np.concatenate([channel.values, np.full(long.size - channel.values.size, 300.0)])
+        after = long > stop + 3.0
+        values[after] = 300.0 - kpa_per_min / 60.0 * (long[after] - stop)
+        steps = np.ones(long.size - a.time_s.size)
+        longer = replace(
+            a,
+            recording=replace(
+                a.recording,
+                channels=tuple(
+                    replace(c, time_s=long, values=values) if c is channel else c for c in a.recording.channels
+                ),
+            ),
+            time_s=long,
+            pressure_kpa=np.concatenate([a.pressure_kpa, 0.0 * steps]),
+            rpm=np.concatenate([a.rpm, 0.0 * steps]),
+            followed_rpm=np.concatenate([a.followed_rpm, 0.0 * steps]),
+            temperature_c=None,
+        )
+        found = measured_bottle(longer, replace(AS_FITTED, valve=Valve(200.0)), PUMP)
+        assert found is not None
+        return found.leak_kpa_per_min
+
+    assert leak(3.0) == pytest.approx(3.0, abs=0.3) and leak(1.0) == pytest.approx(1.0, abs=0.3)
+    assert LEAK_KPA_PER_MIN == 2.0
+    plain = measured_bottle(a, AS_FITTED, PUMP)
+    assert plain is not None and plain.leak_kpa_per_min is None, "an open valve empties it: that is no leak"
 
 
 def test_a_start_says_whether_the_bearings_had_oil_first() -> None:

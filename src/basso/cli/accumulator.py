@@ -234,7 +234,7 @@ def _notes(a: Analysis) -> list[str]:
 
 
 def _report(drive: _Drive, floor_kpa: float) -> None:
-    from basso.words.accumulator import WILL_NOT_FIX, cover_opening, ladder_words, pass_words, taken_words
+    from basso.words.accumulator import WILL_NOT_FIX, cover_opening, how_sure, ladder_words, pass_words, taken_words
 
     title, detail = cover_opening(drive.cover, floor_kpa, drive.smallest_l)
     print(f"  {title}")
@@ -245,6 +245,6 @@ def _report(drive: _Drive, floor_kpa: float) -> None:
             f"    {pass_words(p):<22} {p.without.lowest_kpa:5.0f} → {p.lowest_kpa:5.0f} kPa, "
             f"{p.oil_left_l:.2f} L left{dry}"
         )
-    for words in (*drive.notes, taken_words(drive.cover), *ladder_words(drive.ladder), WILL_NOT_FIX):
+    for words in (*drive.notes, taken_words(drive.cover), *ladder_words(drive.ladder), how_sure(), WILL_NOT_FIX):
         if words:
             print(f"  {words}")

@@ -9,7 +9,7 @@ from basso.accumulator.gas import Bottle, charged_l, curve, seconds_of_cover, us
 from basso.findings.accumulator.cover import Cover, CoveredPass
 from basso.findings.accumulator.ladder import Ladder
 from basso.report.documents import Document, rounded
-from basso.words.accumulator import ladder_words, static_cautions
+from basso.words.accumulator import how_sure, ladder_words, static_cautions
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +67,7 @@ def replay_document(cover: Cover, smallest_l: float | None, ladder: Ladder) -> D
             "emptiest_l": rounded(cover.emptiest_l, 4),
             "smallest_total_l": rounded(smallest_l, 2),
             "refill_takes_s": rounded(cover.taken_s, 2),
+            "how_sure": str(how_sure()),
         },
         "ladder": {
             "precharge_kpa": rounded(ladder.precharge_kpa, 1),

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from basso.accumulator.gas import Bottle, charged_l, highest_floor_kpa, seconds_of_cover, stored_l, usable_l
+from basso.findings.accumulator.logged import LEAK_KPA_PER_MIN
 from basso.findings.accumulator.sizing import HOLDS_S
 from basso.sentence import in_celsius, in_kpa, in_litres, joined, phrase
 
@@ -305,6 +306,12 @@ def masked_words(found: AccumulatorFindings) -> list[tuple[str, bool]]:
                 False,
             )
         )
+    if seen.leak_kpa_per_min is not None:
+        is_leak = seen.leak_kpa_per_min > LEAK_KPA_PER_MIN
+        what = "a leak, or gas that cools: do the hold test" if is_leak else "it holds"
+        words.append(
+            (phrase("Shut and stopped it loses {} a minute: {}.", in_kpa(seen.leak_kpa_per_min, 1), what), is_leak)
+        )
     if seen.is_slow:
         words.append(
             (phrase("Its valve or line is slow: {} lost at 20 L/min on the way out.", in_kpa(seen.out_kpa)), True)
@@ -313,6 +320,38 @@ def masked_words(found: AccumulatorFindings) -> list[tuple[str, bool]]:
 
 
 _DIFFERENCE_KPA, _MOST_SIZE_L = 100.0, 6.0
+
+
+def how_sure() -> str:
+    """What such predictions were seen to miss (``benchmarks.bottles``, cars it was not set by)."""
+    return phrase(
+        "How sure: on cars whose bottle, gas and gallery act by other laws, nine of ten passes came within 10 % or {} "
+        "of what was said.",
+        in_kpa(12.0),
+    )
+
+
+def window_words(found: AccumulatorFindings) -> list[tuple[str, bool]]:
+    """Which precharges and triggers hold the floor on the worst lap, and by what margin it is held now; each with
+    whether it is to be minded."""
+    w = found.window
+    if w is None:
+        return []
+    lap = f" on lap {found.sizes.lap}" if found.sizes is not None and found.sizes.lap is not None else ""
+    words: list[tuple[str, bool]] = [
+        (phrase("Now it holds every floor{} with {} to spare.", lap, in_kpa(w.margin_kpa)), False)
+        if w.margin_kpa >= 0.0
+        else (phrase("Now it is short by {} at worst{}.", in_kpa(-w.margin_kpa), lap), True)
+    ]
+    if w.precharge_kpa is not None:
+        words.append(
+            (phrase("This size holds with a precharge of {:bare} to {}.", *map(in_kpa, w.precharge_kpa)), False)
+        )
+    else:
+        words.append(("Whatever its precharge, this size does not hold them all.", True))
+    if w.trigger_kpa is not None:
+        words.append((phrase("It holds with the trigger at {:bare} to {}.", *map(in_kpa, w.trigger_kpa)), False))
+    return words
 
 
 def pan_words(found: AccumulatorFindings) -> list[tuple[str, bool]]:

@@ -18,7 +18,7 @@ from basso.findings.accumulator.in_pan import InPan, in_pan
 from basso.findings.accumulator.ladder import Ladder, ladder_of
 from basso.findings.accumulator.logged import MeasuredBottle, measured_bottle
 from basso.findings.accumulator.masked import HiddenDip, Unmasked, unmasked
-from basso.findings.accumulator.sizing import SizeMap, floor_on, for_a_bottle, size_map, worst_lap
+from basso.findings.accumulator.sizing import SizeMap, Window, floor_on, for_a_bottle, size_map, window_of, worst_lap
 from basso.progress import Progress, silent
 from basso.sump.measured import MeasuredPan
 from basso.units import FloatArray
@@ -69,6 +69,7 @@ class AccumulatorFindings:
         smallest_l: the least size that holds the floor in every dip no longer than bottles last, the other figures as
             they are; None for none up to 6 L.
         masked: what an armed one hid, where one was; ``measured``: its logged pressure against its card.
+        window: precharges and triggers that hold the floor on the worst lap; None where nothing dips.
         in_pan: what its oil does in the pan; None where that was not measured.
         pre_oil: the gallery before the first start; None where the log does not show it.
     """
@@ -88,6 +89,7 @@ class AccumulatorFindings:
     sizes: SizeMap | None
     masked: Unmasked | None
     measured: MeasuredBottle | None
+    window: Window | None = None
     in_pan: InPan | None = None
     pre_oil: PreOil | None = None
 
@@ -179,6 +181,7 @@ def find_accumulator(
         sizes=sizes,
         masked=masked,
         measured=measured,
+        window=window_of(a, gallery, passes, bottle, valve, line),
         in_pan=in_pan(pan, cover, float(charged_l(bottle, peak_kpa(a, ladder)))) if pan is not None else None,
         pre_oil=pre_oil_of(a),
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from basso.accumulator.fitted import Fitted
 from basso.accumulator.gas import Bottle
@@ -16,6 +17,7 @@ from basso.findings.accumulator.masked import driven_by
 from basso.recording.gaps import or_zero
 from basso.recording.roles import Role
 from basso.recording.rolling import rolling_mean
+from basso.recording.spans import runs_of
 from basso.units import FloatArray
 
 _MOST_S = 240.0
@@ -26,6 +28,10 @@ _SLOW = 3.0
 """A line that loses more than this many times its card's loss is slow (default)."""
 _LEAST_SPAN_KPA = 40.0
 _STEADY_S, _NOTHING_KPA = 0.5, 10.0
+_CHARGED_KPA, _LEAK_LEAST_S, _LEAK_AFTER_S, _OPEN_KPA_PER_S = 30.0, 15.0, 3.0, 2.0
+LEAK_KPA_PER_MIN = 2.0
+"""More lost a minute than this is a leak, or a gas that cools fast (default; the hold test allows 35 kPa in half an
+hour)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +46,8 @@ class MeasuredBottle:
         out_kpa, in_kpa: fitted: the line's loss at 20 L/min out and in. (Of precharge and line only a product shows
             while oil is in; so the line is fitted with the precharge as seen, else as the card has it.)
         has_lost_precharge, is_slow: against the card.
+        leak_kpa_per_min: what it loses with the engine stopped and its valve shut; None where the log does not show
+            that for long enough.
         moves: whether the logged pressure moved enough to tell anything.
     """
 
@@ -51,6 +59,7 @@ class MeasuredBottle:
     in_kpa: float
     has_lost_precharge: bool
     is_slow: bool
+    leak_kpa_per_min: float | None
     moves: bool
 
 
@@ -103,8 +112,24 @@ def measured_bottle(a: Analysis, fitted: Fitted, pump: Pump) -> MeasuredBottle |
         in_kpa=line.in_kpa,
         has_lost_precharge=lost,
         is_slow=moves and line.out_kpa > _SLOW * max(fitted.line.out_kpa, 1.0),
+        leak_kpa_per_min=_leak(whole.time_s, steady, stopped, least, whole.step_s),
         moves=moves,
     )
+
+
+def _leak(
+    time_s: FloatArray, steady_kpa: FloatArray, stopped: NDArray[np.bool_], least_kpa: float, step_s: float
+) -> float | None:
+    """The fall of the bottle's pressure over the longest stretch on which it stands charged at an empty gallery."""
+    shut = stopped & (steady_kpa > least_kpa + _CHARGED_KPA)
+    runs = [r for r in runs_of(shut) if (r[1] - r[0]) * step_s >= _LEAK_LEAST_S]
+    if not runs:
+        return None
+    first, last = max(runs, key=lambda r: r[1] - r[0])
+    first += round(_LEAK_AFTER_S / step_s)  # the valve has just shut
+    slope = float(np.polyfit(time_s[first:last], steady_kpa[first:last], 1)[0])
+    # A valve that is open empties the bottle within seconds: that is no leak.
+    return None if slope < -_OPEN_KPA_PER_S else max(-60.0 * slope, 0.0)
 
 
 def _gas(gallery: Gallery, fitted: Fitted, first_kpa: float) -> FloatArray:

@@ -6,19 +6,23 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
-from basso.accumulator.gas import Bottle
+from basso.accumulator.gas import Bottle, charged_l
 from basso.accumulator.replay import Gallery, replay_many
 from basso.accumulator.valve import Line, Valve
 from basso.analysis import Analysis
 from basso.findings.accumulator.cover import MANY_STEP_S
 from basso.findings.accumulator.gallery import DippingPass, in_reach
 from basso.progress import Progress, silent
+from basso.recording.spans import runs_of
 from basso.track.laps import Lap
 from basso.units import FloatArray
 
 MAP_SIZES_L = np.array([0.5, 1.0, 1.5, 2.0, 2.5, 3.0, 3.5, 4.0, 5.0, 6.0])
 MAP_PRECHARGES_KPA = np.array([20.0, 50.0, 80.0, 110.0, 140.0, 170.0, 200.0, 230.0, 260.0, 300.0])
+WINDOW_PRECHARGES_KPA = np.arange(20.0, 301.0, 10.0)
+WINDOW_TRIGGERS_KPA = np.arange(60.0, 451.0, 10.0)
 HOLDS_S = 0.05
 """Under the floor for no longer than this is held (default: one or two samples)."""
 _LEAD_S, _ABOUT_S = 60.0, 1.0
@@ -54,6 +58,20 @@ class SizeMap:
         return float(self.sizes_l[sizes[0]]), float(self.precharges_kpa[at[at.size // 2]])
 
 
+@dataclass(frozen=True, slots=True)
+class Window:
+    """What holds the floor on the worst lap with one bottle's other figures as they are.
+
+    Attributes:
+        precharge_kpa, trigger_kpa: from where to where; None where none does, or there is no switch.
+        margin_kpa: the least of pressure over floor as it is; below 0 it falls short.
+    """
+
+    precharge_kpa: tuple[float, float] | None
+    trigger_kpa: tuple[float, float] | None
+    margin_kpa: float
+
+
 def worst_lap(a: Analysis, passes: Sequence[DippingPass]) -> Lap | None:
     """The flying lap that is longest under the floor in dips a bottle may cover; None without one that dips."""
     under = {lap.number: 0.0 for lap in a.rounds}
@@ -70,6 +88,75 @@ def for_a_bottle(passes: Sequence[DippingPass]) -> list[DippingPass]:
     return [p for p in passes if not p.is_long] or list(passes)
 
 
+def window_of(
+    a: Analysis, gallery: Gallery, passes: Sequence[DippingPass], bottle: Bottle, valve: Valve, line: Line
+) -> Window | None:
+    """The precharges and triggers that hold the floor on the worst lap; None where nothing dips."""
+    look = _worst_lap_of(a, gallery, passes)
+    if look is None:
+        return None
+    each = [(bottle, valve)]
+    each += [(replace(bottle, precharge_kpa=float(p)), valve) for p in WINDOW_PRECHARGES_KPA]
+    triggers = WINDOW_TRIGGERS_KPA if valve.trigger_kpa is not None else np.empty(0)
+    each += [(bottle, replace(valve, trigger_kpa=float(t))) for t in triggers]
+    over = look.over_floor([b for b, _ in each], [v for _, v in each], line)
+    short = (over < 0.0).sum(axis=1) * look.part.step_s
+    n = WINDOW_PRECHARGES_KPA.size
+    return Window(
+        precharge_kpa=_span(WINDOW_PRECHARGES_KPA, short[1 : n + 1] <= HOLDS_S),
+        trigger_kpa=_span(triggers, short[n + 1 :] <= HOLDS_S),
+        margin_kpa=float(over[0].min()),
+    )
+
+
+def _span(values: FloatArray, holds: NDArray[np.bool_]) -> tuple[float, float] | None:
+    """The longest run of values that hold; None for none."""
+    runs = runs_of(holds)
+    if not runs:
+        return None
+    first, last = max(runs, key=lambda r: r[1] - r[0])
+    return float(values[first]), float(values[last - 1])
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _WorstLap:
+    """The stretch that is looked at: replayed from a lead on, looked at about the dips a bottle may cover."""
+
+    lap: int | None
+    start_s: float
+    end_s: float
+    places: tuple[str, ...]
+    part: Gallery
+    floor_kpa: FloatArray
+    inside: NDArray[np.bool_]
+
+    def over_floor(
+        self, bottles: Sequence[Bottle], valves: Sequence[Valve], line: Line, progress: Progress = silent
+    ) -> FloatArray:
+        """Pressure over the floor with each bottle where it is looked at, kPa, shape (bottles, moments)."""
+        # It comes to the stretch that is looked at charged by what stands in the gallery there.
+        usual = float(np.median(self.part.alone_kpa))
+        first = np.array([float(charged_l(b, usual)) for b in bottles])
+        many = replay_many(self.part, bottles, valves, line, first, progress)
+        where = self.inside & np.isfinite(self.floor_kpa)
+        made: FloatArray = (many.pressure_kpa - self.floor_kpa)[:, where]
+        return made if made.shape[1] else np.zeros((len(bottles), 1))
+
+
+def _worst_lap_of(a: Analysis, gallery: Gallery, passes: Sequence[DippingPass]) -> _WorstLap | None:
+    if not passes:
+        return None
+    lap = worst_lap(a, passes)
+    start, end = (lap.start_s, lap.end_s) if lap is not None else (passes[0].start_s, passes[-1].end_s)
+    part = gallery.part(start - _LEAD_S, end).coarser(MANY_STEP_S)
+    inside = np.zeros(part.time_s.shape, dtype=np.bool_)
+    looked_at = [p for p in for_a_bottle(passes) if start <= p.start_s < end]
+    for p in looked_at:
+        inside |= (part.time_s >= p.start_s - _ABOUT_S) & (part.time_s <= p.end_s + _ABOUT_S)
+    places = tuple(dict.fromkeys(p.place for p in looked_at if p.place is not None))
+    return _WorstLap(lap.number if lap is not None else None, start, end, places, part, floor_on(a, part), inside)
+
+
 def size_map(
     a: Analysis,
     gallery: Gallery,
@@ -80,29 +167,15 @@ def size_map(
     progress: Progress = silent,
 ) -> SizeMap | None:
     """The map of a judged log's worst lap; None where nothing dips."""
-    if not passes:
+    look = _worst_lap_of(a, gallery, passes)
+    if look is None:
         return None
-    lap = worst_lap(a, passes)
-    start, end = (lap.start_s, lap.end_s) if lap is not None else (passes[0].start_s, passes[-1].end_s)
-    part = gallery.part(start - _LEAD_S, end).coarser(MANY_STEP_S)
-    floor = floor_on(a, part)
-    inside = np.zeros(part.time_s.shape, dtype=np.bool_)
-    looked_at = [p for p in for_a_bottle(passes) if start <= p.start_s < end]
-    for p in looked_at:
-        inside |= (part.time_s >= p.start_s - _ABOUT_S) & (part.time_s <= p.end_s + _ABOUT_S)
     each = [
         replace(bottle, total_l=float(size), precharge_kpa=float(p)) for p in MAP_PRECHARGES_KPA for size in MAP_SIZES_L
     ]
-    # It comes to the stretch that is looked at charged by what stands in the gallery there.
-    first = np.array([_charged(b, float(np.median(part.alone_kpa))) for b in each])
-    many = replay_many(part, each, [valve] * len(each), line, first, progress)
-    under = (many.pressure_kpa < floor) & inside
-    short = under.sum(axis=1) * part.step_s
-    shape = (MAP_PRECHARGES_KPA.size, MAP_SIZES_L.size)
-    places = tuple(dict.fromkeys(p.place for p in looked_at if p.place is not None))
-    return SizeMap(
-        lap.number if lap else None, places, start, end, MAP_SIZES_L, MAP_PRECHARGES_KPA, short.reshape(shape)
-    )
+    over = look.over_floor(each, [valve] * len(each), line, progress)
+    short = ((over < 0.0).sum(axis=1) * look.part.step_s).reshape(MAP_PRECHARGES_KPA.size, MAP_SIZES_L.size)
+    return SizeMap(look.lap, look.places, look.start_s, look.end_s, MAP_SIZES_L, MAP_PRECHARGES_KPA, short)
 
 
 def floor_on(a: Analysis, gallery: Gallery) -> FloatArray:
@@ -111,9 +184,3 @@ def floor_on(a: Analysis, gallery: Gallery) -> FloatArray:
     judged = (a.judged & in_reach(a))[nearest] & (a.rpm[nearest] >= a.options.rules.rpm_gate)
     made: FloatArray = np.where(judged, a.floor.kpa[nearest], -np.inf)
     return made
-
-
-def _charged(bottle: Bottle, peak_kpa: float) -> float:
-    from basso.accumulator.gas import charged_l
-
-    return float(charged_l(bottle, peak_kpa))

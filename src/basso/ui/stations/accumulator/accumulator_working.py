@@ -11,7 +11,16 @@ from basso.accumulator.replay import GALLERY_S, SWITCH_S
 from basso.sentence import read_in
 from basso.ui.stations.working import WorkingStep
 from basso.units import DisplayUnits, Quantity
-from basso.words.accumulator import ladder_words, masked_words, pan_words, pass_words, static_cautions, taken_words
+from basso.words.accumulator import (
+    how_sure,
+    ladder_words,
+    masked_words,
+    pan_words,
+    pass_words,
+    static_cautions,
+    taken_words,
+    window_words,
+)
 
 if TYPE_CHECKING:
     from basso.findings.accumulator.findings import AccumulatorFindings
@@ -85,9 +94,9 @@ def accumulator_working(found: AccumulatorFindings, units: DisplayUnits) -> list
         )
     told = [
         taken_words(found.cover),
-        *(w for w, _ in (*masked_words(found), *pan_words(found))),
+        *(w for w, _ in (*masked_words(found), *window_words(found), *pan_words(found))),
         *ladder_words(found.ladder),
     ]
-    told += static_cautions(bottle, peak, floor, None)
+    told += [how_sure(), *static_cautions(bottle, peak, floor, None)]
     steps += [WorkingStep("To mind", str(read_in(w, units)), "") for w in told if w]
     return steps

@@ -26,7 +26,7 @@ from basso.ui.stations.accumulator.picture import (
 )
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, FloatArray, Quantity, Unit
-from basso.words.accumulator import VESSEL, WILL_NOT_FIX, ladder_words, masked_words, pan_words
+from basso.words.accumulator import VESSEL, WILL_NOT_FIX, how_sure, ladder_words, masked_words, pan_words, window_words
 
 if TYPE_CHECKING:
     from basso.findings.accumulator.findings import AccumulatorFindings, LapTrace
@@ -70,10 +70,15 @@ class AccumulatorBoard(QWidget):
             self._words = [
                 (str(read_in(w, units)), bad) for w, bad in zip(ladder_words(found.ladder), faults, strict=True)
             ]
-            more = [*masked_words(found), *pan_words(found)]
+            more = [*masked_words(found), *window_words(found), *pan_words(found)]
             told = [(str(read_in(w, units)), bad) for w, bad in more]
-            self._words = sorted([*told, *self._words], key=lambda w: not w[1])
-        self.setMinimumHeight(round(self._look.height() * (34.5 if found is not None else 0)))
+            # Faults first, then what could hurt somebody, then the rest.
+            told = sorted([*told, *self._words], key=lambda w: not w[1])
+            bad_ones = sum(bad for _, bad in told)
+            sure = (str(read_in(how_sure(), units)), False)
+            self._words = [*told[:bad_ones], (VESSEL, False), (WILL_NOT_FIX, False), *told[bad_ones:], sure]
+        lines = 34.5 + 1.5 * max(0, len(self._words) - 8)
+        self.setMinimumHeight(round(self._look.height() * lines) if found is not None else 0)
         self.setAccessibleDescription("; ".join(w for w, _ in self._words))
         self.update()
 
@@ -443,7 +448,7 @@ class AccumulatorBoard(QWidget):
         look, line = self._look, self._look.height(Type.SMALL)
         metrics = QFontMetricsF(look.font(Type.SMALL))
         y = box.top()
-        for words, bad in [*self._words, (WILL_NOT_FIX, False), (VESSEL, False)]:
+        for words, bad in self._words:
             room = QRectF(box.left() + line * 1.2, y, box.width() - line * 1.2, 400.0)
             tall = metrics.boundingRect(room, _WRAPPED, words).height()
             if y + tall > box.bottom() + line * 0.4:
