@@ -207,6 +207,7 @@ def test_comparison_document(capsys: pytest.CaptureFixture[str]) -> None:
         "verdict",
         "judgement",
         "naive",
+        "fragile",
         "reasons",
         "sentence",
         "more",

@@ -34,7 +34,7 @@ from basso.standin.car import STEP_S
 from basso.standin.faults import Logger, write_csv
 from basso.standin.scenarios import SCENARIOS, generator
 from basso.standin.simulate import Simulated, simulate
-from basso.units import FloatArray
+from basso.units import DisplayUnits, FloatArray
 from basso.words.accumulator import (
     cover_opening,
     ladder_words,
@@ -45,6 +45,7 @@ from basso.words.accumulator import (
     station_opening,
     window_words,
 )
+from basso.words.headline import opening
 from basso.workflow import demo_folder, judge, open_recording
 from pans import BOX
 
@@ -225,6 +226,15 @@ def test_an_armed_session_is_known_by_its_card_or_its_log() -> None:
     assert is_armed(judged("accumulator"))
     off = replace(judged("accumulator"), options=replace(a.options, known=Known(accumulator="off")))
     assert not is_armed(off)
+    # The sentence at the top says so, with dips and without: an armed one hides them.
+    armed = replace(a, options=replace(a.options, known=Known(accumulator="armed")))
+    for x in (armed, replace(armed, dips=())):
+        assert "The accumulator was armed and hides dips" in opening(x, DisplayUnits()).detail
+    assert "accumulator" not in opening(a, DisplayUnits()).detail.lower()
+    assert (
+        "accumulator's pressure is logged: armed, it hides dips"
+        in opening(judged("accumulator"), DisplayUnits()).detail
+    )
 
 
 def test_a_drive_without_dips_needs_no_bottle_and_says_so() -> None:

@@ -17,13 +17,14 @@ from basso.garage.records import Car, FloorChoice
 from basso.garage.store import Change, Garage
 from basso.memory.decisions import Decision
 from basso.memory.memory import Memory
-from basso.report.documents import analysis_document, comparison_document
+from basso.report.documents import analysis_document, comparison_document, fragile_documents
+from basso.trial.fragile import fragile_of
 from basso.ui.models.settings import Settings
 from basso.ui.theme.look import Look
 from basso.ui.window.desk import Desk
 from basso.ui.window.main_window import MainWindow
 from basso.ui.window.screenshots import wait_until
-from basso.workflow import demo_folder, export_analysis, open_recording
+from basso.workflow import demo_folder, export_analysis, open_recording, verdict_with_zero
 from support import destroy
 
 pytestmark = pytest.mark.usefixtures("shared_cache")
@@ -110,7 +111,9 @@ def test_a_trial_is_judged_the_same_on_both_fronts(
     desk.bench.trial.choose((first,), (second,))
     wait_until(application, lambda: desk.bench.trial.comparison is not None and not desk.bench.jobs.busy)
     assert desk.bench.trial.comparison is not None
-    seen = json.loads(json.dumps(comparison_document(desk.bench.trial.comparison)))
+    c = desk.bench.trial.comparison
+    fragile = fragile_of(c, lambda side, by_kpa: verdict_with_zero(c, side, by_kpa))
+    seen = json.loads(json.dumps({**comparison_document(c), "fragile": fragile_documents(fragile)}))
     assert main(["compare", "--a", str(logs[0]), "--b", str(logs[1]), "--garage", str(garage), "--json"]) == 0
     said = json.loads(capsys.readouterr().out)
     for document in (seen, said):

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from basso.findings.accumulator.armed import is_armed
 from basso.plain_text import plain
 from basso.pressure.gauge import judge_readings
 from basso.recording.roles import Role
@@ -68,6 +69,16 @@ _NEXT = {
 }
 
 
+def armed_words(a: Analysis) -> str:
+    """That an accumulator was at work, and so what is not seen; "" where none was. Begins with a blank."""
+    if not is_armed(a):
+        return ""
+    known = a.options.known
+    if known is not None and known.accumulator == "armed":
+        return " The accumulator was armed and hides dips: see Accumulator for what there was without it."
+    return " An accumulator's pressure is logged: armed, it hides dips; see Accumulator for what there was without it."
+
+
 def opening(a: Analysis, units: DisplayUnits) -> Opening:
     """What matters in this session, first."""
     from basso.findings.corners.pattern import lap_pattern
@@ -88,6 +99,7 @@ def opening(a: Analysis, units: DisplayUnits) -> Opening:
     )
     doubts = doubt_words(a, units)
     resting += "".join(f" {read_in(c.message, units)}" for c in a.checks if c.id == "clearance")
+    resting += armed_words(a)
     over = _count(len(a.rounds), _round_word(a)) if a.rounds else f"{a.exposure.running_s / 60:.0f} min of running"
     if not a.dips:
         margin = a.margin_kpa[a.judged]

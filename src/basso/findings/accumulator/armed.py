@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
-from basso.analysis import Analysis
+from typing import TYPE_CHECKING
+
 from basso.recording.roles import Role
+
+if TYPE_CHECKING:
+    from basso.analysis import Analysis
 
 
 def is_armed(a: Analysis) -> bool:
