@@ -41,20 +41,19 @@ class AccumulatorPage(TitledPage):
         self.board = AccumulatorBoard(look, cursor)
         layout = layouts.column(self, (20, 12, 12, 4), 4)
         layout.addLayout(self.head())
-        bar = layouts.row(None, (0, 2, 0, 2), 8)
+        bar = layouts.Flow()
         for key, title in buttons:
             button = QPushButton(title)
             button.clicked.connect(lambda _=False, k=key: self.command_wanted.emit(k))
             self._buttons[key] = button
-            bar.addWidget(button)
-        bar.addStretch(1)
+            bar.add(button)
         self.size_slider = WhatIfSlider(look, "Size")
         self.precharge_slider = WhatIfSlider(look, "Precharge")
         self.trigger_slider = WhatIfSlider(look, "Trigger")
         for slider in self._sliders:
             slider.moved.connect(self._suppose)
             slider.slider.sliderReleased.connect(self.settled)
-            bar.addWidget(slider)
+            bar.add(slider, at_end=True)
         layout.addLayout(bar)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)

@@ -302,9 +302,9 @@ class SumpBoard(QWidget):
         for f in self._figures[:7]:
             tone = "below" if f.is_off else "ink"
             paint.label(painter, look, box.left(), y, f.name)
-            paint.label(painter, look, box.left() + box.width() * 0.60, y, f.value, Type.STRONG, tone, paint.RIGHT)
+            paint.label(painter, look, box.left() + box.width() * 0.64, y, f.value, Type.STRONG, tone, paint.RIGHT)
             note = f"{f.unit}, {f.note}" if f.note else f.unit
-            paint.label(painter, look, box.left() + box.width() * 0.62, y, note)
+            paint.label(painter, look, box.left() + box.width() * 0.66, y, note)
             paint.rule(painter, box.left(), y + line * 0.68, box.right(), y + line * 0.63, look.color("rule"))
             y += line * 1.26
         painter.setFont(look.font(Type.SMALL))

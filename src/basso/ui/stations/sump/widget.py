@@ -38,17 +38,16 @@ class SumpPage(TitledPage):
         self.board = SumpBoard(look)
         layout = layouts.column(self, (20, 12, 12, 4), 4)
         layout.addLayout(self.head())
-        bar = layouts.row(None, (0, 2, 0, 2), 8)
+        bar = layouts.Flow()
         for key, title in buttons:
             button = QPushButton(title)
             button.clicked.connect(lambda _=False, k=key: self.command_wanted.emit(k))
             self._buttons[key] = button
-            bar.addWidget(button)
-        bar.addStretch(1)
+            bar.add(button)
         self.fill, self.height_of_pickup = WhatIfSlider(look, "Fill"), WhatIfSlider(look, "Pickup")
         for slider in (self.fill, self.height_of_pickup):
             slider.moved.connect(self._suppose)
-            bar.addWidget(slider)
+            bar.add(slider, at_end=True)
         layout.addLayout(bar)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
