@@ -138,3 +138,11 @@ class Analysis:
     def judgeable(self) -> bool:
         """False when the recording lacks what judging needs."""
         return not any(c.level == "fail" and c.id in ("oil_pressure", "rpm") for c in self.checks)
+
+    @property
+    def barred_by(self) -> Check | None:
+        """The failed check for which no verdict between sessions may rest on this one: unread, or wrong unrighted."""
+        fails = [c for c in self.checks if c.level == "fail"]
+        if not self.judgeable:
+            return fails[0]
+        return next((c for c in fails if c.correction is None or (c.offered and not self.puts_right(c))), None)

@@ -23,6 +23,7 @@ _COMMANDS = {
     "corners": "basso.cli.corners",
     "compare": "basso.cli.compare",
     "plan": "basso.cli.plan",
+    "alarm": "basso.cli.alarm",
     "export": "basso.cli.export",
     "garage": "basso.cli.garage",
     "symptoms": "basso.cli.symptoms",

@@ -36,16 +36,10 @@ def blocked_by(a: Sequence[Analysis], b: Sequence[Analysis]) -> list[str]:
     """What makes two sides not comparable before a single figure is looked at."""
     for label, side in (("A", a), ("B", b)):
         for x in side:
-            if not x.judgeable:
-                missing = next(c.message for c in x.checks if c.level == "fail")
-                return [f"{x.recording.path.name} on side {label} cannot be judged: {missing}"]
-            fails = [
-                c
-                for c in x.checks
-                if c.level == "fail" and (c.correction is None or (c.offered and not x.puts_right(c)))
-            ]
-            if fails:
-                return [f"{x.recording.path.name} on side {label} cannot be trusted: {fails[0].message}"]
+            barred = x.barred_by
+            if barred is not None:
+                verb = "trusted" if x.judgeable else "judged"
+                return [f"{x.recording.path.name} on side {label} cannot be {verb}: {barred.message}"]
     counts = [sum(lap.complete for x in side for lap in x.laps) for side in (a, b)]
     if min(counts) < LEAST_LAPS:
         return [

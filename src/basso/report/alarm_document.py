@@ -1,0 +1,52 @@
+"""Proposed alarms as the JSON document of the contract."""
+
+from __future__ import annotations
+
+from basso.alarm.backtest import Proof
+from basso.alarm.proposals import AlarmPlan
+from basso.report.documents import Document, rounded
+
+
+def alarm_document(plan: AlarmPlan) -> Document:
+    """``basso.alarm/1``."""
+    return {
+        "schema": "basso.alarm/1",
+        "oil_temp_c": rounded(plan.at_c, 1),
+        "proposed": [
+            {
+                "kind": p.rule.kind,
+                "gate_rpm": rounded(p.rule.gate_rpm, 0),
+                "points": _points(p.rule.points),
+                "caution_points": _points(p.rule.caution_points) if p.rule.caution_points is not None else None,
+                "delay_s": p.rule.delay_s,
+                "hysteresis_kpa": p.rule.hysteresis_kpa,
+                "proof": _proof(p.proof),
+                "held_out": _proof(p.held_out) if p.held_out is not None else None,
+                "blind_to": list(p.blind_to),
+            }
+            for p in plan.proposed
+        ],
+        "best": plan.best,
+        "trade_off": [
+            {"margin_kpa": margin, "caught_severe": rounded(caught, 4), "false_per_hour": rounded(false, 3)}
+            for margin, caught, false in plan.trade_off
+        ],
+    }
+
+
+def _points(points: tuple[tuple[float, float], ...]) -> list[Document]:
+    return [{"rpm": rounded(n, 0), "kpa": rounded(p, 1)} for n, p in points]
+
+
+def _proof(p: Proof) -> Document:
+    return {
+        "running_h": rounded(p.running_h, 4),
+        "dips": p.dips,
+        "severe": p.severe,
+        "caught": p.caught,
+        "caught_severe": p.caught_severe,
+        "false": p.false,
+        "false_per_hour": rounded(p.false_per_hour, 3),
+        "lead_s": rounded(p.lead_s, 3),
+        "shown_s": rounded(p.shown_s, 2),
+    }
