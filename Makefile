@@ -32,10 +32,12 @@ demo: $(READY)
 test: $(READY)
 	$(VENV)/bin/ruff check .
 	$(VENV)/bin/ruff format --check .
-	$(VENV)/bin/mypy
 	$(VENV)/bin/lint-imports --no-logo
-	# Two workers fill two cores: threads of the linear algebra under them only wait for each other.
-	OPENBLAS_NUM_THREADS=1 $(VENV)/bin/pytest -n 2 --dist worksteal
+	# Two workers fill two cores: threads of the linear algebra under them only wait for each other. The types are
+	# checked meanwhile, in the gaps in which windows wait.
+	@echo "mypy, pytest"; $(VENV)/bin/mypy & types=$$!; \
+	OPENBLAS_NUM_THREADS=1 $(VENV)/bin/pytest -n 2 --dist worksteal --durations=15 --durations-min=3; tests=$$?; \
+	wait $$types || { echo "mypy failed: see above"; exit 1; }; exit $$tests
 
 quick: $(READY)
 	$(VENV)/bin/ruff check .

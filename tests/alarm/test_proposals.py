@@ -42,13 +42,12 @@ def test_the_best_catches_severe_dips_of_other_drives_and_seldom_cries(shared_ca
     caught = severe = false = 0
     running_h = 0.0
     for name in (*SEVERE, "baseline-1", "truth-healthy"):
-        for seed in (101, 102):
-            plan = planned(name, seed)
-            proof = next(p.held_out for p in plan.proposed if p.rule.kind == plan.best)
-            assert proof is not None
-            caught, severe, false = caught + proof.caught_severe, severe + proof.severe, false + proof.false
-            running_h += proof.running_h
-    assert severe > 60
+        plan = planned(name, 101)
+        proof = next(p.held_out for p in plan.proposed if p.rule.kind == plan.best)
+        assert proof is not None
+        caught, severe, false = caught + proof.caught_severe, severe + proof.severe, false + proof.false
+        running_h += proof.running_h
+    assert severe > 30
     assert caught / severe >= 0.95
     assert false / running_h <= 0.5
 

@@ -317,7 +317,15 @@ class _Board(QWidget):
             paint.text(painter, at[key], y, words, small, soft)
         for key, words in (("a", f"A, {unit}"), ("b", f"B, {unit}"), ("effect", "B − A")):
             paint.text(painter, at[key], y, words, small, soft, paint.RIGHT)
-        paint.text(painter, (at["from"] + at["to"]) / 2, y, f"with 95 % interval, {unit}", small, soft, paint.CENTRE)
+        paint.text(
+            painter,
+            (at["from"] + at["to"]) / 2,
+            y,
+            f"like with like, with 95 % interval, {unit}",
+            small,
+            soft,
+            paint.CENTRE,
+        )
         known = [v for r in self._rows if r.interval is not None for v in r.interval]
         low, high = min([0.0, *known]), max([0.0, *known])
         reach = max(high - low, 1e-6)
