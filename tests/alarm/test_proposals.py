@@ -10,7 +10,7 @@ import pytest
 
 from basso.alarm.backtest import drive_of, prove
 from basso.alarm.proposals import AlarmPlan, propose
-from basso.alarm.rules import KINDS, AlarmRule, shown
+from basso.alarm.rules import KINDS, AlarmRule, showings
 from basso.analysis import Analysis, analyse
 from basso.errors import InputError
 from basso.pressure.options import JudgeOptions
@@ -63,7 +63,9 @@ def test_the_proof_is_what_the_device_does_on_the_log(shared_cache: None) -> Non
     _, second = two_drives("truth-braking", 101)
     for p in planned("truth-braking", 101).proposed:
         assert p.held_out is not None
-        lit = shown(p.rule, second.time_s, second.rpm, second.pressure_kpa)
+        lit = np.zeros(second.time_s.shape, dtype=np.bool_)
+        for start, end in showings(p.rule, second.time_s, second.rpm, second.pressure_kpa):
+            lit[start:end] = True
         assert p.held_out.shown_s == pytest.approx(lit.sum() * np.median(np.diff(second.time_s)), abs=0.05)
         caught = sum(bool(lit[d.dip.first : d.dip.last].any()) for d in second.dips)
         assert p.held_out.caught == pytest.approx(caught, abs=1)
@@ -101,10 +103,16 @@ def test_a_cool_drive_sets_no_alarm(shared_cache: None) -> None:
         propose([replace(a, temperature_c=cold)])
 
 
+def test_what_is_missed_is_named_as_on_the_screen() -> None:
+    plan = propose([judge(open_recording(demo_folder() / "baseline-1.csv"))])
+    missed = next(words for words in plan.proposed[0].blind_to if " of 27 dips in " in words)
+    assert "turn 6" in missed and "braking B3" in missed
+
+
 def test_a_corrected_zero_is_said_for_the_device_reads_the_bare_sensor() -> None:
     plan = propose([judge(open_recording(demo_folder() / "shakedown.csv"))])
     for p in plan.proposed:
-        assert any("corrected by −100.8 kPa" in words for words in p.blind_to)
+        assert any("−100.8 kPa was taken into these pressures" in words for words in p.blind_to)
 
 
 def test_a_zero_that_is_off_sets_no_alarm() -> None:

@@ -100,7 +100,6 @@ def test_a_trigger_keeps_the_bottle_full_and_a_smaller_floor_needs_less(capsys: 
     none = document(capsys, "--total", "2", "--precharge", "120", "--floor", "385", "--log", LOG, "--pump-cm3", "11.2")
     sizes = [d["replay"]["smallest_total_l"] for d in (low, more, none)]
     assert 0.0 < sizes[0] < sizes[1] <= 6.0 and sizes[2] is None
-    assert any(c["kind"] == "floor_impossible" for c in none["ladder"]["conflicts"]) or sizes[2] is None
 
 
 def test_it_is_told_for_people(capsys: pytest.CaptureFixture[str]) -> None:

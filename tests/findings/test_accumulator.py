@@ -298,10 +298,12 @@ def test_the_window_holds_inside_and_not_outside() -> None:
     assert small.window is not None and small.window.margin_kpa < 0.0
     told = window_words(small)
     assert told[0][1] and "short by" in str(told[0][0]) and "Whatever its precharge" in str(told[1][0])
-    switch = window_of(a, found.gallery, found.passes, bottle, Valve(260.0), AS_FITTED.line)
-    assert switch is not None
-    if switch.trigger_kpa is not None:
-        assert switch.trigger_kpa[0] >= 150.0
+    late, right = (
+        window_of(a, found.gallery, found.passes, bottle, Valve(kpa), AS_FITTED.line) for kpa in (220.0, 380.0)
+    )
+    assert late is not None and right is not None and late.trigger_kpa is not None
+    assert 220.0 < late.trigger_kpa[0] < 380.0 < late.trigger_kpa[1]
+    assert right.margin_kpa > -6.0 > late.margin_kpa
 
 
 def test_a_bottle_that_stands_shut_and_loses_is_seen_to_leak() -> None:

@@ -17,7 +17,10 @@ SEVERE_SHARE, SEVERE_KPA, SEVERE_S = 0.50, 100.0, 0.3
 
 @dataclass(frozen=True, slots=True)
 class ProvedDip:
-    """A dip against a rule. ``lead_s``: from the showing to the lowest point; None where it was missed."""
+    """A dip against a rule.
+
+    ``place`` as people name it; ``lead_s``: from the showing to the lowest point, None where it was missed.
+    """
 
     place: str | None
     is_severe: bool
@@ -95,7 +98,7 @@ def prove(rule: AlarmRule, drives: Sequence[Drive]) -> Proof:
         for d, severe in zip(a.dips, drive.severe, strict=True):
             first = next((s for s, e in spans if s < d.dip.end_s and e > d.dip.start_s), None)
             lowest = float(a.time_s[d.dip.lowest])
-            place = d.place.id if d.place is not None else None
+            place = d.place.label if d.place is not None else None
             each.append(ProvedDip(place, severe, lowest - first if first is not None else None))
     leads = [x.lead_s for x in each if x.lead_s is not None]
     return Proof(

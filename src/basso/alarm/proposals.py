@@ -246,8 +246,8 @@ def _zeros(analyses: Sequence[Analysis]) -> list[str]:
         if a.zero is not None:
             words.append(
                 phrase(
-                    "the sensor's own zero: these pressures are corrected by {} ({}); a device on the bare sensor "
-                    "needs them without",
+                    "the sensor's zero: {} was taken into these pressures ({}); a device on the bare sensor needs "
+                    "them without it",
                     in_kpa(a.zero.value, 1, signed=True),
                     a.recording.path.name,
                 )

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
 from basso.recording.spans import runs_of
 from basso.units import FloatArray
@@ -62,12 +61,4 @@ def showings(rule: AlarmRule, time_s: FloatArray, rpm: FloatArray, pressure_kpa:
             continue
         after = int(np.searchsorted(clearing, lit))
         made.append((lit, int(clearing[after]) if after < clearing.size else time_s.size))
-    return made
-
-
-def shown(rule: AlarmRule, time_s: FloatArray, rpm: FloatArray, pressure_kpa: FloatArray) -> NDArray[np.bool_]:
-    """The same as a mask, shape (n,)."""
-    made = np.zeros(time_s.shape, dtype=np.bool_)
-    for start, end in showings(rule, time_s, rpm, pressure_kpa):
-        made[start:end] = True
     return made

@@ -37,7 +37,9 @@ def run(arguments: argparse.Namespace) -> int:
     """Plan it."""
     from basso.report.documents import dump
     from basso.report.plan_document import plan_document
+    from basso.report.run_card import held
     from basso.trial.plan import plan_trial
+    from basso.units import DisplayUnits
     from basso.words.plan import CAUTIONS, plan_reasons, stop_when
     from basso.workflow import judge, open_recording
 
@@ -61,10 +63,8 @@ def run(arguments: argparse.Namespace) -> int:
         print(f"{plan.laps_per_side} flying laps a side. Runs: {runs} (flying laps; with an out- and a cool-down lap)")
     for laps, power in plan.power_at:
         print(f"  {laps:>3} laps a side: seen in {100.0 * power:.0f} %")
-    for name, (low, high) in plan.hold.items():
-        print(
-            f"  hold {name}: {low:.2f} to {high:.2f}" if name == "peak_g" else f"  hold {name}: {low:.1f} to {high:.1f}"
-        )
+    for words in held(plan, DisplayUnits()):
+        print(f"  {words}")
     for words in (*plan_reasons(plan), *stop_when(plan), CAUTIONS[1]):
         print(f"  {words}")
     return 0

@@ -61,7 +61,5 @@ def stop_when(p: TrialPlan) -> list[str]:
     ]
     if p.hottest_c is not None:
         words.append(phrase("Oil over {}: cool down; that lap does not count.", in_celsius(p.hottest_c + 8.0)))
-    words.append(
-        "The pressure does not read nothing with the engine stopped: the sensor moved; check it before going on."
-    )
+    words.append("Pressure off zero with the engine stopped: the sensor moved; check it before going on.")
     return words
