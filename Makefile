@@ -6,6 +6,8 @@ PYTHON ?= $(firstword $(foreach p,python3.13 python3.12 python3.11 python3,$(if 
 READY := $(VENV)/.ready
 NEEDS_NO_DRIVE := accumulator fitting memory oil sump recording report platform test_architecture.py test_plain_text.py test_units.py
 
+TESTS := OPENBLAS_NUM_THREADS=1 $(VENV)/bin/pytest -n 2 --dist worksteal
+
 .PHONY: help demo test quick screenshots bench demo-data format clean
 
 help:
@@ -34,9 +36,11 @@ test: $(READY)
 	$(VENV)/bin/ruff format --check .
 	$(VENV)/bin/lint-imports --no-logo
 	# Two workers fill two cores: threads of the linear algebra under them only wait for each other. The types are
-	# checked meanwhile, in the gaps in which windows wait.
+	# checked meanwhile, in the gaps in which windows wait. What fails runs again, to say with which values: to write
+	# that into every assertion beforehand takes 10 s a worker.
 	@echo "mypy, pytest"; $(VENV)/bin/mypy & types=$$!; \
-	OPENBLAS_NUM_THREADS=1 $(VENV)/bin/pytest -n 2 --dist worksteal --durations=15 --durations-min=3; tests=$$?; \
+	$(TESTS) --assert=plain --durations=15 --durations-min=3; tests=$$?; \
+	test $$tests -eq 0 || $(TESTS) --lf; \
 	wait $$types || { echo "mypy failed: see above"; exit 1; }; exit $$tests
 
 quick: $(READY)

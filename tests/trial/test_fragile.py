@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from basso.cli.main import main
+from basso.trial.control import Control, control_of
 from basso.trial.effect import Effect
 from basso.trial.fragile import Fragile, fragile_of
 from basso.trial.guards import Verdict
@@ -68,7 +69,7 @@ def test_a_zero_is_said_only_where_judging_anew_confirms_it(monkeypatch: pytest.
 
     c = clear()
 
-    def compared(_la: str, a: list[object], _lb: str, b: list[object]) -> Comparison:
+    def compared(_la: str, a: list[object], _lb: str, b: list[object], control: Control | None) -> Comparison:
         moved = float(np.median(a[0].pressure_kpa - c.a.analyses[0].pressure_kpa))  # type: ignore[attr-defined]
         return replace(c, verdict="no_clear_change") if moved >= 15.0 else c
 
@@ -83,6 +84,17 @@ def test_a_zero_is_said_only_where_judging_anew_confirms_it(monkeypatch: pytest.
     assert runs == [(0, 15.0), (0, 30.0)], "what the quick look found does not hold there, but does at the end"
     assert rows["zero_a"].flips_at == 30.0 and rows["zero_b"].flips_at is None
     assert "the zero of A were off by +30 kPa" in " ".join(map(str, fragile_words(tuple(rows.values()))))
+
+
+@pytest.mark.parametrize(("side", "by_kpa"), [(0, 15.0), (1, 15.0), (0, -30.0), (1, -30.0)])
+def test_moved_readings_move_what_calm_running_reads_as_fitting_anew_would(side: int, by_kpa: float) -> None:
+    c = clear()
+    assert c.control is not None
+    sides = [list(c.a.analyses), list(c.b.analyses)]
+    sides[side] = [replace(x, told_kpa=x.told_kpa + by_kpa) for x in sides[side]]
+    anew = control_of(*sides)
+    moved = c.control.moved(by_kpa if side == 1 else -by_kpa)
+    assert moved.shift_kpa == pytest.approx(anew.shift_kpa, abs=1.0)
 
 
 def test_what_is_not_comparable_is_not_overturned() -> None:

@@ -15,6 +15,8 @@ from PySide6.QtWidgets import QApplication
 from basso import workflow
 from basso.analysis import Analysis
 from basso.car.demo import make_demo_garage
+from basso.garage.place import default_folder
+from basso.garage.store import Garage
 from basso.pressure.options import JudgeOptions
 from basso.progress import Progress, silent
 from basso.recording.recording import Recording
@@ -37,10 +39,19 @@ def store(tmp_path: Path) -> QSettings:
     return QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
 
 
+@pytest.fixture(scope="session")
+def empty_garage(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A garage with nothing in it, made once: how one comes about is tested where garages are."""
+    folder = tmp_path_factory.mktemp("empty") / "garage"
+    Garage(folder).close()
+    return folder
+
+
 @pytest.fixture
-def window(application: QApplication, store: QSettings) -> Iterator[MainWindow]:
+def window(application: QApplication, store: QSettings, empty_garage: Path) -> Iterator[MainWindow]:
     """A window that is shown and has the keyboard, with nothing open in it."""
     say_which_side()
+    shutil.copytree(empty_garage, default_folder(), dirs_exist_ok=True)
     made = MainWindow(Look(application), Settings(store))
     made.show()
     assert made.desk is not None

@@ -59,6 +59,10 @@ class Control:
         """The shift as a share of the pressure."""
         return self.shift_kpa / self.at_kpa if self.known else float("nan")
 
+    def moved(self, by_kpa: float) -> Control:
+        """The same where B reads that much more, or A that much less."""
+        return replace(self, shift_kpa=self.shift_kpa + by_kpa)
+
 
 def control_of(a: Sequence[Analysis], b: Sequence[Analysis]) -> Control:
     """Hold the calm running of both sides against each other."""

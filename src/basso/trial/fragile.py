@@ -67,7 +67,9 @@ def _zero(c: Comparison, side: int, now: float, rerun: Rerun) -> float | None:
         sides[side] = [
             replace(x, pressure_kpa=x.pressure_kpa + by_kpa, told_kpa=x.told_kpa + by_kpa) for x in sides[side]
         ]
-        return compare(c.a.label, sides[0], c.b.label, sides[1]).verdict
+        # Readings moved by a constant move their own normal as far: there is nothing to fit anew.
+        control = c.control.moved(by_kpa if side == 1 else -by_kpa) if c.control is not None else None
+        return compare(c.a.label, sides[0], c.b.label, sides[1], control=control).verdict
 
     near = next((by for by in _TRIED if tried(by) != c.verdict), None)
     if near is None:
@@ -117,7 +119,7 @@ def _floor(c: Comparison) -> float | None:
 
     for by in _TRIED:
         sides = [[moved(x, by) for x in side.analyses] for side in (c.a, c.b)]
-        if compare(c.a.label, sides[0], c.b.label, sides[1]).verdict != c.verdict:
+        if compare(c.a.label, sides[0], c.b.label, sides[1], control=c.control).verdict != c.verdict:
             return by
     return None
 

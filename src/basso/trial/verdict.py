@@ -97,11 +97,17 @@ class Comparison:
 
 
 def compare(
-    label_a: str, a: Sequence[Analysis], label_b: str, b: Sequence[Analysis], repeated: Sequence[str] = ()
+    label_a: str,
+    a: Sequence[Analysis],
+    label_b: str,
+    b: Sequence[Analysis],
+    repeated: Sequence[str] = (),
+    control: Control | None = None,
 ) -> Comparison:
     """Compare before (A) with after (B); both judged against the same normal and floor.
 
     ``repeated`` says which logs were left out because they repeat another; it is told with the reasons.
+    ``control`` is what calm running reads otherwise, where that is known already; else it is fitted here.
 
     The seam for the full trial: planning, more measures and corner identity come with their own step.
     """
@@ -115,7 +121,10 @@ def compare(
     likeness = likeness_of(side_a, side_b)
     if alike is not None:
         likeness = (*likeness, readings_of(a, b))
-    control = control_of(a, b) if not blocked else None
+    if blocked:
+        control = None
+    elif control is None:
+        control = control_of(a, b)
     if control is not None:
         likeness = with_control(likeness, control)
     if not blocked:

@@ -41,7 +41,7 @@ class Look(QObject):
             QFontDatabase.addApplicationFont(str(file))
         self._points = max(application.font().pointSizeF(), 9.5)
         self.palette: Palette = NIGHT if night else DAY
-        if application.style().objectName() != "fusion":
+        if not application.styleSheet():  # under a style sheet it is set already, and has no name to tell
             application.setStyle(QStyleFactory.create("Fusion"))
         self._apply()
 
@@ -82,6 +82,9 @@ class Look(QObject):
 
     def _apply(self) -> None:
         p = self.palette
+        sheet = _STYLE.format(**{k: getattr(p, k) for k in Palette.__slots__})
+        if self._application.styleSheet() == sheet:
+            return  # every widget there is would be dressed anew
         colours = QPalette()
         for role, value in (
             (QPalette.ColorRole.Window, p.paper),
@@ -106,7 +109,7 @@ class Look(QObject):
         colours.setColor(QPalette.ColorGroup.Disabled, QPalette.ColorRole.Highlight, QColor(p.rule))
         self._application.setPalette(colours)
         self._application.setFont(self.font(Type.BODY))
-        self._application.setStyleSheet(_STYLE.format(**{k: getattr(p, k) for k in Palette.__slots__}))
+        self._application.setStyleSheet(sheet)
 
 
 _STYLE = """
