@@ -28,7 +28,7 @@ from basso.trust.scale import check_scale_against
 from basso.trust.verdict import Check
 from basso.units import FloatArray
 
-_FOLLOW_S = 0.15
+FOLLOW_S = 0.15
 _BLIP_RPM = 250.0
 
 
@@ -65,7 +65,7 @@ def learned(drive: Located, options: JudgeOptions) -> Learned:
     is_settled = settled(frame, drive.lateral_g, drive.longitudinal_g, SettledLimits())
     given, held_to = _given_normal(options, temperature)
     readings = readings.with_checks(*held_to)
-    followed = _followed_rpm(rpm, frame.step_s, _follow_s(readings))
+    followed = followed_rpm(rpm, frame.step_s, _follow_s(readings))
     drift: Drift | None = None
     if given is None:
         expected, drift = _learned(frame, pressure, temperature, is_settled, options)
@@ -226,12 +226,12 @@ def _follow_s(readings: Trusted) -> float:
     slower."""
     delay = next((c for c in readings.checks if c.id == "delay"), None)
     if delay is None or delay.measured is None:
-        return _FOLLOW_S
+        return FOLLOW_S
     taken_out = sum(c.value for c in readings.corrections if c.kind == "delay")
-    return min(max(_FOLLOW_S, 3.5 * (delay.measured - taken_out)), 4.0 * _FOLLOW_S)
+    return min(max(FOLLOW_S, 3.5 * (delay.measured - taken_out)), 4.0 * FOLLOW_S)
 
 
-def _followed_rpm(rpm: FloatArray, step_s: float, follow_s: float) -> FloatArray:
+def followed_rpm(rpm: FloatArray, step_s: float, follow_s: float = FOLLOW_S) -> FloatArray:
     """The rpm the gallery has had time to follow.
 
     The gallery lags the engine: where the rpm jumps up by more than 250 within the time it takes to follow (a blip,

@@ -24,6 +24,7 @@ _COMMANDS = {
     "compare": "basso.cli.compare",
     "plan": "basso.cli.plan",
     "alarm": "basso.cli.alarm",
+    "live": "basso.cli.live",
     "export": "basso.cli.export",
     "garage": "basso.cli.garage",
     "symptoms": "basso.cli.symptoms",

@@ -15,7 +15,7 @@ from basso.formats.database import decode, in_order
 from basso.formats.frames import Frames, Key, read_frames
 from basso.formats.options import ReadOptions, database_for
 from basso.formats.rows import epoch_start
-from basso.progress import Progress
+from basso.progress import Progress, silent
 from basso.recording.recording import Recording
 
 
@@ -31,6 +31,23 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
     frames, kind = read_frames(path, notes, progress)
     if not frames:
         raise FormatError(path, "holds no bus frames with data", "record again, or check that this is the right file")
+    return decoded(path, kind, frames, database_file, options, notes, progress)
+
+
+def decoded(
+    path: Path,
+    kind: str,
+    frames: dict[Key, Frames],
+    database_file: Path | None,
+    options: ReadOptions,
+    notes: list[str],
+    progress: Progress = silent,
+) -> Recording:
+    """A recording of frames, whether they come from a file or from the bus itself.
+
+    Raises:
+        FormatError: the database cannot be used, or describes none of the frames.
+    """
     first = min(f.stamps[0] for f in frames.values())
     progress(0.7, f"decoding {path.name}")
     if database_file is None:

@@ -8,8 +8,8 @@ done here, a whole signal at a time, because frame by frame an hour's log would 
 from __future__ import annotations
 
 import re
-from collections import defaultdict
-from collections.abc import Callable
+from collections import Counter
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -161,16 +161,12 @@ def decode(
             f"has none of the {len(messages)} identifiers that {database.name} describes",
             "name the database that belongs to this bus with --dbc FILE",
         )
-    seen: dict[str, int] = defaultdict(int)
-    for m in known.values():
-        for s in m.signals:
-            seen[s.name] += 1
-    twice = {name for name, count in seen.items() if count > 1}
+    twice = names_given_twice(known)
     columns: list[RawColumn] = []
     wrong: list[str] = []
     for number, (key, message) in enumerate(known.items()):
         progress(0.7 + 0.2 * number / len(known), f"decoding {path.name}")
-        columns += _signals(message, frames[key], first, twice, notes, wrong)
+        columns += signals_of(message, frames[key], first, twice, notes, wrong)
         if sum(c.values.size for c in columns) > MOST_NUMBERS:
             raise FormatError(path, f"decodes to more than {MOST_NUMBERS:,} readings", SPLIT)
     unknown = len(frames) - len(known)
@@ -183,9 +179,17 @@ def decode(
     return columns
 
 
-def _signals(
+def names_given_twice(messages: Mapping[Key, Message]) -> set[str]:
+    """Signals of one name in several messages: theirs goes before it."""
+    seen = Counter(s.name for m in messages.values() for s in m.signals)
+    return {name for name, count in seen.items() if count > 1}
+
+
+def signals_of(
     message: Message, frames: Frames, first: float, twice: set[str], notes: list[str], wrong: list[str]
 ) -> list[RawColumn]:
+    """Every signal of one message, at the frames' times in s from ``first``; ``notes`` and ``wrong`` (signals that no
+    frame can hold) are extended."""
     stamps, data, lengths = frames.table(first)
     bits = np.unpackbits(data, axis=1, bitorder="little")
     sound = [s for s in message.signals if is_sound(s)]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from basso.alarm.backtest import Proof
 from basso.alarm.proposals import AlarmPlan
+from basso.alarm.rules import KINDS, AlarmRule
 from basso.report.documents import Document, rounded
 
 
@@ -32,6 +33,39 @@ def alarm_document(plan: AlarmPlan) -> Document:
             for margin, caught, false in plan.trade_off
         ],
     }
+
+
+def best_rule(document: Document) -> AlarmRule:
+    """The best device of a document that was kept.
+
+    Raises:
+        KeyError, TypeError, ValueError: it is no such document.
+    """
+    (kept,) = [p for p in document["proposed"] if p["kind"] == document["best"]]
+    if kept["kind"] not in KINDS:
+        raise ValueError(kept["kind"])
+    caution = kept["caution_points"]
+    return AlarmRule(
+        kind=kept["kind"],
+        gate_rpm=_number(kept["gate_rpm"]),
+        points=_kept_points(kept["points"]),
+        delay_s=_number(kept["delay_s"]),
+        hysteresis_kpa=_number(kept["hysteresis_kpa"]),
+        caution_points=_kept_points(caution) if caution is not None else None,
+    )
+
+
+def _kept_points(points: list[Document]) -> tuple[tuple[float, float], ...]:
+    made = sorted((_number(p["rpm"]), _number(p["kpa"])) for p in points)
+    if not made:
+        raise ValueError("a line without points")
+    return tuple(made)
+
+
+def _number(value: float) -> float:
+    if not 0.0 <= float(value) < 1e5:
+        raise ValueError(value)
+    return float(value)
 
 
 def _points(points: tuple[tuple[float, float], ...]) -> list[Document]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -42,8 +44,25 @@ CM_ "Invented car 31 at the invented Harrowfell circuit; made by Basso's simulat
 """The database, as text: little- and big-endian signals, signed and not, with scale and offset."""
 
 
+@dataclass(frozen=True, slots=True)
+class BusFrame:
+    """One frame: when, s from the start of the drive, its identifier and what is in it."""
+
+    at_s: float
+    identifier: int
+    data: bytes
+
+
 def write_candump(simulated: Simulated, rng: np.random.Generator) -> bytes:
-    """The session as frames in candump's log format: engine and motion at 25 Hz, road at 20 Hz, oil temperature at 2
+    """The session as frames in candump's log format."""
+    lines = (
+        f"({_START + f.at_s:.6f}) can0 {f.identifier:03X}#{f.data.hex().upper()}" for f in frames_of(simulated, rng)
+    )
+    return ("\n".join(lines) + "\n").encode()
+
+
+def frames_of(simulated: Simulated, rng: np.random.Generator) -> list[BusFrame]:
+    """The session as frames, in the order they come: engine and motion at 25 Hz, road at 20 Hz, oil temperature at 2
     Hz."""
     d = simulated.drive
     heat = lagged(simulated.temperature_c, 3.0, float(simulated.temperature_c[0]))
@@ -53,8 +72,8 @@ def write_candump(simulated: Simulated, rng: np.random.Generator) -> bytes:
         return rows + rng.normal(0.0, sigma, rows.size)
 
     rpm = np.maximum(seen(d.rpm, 4, 6.0), 0.0) * (d.rpm[::4] > 0)
-    lines: list[tuple[float, str]] = []
-    lines += _lines(
+    frames: list[BusFrame] = []
+    frames += _frames(
         _ENGINE,
         4,
         [
@@ -64,23 +83,19 @@ def write_candump(simulated: Simulated, rng: np.random.Generator) -> bytes:
             np.zeros((rpm.size, 3), np.uint8),
         ],
     )
-    lines += _lines(_HEAT, 50, [_byte(seen(heat, 50, 0.1) + 40.0), np.zeros((heat[::50].size, 1), np.uint8)])
-    lines += _lines(
+    frames += _frames(_HEAT, 50, [_byte(seen(heat, 50, 0.1) + 40.0), np.zeros((heat[::50].size, 1), np.uint8)])
+    frames += _frames(
         _MOTION, 4, [_big(seen(d.lateral_g, 4, 0.018) / 0.001), _big(seen(d.longitudinal_g, 4, 0.018) / 0.001)]
     )
-    lines += _lines(_ROAD, 5, [_little(np.maximum(seen(d.speed_mps, 5, 0.06), 0.0) * 360.0), _byte(d.lap[::5])])
-    lines.sort(key=lambda line: line[0])
-    return ("\n".join(line for _, line in lines) + "\n").encode()
+    frames += _frames(_ROAD, 5, [_little(np.maximum(seen(d.speed_mps, 5, 0.06), 0.0) * 360.0), _byte(d.lap[::5])])
+    return sorted(frames, key=lambda f: f.at_s)
 
 
-def _lines(identifier: int, every: int, parts: list[NDArray[np.uint8]]) -> list[tuple[float, str]]:
+def _frames(identifier: int, every: int, parts: list[NDArray[np.uint8]]) -> list[BusFrame]:
     payload = np.hstack(parts)
     # Each message has its own place within a step, as frames on one wire follow one another.
-    stamps = _START + np.arange(payload.shape[0]) * every * STEP_S + (identifier & 0xFF) * 1e-5
-    return [
-        (stamp, f"({stamp:.6f}) can0 {identifier:03X}#{row.tobytes().hex().upper()}")
-        for stamp, row in zip(stamps.tolist(), payload, strict=True)
-    ]
+    stamps = np.arange(payload.shape[0]) * every * STEP_S + (identifier & 0xFF) * 1e-5
+    return [BusFrame(at, identifier, row.tobytes()) for at, row in zip(stamps.tolist(), payload, strict=True)]
 
 
 def _little(values: FloatArray) -> NDArray[np.uint8]:
