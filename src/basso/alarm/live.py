@@ -92,6 +92,42 @@ class Stage:
             self.shows = True
 
 
+class _Kept:
+    """The latest samples of one channel: arrays that are moved along seldom."""
+
+    def __init__(self) -> None:
+        self._rows = np.empty((2, 4 * _MOST_SAMPLES))
+        self._first = self._end = 0
+
+    @property
+    def times(self) -> FloatArray:
+        """s, rising or standing still."""
+        return self._rows[0, self._first : self._end]
+
+    @property
+    def values(self) -> FloatArray:
+        """In base units."""
+        return self._rows[1, self._first : self._end]
+
+    def add(self, times: FloatArray, values: FloatArray) -> None:
+        """Samples later than all before; what is older than two minutes goes."""
+        times, values = times[-_MOST_SAMPLES:], values[-_MOST_SAMPLES:]
+        if self._end + times.size > self._rows.shape[1]:
+            held = self._rows[:, self._first : self._end].copy()
+            self._first, self._end = 0, held.shape[1]
+            self._rows[:, : self._end] = held
+        end = self._end + times.size
+        self._rows[0, self._end : end], self._rows[1, self._end : end] = times, values
+        self._end = end
+        oldest = int(np.searchsorted(self.times, self.times[-1] - _WINDOW_S))
+        self._first += max(oldest, self._end - self._first - _MOST_SAMPLES)
+
+    def since(self, time_s: float) -> tuple[FloatArray, FloatArray]:
+        """From the last sample before a moment on."""
+        at = max(int(np.searchsorted(self.times, time_s)) - 1, 0)
+        return self.times[at:], self.values[at:]
+
+
 class LiveJudge:
     """Judges one drive as it comes.
 
@@ -107,7 +143,7 @@ class LiveJudge:
             self._stages.append(("alarm", Stage(rule)))
             if rule.caution_points is not None:
                 self._stages.append(("caution", Stage(replace(rule, points=rule.caution_points))))
-        self._samples: dict[Role, deque[tuple[float, float]]] = {}
+        self._samples: dict[Role, _Kept] = {}
         self._names: dict[Role, tuple[str, Unit | None]] = {}
         self._heard_s: dict[Role, float] = {}
         self._dips: list[Dip] = []
@@ -139,18 +175,17 @@ class LiveJudge:
         known = np.isfinite(values)
         if not known.any():
             return  # it sends, but says nothing
-        kept = self._samples.setdefault(role, deque())
-        kept.extend(zip(time_s[known].tolist(), values[known].tolist(), strict=True))
+        if role not in self._samples:
+            self._samples[role] = _Kept()
+        self._samples[role].add(time_s[known], values[known])
         self._heard_s[role] = received_s
-        while len(kept) > _MOST_SAMPLES or (len(kept) > 2 and kept[-1][0] - kept[0][0] > _WINDOW_S):
-            kept.popleft()
 
     def now(self, received_s: float) -> LiveReading:
         """What there is to show at this moment."""
         ages = {role: received_s - at for role, at in self._heard_s.items()}
         heard = {role for role, age in ages.items() if age <= _SILENT_S.get(role, _SILENT_USUALLY_S)}
-        last = {r: self._samples[r][-1][1] for r in heard}
-        time_s = max((s[-1][0] for s in self._samples.values() if s), default=None)
+        last = {r: float(self._samples[r].values[-1]) for r in heard}
+        time_s = max((float(s.times[-1]) for s in self._samples.values()), default=None)
         if time_s is not None and ages:
             time_s += min(ages.values())
         is_silent = not {Role.OIL_PRESSURE, Role.RPM} <= heard
@@ -189,7 +224,7 @@ class LiveJudge:
 
     def _follow(self, has_heat: bool) -> tuple[float | None, float | None, float | None]:
         """Pressure, normal and floor of the latest sample; the devices follow through every sample not yet seen."""
-        at, read = self._since(Role.OIL_PRESSURE)
+        at, read = self._samples[Role.OIL_PRESSURE].since(self._told_to_s - _BEFORE_S)
         read = read + (self._zero.value if self._zero is not None else 0.0)
         rpm = self._at(Role.RPM, at)
         heat = self._at(Role.OIL_TEMP, at) if Role.OIL_TEMP in self._samples else None
@@ -208,17 +243,7 @@ class LiveJudge:
 
     def _at(self, role: Role, at: FloatArray) -> FloatArray:
         """A channel at other times: what it says last is held."""
-        return np.interp(at, *self._since(role))
-
-    def _since(self, role: Role) -> tuple[FloatArray, FloatArray]:
-        """Times and values of what came since the last moment told, and of a little before."""
-        lately: list[tuple[float, float]] = []
-        for sample in reversed(self._samples[role]):
-            lately.append(sample)
-            if sample[0] < self._told_to_s - _BEFORE_S:
-                break
-        times, values = zip(*reversed(lately), strict=True)
-        return np.array(times), np.array(values)
+        return np.interp(at, *self._samples[role].since(float(at[0])))
 
     def _sample(self, time_s: float, rpm: float, kpa: float, expected: float, floor: float, is_cold: bool) -> None:
         for _, stage in self._stages:
@@ -258,6 +283,8 @@ class LiveJudge:
             ),
             rules=rules,
         )
+        if found and self._open and found[0].first == 0:  # it began before what is looked at here
+            found[0] = replace(found[0], start_s=min(found[0].start_s, self._open[0].start_s))
         after = self._dips[-1].end_s if self._dips else -np.inf
         found = [d for d in found if d.start_s > after]
         ended = float(frame.time_s[-1]) - _FINAL_AFTER_S
@@ -269,8 +296,8 @@ class LiveJudge:
         """The last two minutes as a recording; None without enough to judge."""
         channels = []
         for role, samples in self._samples.items():
-            if role in self._names and len(samples) > 2:
-                times, values = (np.array(v) for v in zip(*samples, strict=True))
+            if role in self._names and samples.times.size > 2:
+                times, values = samples.times, samples.values
                 rising = np.concatenate([[True], np.diff(times) > 0.0])
                 name, unit = self._names[role]
                 channels.append(Channel(name, role, unit, False, times[rising], values[rising]))

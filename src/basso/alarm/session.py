@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 from basso.alarm.live import LiveJudge, LiveReading
 from basso.alarm.rules import AlarmRule
-from basso.errors import InputError
+from basso.errors import FormatError, InputError
 from basso.formats.bus import decoded
 from basso.formats.database import load_database, names_given_twice, signals_of
 from basso.formats.frames import Frames, Key
-from basso.formats.live_bus import LiveBus
 from basso.formats.options import ReadOptions
 from basso.pressure.options import JudgeOptions
 from basso.recording.channel import Channel
@@ -23,26 +23,54 @@ if TYPE_CHECKING:
 
 _LOOKS_S = (0.5, 2.0, 5.0, 15.0, 60.0)
 """When it is looked at what the channels mean: a name alone may leave it open, and what was sent then tells."""
+_PATIENT_LOOKS = len(_LOOKS_S) - 1
 _FIND_EVERY_S = 0.5
 _STRANGE_AFTER_S = 3.0
 
 
+class Source(Protocol):
+    """Where frames come from: a bus that is being recorded (:class:`basso.formats.live_bus.LiveBus`)."""
+
+    path: Path
+    received: int
+    trouble: str
+
+    @property
+    def jumps(self) -> int:
+        """How often its clock jumped."""
+        ...
+
+    def take(self) -> dict[Key, Frames]:
+        """The frames that came since the last call."""
+        ...
+
+    def close(self) -> None:
+        """End it."""
+        ...
+
+
 class LiveSession:
-    """One live drive, from opening the bus to the recording it leaves.
+    """One live drive, up to the recording it leaves.
+
+    Args:
+        source: what is listened to.
+        database: what its frames mean.
+        reading, judging: as for a log.
+        rule: of the warning device.
+        clock: s, never jumps.
 
     Raises (on opening):
-        InputError: the database or the bus cannot be used, or nothing can be written.
+        FormatError: the database cannot be used.
     """
 
     def __init__(
         self,
-        interface: str,
-        channel: str,
+        source: Source,
         database: Path,
-        folder: Path,
         reading: ReadOptions,
         judging: JudgeOptions,
         rule: AlarmRule | None = None,
+        clock: Callable[[], float] = time.monotonic,
     ) -> None:
         self._messages: dict[Key, Message] = load_database(database)
         self._database, self._reading = database, reading
@@ -54,16 +82,17 @@ class LiveSession:
         self._idle: set[Key] = set()
         self._trouble = ""
         self._first: float | None = None
-        self._began = self._found_at = time.monotonic()
+        self._clock = clock
+        self._began = self._found_at = clock()
         self._first_at = 0.0
         self._told: set[str] = set()
         self._notes: list[str] = []
-        self.bus = LiveBus(interface, channel, database, folder)
+        self.source = source
 
     def tick(self) -> LiveReading:
         """Hear what came since the last time; what there is to show now."""
-        now = time.monotonic()
-        came = self.bus.take()
+        now = self._clock()
+        came = self.source.take()
         if came and self._first is None:
             self._first, self._first_at = min(f.stamps[0] for f in came.values()), now
         if self._first is not None:
@@ -93,14 +122,12 @@ class LiveSession:
         Raises:
             InputError: nothing came, so there is none.
         """
-        self.bus.close()
+        self.source.close()
         self.tick()
         self._judge.find()
-        if not self.bus.received:
-            for path in (self.bus.path, self.bus.path.with_suffix(self._database.suffix.lower() or ".dbc")):
-                path.unlink(missing_ok=True)
+        if not self.source.received:
             raise InputError("No frame came from the bus, so nothing was recorded; check channel, rate and wiring.")
-        return self.bus.path
+        return self.source.path
 
     def _hear(self, came: dict[Key, Frames], first: float, now: float) -> None:
         twice = names_given_twice({k: self._messages[k] for k in self._seen})
@@ -124,8 +151,13 @@ class LiveSession:
             return
         self._looks.pop(0)
         if self._seen:
-            recording = decoded(self.bus.path, "bus", self._early, self._database, self._reading, [])
-            self._take_roles([c for c in recording.channels if c.role is not None and c.role is not Role.TIME], now)
+            try:
+                made = decoded(self.source.path, "bus", self._early, self._database, self._reading, [])
+            except FormatError as error:
+                if len(self._looks) < _PATIENT_LOOKS:  # a signal that is named may come later than others
+                    self._say(str(error))
+            else:
+                self._take_roles([c for c in made.channels if c.role is not None and c.role is not Role.TIME], now)
         if not self._looks:
             self._early = None
 
@@ -141,12 +173,12 @@ class LiveSession:
                 heard = now - (latest - float(channel.time_s[-1]))
                 self._judge.hear(channel.role, channel.time_s, channel.values, heard)
         for role in (Role.OIL_PRESSURE, Role.RPM):
-            if role not in {c.role for c in known} and len(self._looks) < len(_LOOKS_S) - 1:
+            if role not in {c.role for c in known} and len(self._looks) < _PATIENT_LOOKS:
                 self._say(f"No signal was recognised as {role.words}; name it with --role {role}=SIGNAL.")
 
     def _say_what_is_wrong(self, now: float) -> None:
-        if self.bus.trouble != self._trouble:
-            self._trouble = self.bus.trouble
+        if self.source.trouble != self._trouble:
+            self._trouble = self.source.trouble
             self._notes.append(self._trouble or "The bus is back.")
         if self._first is None and now - self._began > _STRANGE_AFTER_S:
             self._say("Nothing comes from the bus yet; check channel, rate and wiring.")
@@ -155,7 +187,7 @@ class LiveSession:
                 f"{self._database.name} describes none of the frames on this bus; name the database of this bus with "
                 "--dbc FILE. The frames are recorded all the same."
             )
-        if self.bus.clock.jumps:
+        if self.source.jumps:
             self._say("The bus's clock jumped; the recording goes on by the time that went by here.")
 
     def _say(self, words: str) -> None:

@@ -51,6 +51,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     """Listen until the time is up or somebody stops it."""
     from basso.alarm.session import LiveSession
+    from basso.formats.database import load_database
+    from basso.formats.live_bus import LiveBus
 
     if not arguments.headless:
         raise InputError("live: add --headless; in the window live logging is not built yet.")
@@ -61,15 +63,10 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.refuse or arguments.correct:
         raise InputError("live: --refuse and --correct are for logs; give them to 'basso analyze' afterwards.")
     rule = _rule(Path(arguments.alarm)) if arguments.alarm else None
-    session = LiveSession(
-        arguments.bus,
-        arguments.channel,
-        Path(arguments.dbc),
-        Path(arguments.out),
-        options.reading(arguments),
-        options.judging(arguments),
-        rule,
-    )
+    database, reading, judging = Path(arguments.dbc), options.reading(arguments), options.judging(arguments)
+    load_database(database)  # what cannot be used is told before anything is opened
+    bus = LiveBus(arguments.bus, arguments.channel, database, Path(arguments.out))
+    session = LiveSession(bus, database, reading, judging, rule)
     try:
         with _stopped_by_signals() as stop:
             until = time.monotonic() + (arguments.seconds or float("inf"))

@@ -69,11 +69,12 @@ class LiveBus:
         self._interface, self._channel = interface, channel
         self._bus = open_bus(interface, channel)
         self.bad, self.received, self.trouble = 0, 0, ""
-        self.clock = BusClock()
+        self._clock = BusClock()
         try:
             folder.mkdir(parents=True, exist_ok=True)
             self.path = _unused(folder, datetime.now())
-            shutil.copyfile(database, self.path.with_suffix(database.suffix.lower() or ".dbc"))
+            self._database = self.path.with_suffix(database.suffix.lower() or ".dbc")
+            shutil.copyfile(database, self._database)
             self._file: TextIO = self.path.open("x", encoding="ascii")
         except OSError as error:
             self._bus.shutdown()
@@ -99,12 +100,20 @@ class LiveBus:
             found.setdefault(key, Frames()).add(stamp, payload)
 
     def close(self) -> None:
-        """Stop receiving and write down what is left."""
+        """Stop receiving and write down what is left; where nothing came, nothing is left behind."""
         self._stop.set()
         for thread in self._threads:
             thread.join(timeout=5.0)
         self._bus.shutdown()
         self._file.close()
+        if not self.received:
+            self.path.unlink(missing_ok=True)
+            self._database.unlink(missing_ok=True)
+
+    @property
+    def jumps(self) -> int:
+        """How often its clock jumped."""
+        return self._clock.jumps
 
     def _receive(self) -> None:
         import can
@@ -123,7 +132,7 @@ class LiveBus:
                 continue
             now = time.monotonic()
             # A driver that stamps nothing gives 0.
-            message.timestamp = self.clock.told(message.timestamp or time.time(), now)
+            message.timestamp = self._clock.told(message.timestamp or time.time(), now)
             message.channel = "can0"
             self.received += 1
             self._written.put(message)
@@ -174,7 +183,7 @@ def open_bus(interface: str, channel: str) -> can.BusABC:
 
     try:
         return can.Bus(interface=interface, channel=channel, ignore_config=True)
-    except (can.CanError, ImportError, OSError, ValueError, TypeError) as error:
+    except (can.CanError, ImportError, NotImplementedError, OSError, ValueError, TypeError) as error:
         raise InputError(
             f"--bus {interface} --channel {channel}: cannot be opened ({error}); name interface and channel as "
             "python-can does, such as --bus socketcan --channel can0."
