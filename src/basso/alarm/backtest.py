@@ -9,6 +9,7 @@ import numpy as np
 
 from basso.alarm.rules import AlarmRule, showings
 from basso.analysis import Analysis
+from basso.analysis.result import JudgedDip
 from basso.recording.spans import runs_of
 
 SEVERE_SHARE, SEVERE_KPA, SEVERE_S = 0.50, 100.0, 0.3
@@ -19,12 +20,22 @@ SEVERE_SHARE, SEVERE_KPA, SEVERE_S = 0.50, 100.0, 0.3
 class ProvedDip:
     """A dip against a rule.
 
-    ``place`` as people name it; ``lead_s``: from the showing to the lowest point, None where it was missed.
+    Attributes:
+        drive: which of the sessions it is of.
+        lead_s: from the showing to the lowest point; None where it was missed.
+        line_kpa: where the line lies at its lowest point; None where no pressure is asked for there.
     """
 
-    place: str | None
+    drive: int
+    dip: JudgedDip
     is_severe: bool
     lead_s: float | None
+    line_kpa: float | None
+
+    @property
+    def place(self) -> str | None:
+        """As people name it."""
+        return self.dip.place.label if self.dip.place is not None else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,8 +98,9 @@ def prove(rule: AlarmRule, drives: Sequence[Drive]) -> Proof:
     """Run a rule over judged sessions."""
     each: list[ProvedDip] = []
     false, shown_s, running_s = 0, 0.0, 0.0
-    for drive in drives:
+    for n, drive in enumerate(drives):
         a = drive.analysis
+        line = rule.line_kpa(a.rpm)
         lit = showings(rule, a.time_s, a.rpm, a.pressure_kpa)
         spans = [(float(a.time_s[s]), float(a.time_s[e - 1]) + drive.step_s) for s, e in lit]
         shown_s += sum(end - start for start, end in spans)
@@ -98,8 +110,16 @@ def prove(rule: AlarmRule, drives: Sequence[Drive]) -> Proof:
         for d, severe in zip(a.dips, drive.severe, strict=True):
             first = next((s for s, e in spans if s < d.dip.end_s and e > d.dip.start_s), None)
             lowest = float(a.time_s[d.dip.lowest])
-            place = d.place.label if d.place is not None else None
-            each.append(ProvedDip(place, severe, lowest - first if first is not None else None))
+            asked = a.rpm[d.dip.lowest] >= rule.gate_rpm
+            each.append(
+                ProvedDip(
+                    drive=n,
+                    dip=d,
+                    is_severe=severe,
+                    lead_s=lowest - first if first is not None else None,
+                    line_kpa=float(line[d.dip.lowest]) if asked else None,
+                )
+            )
     leads = [x.lead_s for x in each if x.lead_s is not None]
     return Proof(
         running_h=running_s / 3600.0,

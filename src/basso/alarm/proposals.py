@@ -7,28 +7,17 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from basso.alarm.backtest import Drive, Proof, drive_of, prove
+from basso.alarm.backtest import Proof, prove
 from basso.alarm.rules import AlarmRule, Kind
+from basso.alarm.settings import FIXED_DELAY_S, MARGINS_KPA, NARROW_GATE_RPM, SHARES, STEP_RPM, Basis, Setting, basis_of
 from basso.analysis import Analysis
-from basso.errors import InputError
-from basso.pressure.floors import highest_floor
 from basso.progress import Progress, silent
-from basso.sentence import in_celsius, in_kpa, phrase
-from basso.units import FloatArray
+from basso.sentence import in_kpa, phrase
 
-MARGINS_KPA = (10.0, 15.0, 20.0, 25.0, 30.0, 40.0, 50.0, 60.0, 80.0, 100.0, 120.0)
 MOST_FALSE_PER_HOUR = 0.5
 _NEARER_KPA = 8.0
 """A drive of the same car reads so much lower than the one the line was set by (tried on stand-in cars)."""
-_HOTTER_C = 3.0
-"""Worst credible oil: so much hotter than was logged (default)."""
-_LEAST_HOT_C = 80.0
-_NARROW_GATE_RPM, _STEP_RPM = 3000.0, 500.0
-_MOST_UNDER_FLOOR_KPA = 50.0
-"""Oil so hot that normal itself sinks below the floor is a reason to come in, and a line under normal never says so."""
-_FIXED_UNDER_KPA, _IDLE_RPM = 10.0, (500.0, 1300.0)
-_SHARES, _ACT_SHARE = (0.95, 0.92, 0.9, 0.87, 0.85, 0.8, 0.75, 0.7, 0.65, 0.6), 0.60
-_LEAST_KPA = 20.0
+_FIXED_UNDER_KPA, _FIXED_BLIND_KPA = 10.0, 40.0
 _PREFERRED: tuple[Kind, ...] = ("table", "two_stage", "share", "gated", "fixed")
 """Of equals the one that follows the engine most closely."""
 _AS_MANY = 0.85
@@ -39,6 +28,7 @@ _AS_MANY = 0.85
 class Proposed:
     """A device as it would be set, and what it does on the logs it was set by and on others."""
 
+    setting: Setting
     rule: AlarmRule
     proof: Proof
     held_out: Proof | None
@@ -54,8 +44,10 @@ class AlarmPlan:
         trade_off: (margin under normal, share of severe dips caught or None without any, false alarms an hour) of the
             table by engine speed.
         at_c: oil temperature it is set for; None where that is not logged.
+        basis: what it was set by.
     """
 
+    basis: Basis
     proposed: tuple[Proposed, ...]
     best: Kind
     trade_off: tuple[tuple[float, float | None, float], ...]
@@ -66,89 +58,37 @@ def propose(analyses: Sequence[Analysis], held_out: Sequence[Analysis] = (), pro
     """Set every kind of device by judged sessions of one car.
 
     Raises:
-        InputError: a check failed that nothing rights, or the logs do not cover what an alarm is set for: fast with
-            warm oil.
+        InputError: as :func:`basso.alarm.settings.basis_of`.
     """
-    for a in (*analyses, *held_out):
-        if a.barred_by is not None:
-            raise InputError(
-                phrase("{}: no alarm is set or proved by it: {}", a.recording.path.name, a.barred_by.message)
-            )
-        if a.zero_state == "wrong":
-            raise InputError(
-                f"{a.recording.path.name}: the oil pressure's zero is off and not put right; no alarm is set by it. "
-                "Take its correction first."
-            )
-    name = analyses[0].recording.path.name
-    model = next((a.expected for a in analyses if a.expected.valid), None)
-    if model is None:
-        raise InputError(
-            f"{name}: normal pressure could not be learned, and an alarm is set by it; log a longer drive."
-        )
-    hot = [
-        float(np.nanmax(a.temperature_c))
-        for a in analyses
-        if a.temperature_c is not None and np.isfinite(a.temperature_c).any()
-    ]
-    if hot and max(hot) < _LEAST_HOT_C:
-        raise InputError(
-            phrase(
-                "{}: the oil never got hotter than {}; an alarm set by a cool drive cries on a hot one. Log a drive at "
-                "racing temperature.",
-                name,
-                in_celsius(max(hot)),
-            )
-        )
-    at_c = max(hot) + _HOTTER_C if hot else None
-    top = max((float(np.nanpercentile(a.rpm[a.judged], 99.5)) for a in analyses if a.judged.any()), default=0.0)
-    speeds = np.arange(_NARROW_GATE_RPM, max(top, _NARROW_GATE_RPM + _STEP_RPM) + _STEP_RPM, _STEP_RPM)
-    normal = model.at(speeds, np.full(speeds.shape, at_c) if at_c is not None else None)
-    known = np.isfinite(normal)
-    if not known.any():
-        raise InputError(f"{name}: normal pressure over {_NARROW_GATE_RPM:.0f} rpm is not known; log a faster drive.")
-    speeds, normal = speeds[known], normal[known]
-    drives = [drive_of(a) for a in analyses]
-    others = [drive_of(a) for a in held_out]
-    floor = highest_floor(analyses[0].floor.floors, speeds, normal).kpa
-    tried: list[_Tried] = []
-    for n, margin in enumerate(MARGINS_KPA):
-        progress(n / len(MARGINS_KPA), "trying margins")
-        line = np.fmax(normal - margin, floor - min(margin / 2.0, _MOST_UNDER_FLOOR_KPA))
-        tried.append(_tried(AlarmRule("table", _NARROW_GATE_RPM, _points(speeds, line)), drives))
-    table = _chosen(tried)
-    margin = next(m for m, t in zip(MARGINS_KPA, tried, strict=True) if t.rule is table)
-    rules = [
-        _fixed(analyses),
-        _gated(drives, speeds, normal),
-        table,
-        _chosen([_tried(AlarmRule("share", _NARROW_GATE_RPM, _points(speeds, s * normal)), drives) for s in _SHARES]),
-        AlarmRule(
-            "two_stage",
-            _NARROW_GATE_RPM,
-            _points(speeds, np.minimum(_ACT_SHARE * normal, normal - margin)),
-            caution_points=table.points,
-        ),
-    ]
-    zeros = _zeros(analyses)
+    basis = basis_of(analyses, held_out)
+    at_c, gate = basis.worst_c, NARROW_GATE_RPM
+    progress(0.1, "trying margins")
+    tables = [_tried(basis, Setting("table", margin, gate, at_c)) for margin in MARGINS_KPA]
+    table = _chosen(tables)
+    progress(0.4, "trying shares of normal")
+    share = _chosen([_tried(basis, Setting("share", share, gate, at_c)) for share in SHARES])
+    progress(0.6, "trying gates")
+    gated = _gated(basis)
     proposed = []
-    for rule in rules:
-        proof = prove(rule, drives)
-        other = prove(rule, others) if others else None
-        proposed.append(Proposed(rule, proof, other, (*_blind_to(rule, proof, at_c), *zeros)))
-    best = _best(proposed).rule.kind
+    for setting in (_fixed(basis), gated, table, share, replace(table, kind="two_stage")):
+        rule = basis.rule(setting)
+        proof = prove(rule, basis.drives)
+        other = prove(rule, basis.held_out) if held_out else None
+        proposed.append(Proposed(setting, rule, proof, other, blind_to(basis, rule, proof)))
     return AlarmPlan(
+        basis=basis,
         proposed=tuple(proposed),
-        best=best,
+        best=_best(proposed).rule.kind,
         trade_off=tuple(
-            (m, t.proof.caught_severe / t.proof.severe if t.proof.severe else None, t.proof.false_per_hour or 0.0)
-            for m, t in zip(MARGINS_KPA, tried, strict=True)
+            (
+                t.setting.amount,
+                t.proof.caught_severe / t.proof.severe if t.proof.severe else None,
+                t.proof.false_per_hour or 0.0,
+            )
+            for t in tables
         ),
         at_c=at_c,
     )
-
-
-def _points(speeds: FloatArray, kpa: FloatArray) -> tuple[tuple[float, float], ...]:
-    return tuple((float(n), round(float(max(p, _LEAST_KPA)), 1)) for n, p in zip(speeds, kpa, strict=True))
 
 
 def _best(proposed: Sequence[Proposed]) -> Proposed:
@@ -173,49 +113,44 @@ def _worth(p: Proof) -> tuple[bool, float, float, float]:
 
 @dataclass(frozen=True, slots=True)
 class _Tried:
-    rule: AlarmRule
+    setting: Setting
     proof: Proof
     is_calm: bool
 
 
-def _tried(rule: AlarmRule, drives: Sequence[Drive]) -> _Tried:
+def _tried(basis: Basis, setting: Setting) -> _Tried:
     """Calm: cries seldom enough, and would with its line a little nearer to normal too, for another drive differs."""
+    rule = basis.rule(setting)
     nearer = replace(rule, points=tuple((rpm, kpa + _NEARER_KPA) for rpm, kpa in rule.points))
-    return _Tried(rule, prove(rule, drives), (prove(nearer, drives).false_per_hour or 0.0) <= MOST_FALSE_PER_HOUR)
+    is_calm = (prove(nearer, basis.drives).false_per_hour or 0.0) <= MOST_FALSE_PER_HOUR
+    return _Tried(setting, prove(rule, basis.drives), is_calm)
 
 
-def _chosen(tried: Sequence[_Tried]) -> AlarmRule:
+def _chosen(tried: Sequence[_Tried]) -> Setting:
     """The calm setting that catches most; of equals the middle: as far from a missed dip as from a false alarm."""
     worth = [(t.is_calm, _worth(t.proof)) for t in tried]
     equals = [t for t, w in zip(tried, worth, strict=True) if w == max(worth)]
-    return equals[len(equals) // 2].rule
+    return equals[len(equals) // 2].setting
 
 
-def _fixed(analyses: Sequence[Analysis]) -> AlarmRule:
+def _fixed(basis: Basis) -> Setting:
     """One pressure at every engine speed: a little under hot idle, or it cries at every stop."""
-    idle: list[FloatArray] = []
-    for a in analyses:
-        hot = np.ones(a.rpm.shape, dtype=np.bool_)
-        if a.temperature_c is not None:
-            hot = np.nan_to_num(a.temperature_c) >= np.nanmax(a.temperature_c) - 15.0
-        at_idle = hot & (a.rpm >= _IDLE_RPM[0]) & (a.rpm <= _IDLE_RPM[1]) & np.isfinite(a.pressure_kpa)
-        idle.append(a.pressure_kpa[at_idle])
-    every = np.concatenate(idle) if idle else np.empty(0)
-    kpa = float(np.percentile(every, 5.0)) - _FIXED_UNDER_KPA if every.size else 40.0
-    return AlarmRule("fixed", 0.0, ((0.0, round(max(kpa, _LEAST_KPA), 1)),), delay_s=0.5)
+    idle = basis.idle_kpa
+    kpa = float(np.percentile(idle, 5.0)) - _FIXED_UNDER_KPA if idle.size else _FIXED_BLIND_KPA
+    return Setting("fixed", kpa, 0.0, basis.worst_c, FIXED_DELAY_S)
 
 
-def _gated(drives: Sequence[Drive], speeds: FloatArray, normal: FloatArray) -> AlarmRule:
+def _gated(basis: Basis) -> Setting:
     """One pressure above an engine speed: of gates and margins under normal there, what catches most."""
-    tried: list[_Tried] = []
-    for gate, at_gate in zip(speeds[:-1].tolist(), normal[:-1].tolist(), strict=True):
-        for margin in MARGINS_KPA[1::2]:
-            rule = AlarmRule("gated", gate, ((gate, round(max(at_gate - margin, _LEAST_KPA), 1)),))
-            tried.append(_tried(rule, drives))
-    return _chosen(tried)
+    fast = max(basis.top_rpm, NARROW_GATE_RPM + STEP_RPM)
+    gates = np.arange(NARROW_GATE_RPM, fast, STEP_RPM)
+    known = np.isfinite(basis.normal_kpa(gates, basis.worst_c))
+    usual = Setting("gated", MARGINS_KPA[1], NARROW_GATE_RPM, basis.worst_c)
+    settings = [replace(usual, amount=m, gate_rpm=g) for g in gates[known].tolist() for m in MARGINS_KPA[1::2]]
+    return _chosen([_tried(basis, s) for s in settings or [usual]])
 
 
-def _blind_to(rule: AlarmRule, proof: Proof, at_c: float | None) -> tuple[str, ...]:
+def blind_to(basis: Basis, rule: AlarmRule, proof: Proof) -> tuple[str, ...]:
     """What a device does not see on this car's own logs, in words."""
     words = []
     if proof.severe == 0:
@@ -233,10 +168,10 @@ def _blind_to(rule: AlarmRule, proof: Proof, at_c: float | None) -> tuple[str, .
     if rule.kind != "fixed":
         words.append(
             "shallow dips with cooler oil: the line is set for the hottest"
-            if at_c is not None
+            if basis.worst_c is not None
             else "oil hotter than in these logs, where it may cry: oil temperature was not logged"
         )
-    return tuple(words)
+    return (*words, *_zeros([d.analysis for d in basis.drives]))
 
 
 def _zeros(analyses: Sequence[Analysis]) -> list[str]:

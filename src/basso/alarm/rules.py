@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -36,6 +36,11 @@ class AlarmRule:
     def line_kpa(self, rpm: FloatArray) -> FloatArray:
         """The line at each engine speed."""
         return line_at(self.points, rpm)
+
+    @property
+    def first_shown(self) -> AlarmRule:
+        """The stage that shows first, as a device of its own: what blinks, where there is such a thing."""
+        return self if self.caution_points is None else replace(self, points=self.caution_points, caution_points=None)
 
 
 def line_at(points: tuple[tuple[float, float], ...], rpm: FloatArray) -> FloatArray:
