@@ -74,19 +74,6 @@ class TestStart:
             press(window, Qt.Key(Qt.Key.Key_0 + (i + 1) % 10), Qt.KeyboardModifier.AltModifier)
             assert window.desk.station == station.key
 
-    def test_a_station_not_built_yet_says_what_it_is_for_and_offers_nothing_that_does_nothing(
-        self, window: MainWindow
-    ) -> None:
-        from PySide6.QtWidgets import QAbstractButton
-
-        for station in STATIONS:
-            if station.built:
-                continue
-            window.desk.go_to(station.key)
-            page = window.desk._stack.currentWidget()
-            assert station.purpose in [label.text() for label in page.findChildren(QLabel)]
-            assert page.findChildren(QAbstractButton) == []
-
     def test_the_demo_opens_with_its_trial(self, window: MainWindow) -> None:
         window.desk.run("demo.open")
         wait(lambda: window.desk.bench.trial.comparison is not None)

@@ -10,6 +10,7 @@ import numpy as np
 from basso.alarm.rules import AlarmRule, showings
 from basso.analysis import Analysis
 from basso.analysis.result import JudgedDip
+from basso.normal.settled import RUNNING_RPM
 from basso.recording.spans import runs_of
 
 SEVERE_SHARE, SEVERE_KPA, SEVERE_S = 0.50, 100.0, 0.3
@@ -45,7 +46,7 @@ class Proof:
     Attributes:
         running_h: engine running; ``dips`` and of them ``severe``.
         caught, caught_severe: shown while the dip lasts.
-        false: showings that overlap no dip.
+        false: showings that overlap no dip; ``false_stopped``: of them, begun with the engine stopped.
         lead_s: median from showing to the lowest point of the caught; None where none is.
         shown_s: how long it shows in all.
         each: every dip.
@@ -57,6 +58,7 @@ class Proof:
     caught: int
     caught_severe: int
     false: int
+    false_stopped: int
     lead_s: float | None
     shown_s: float
     each: tuple[ProvedDip, ...]
@@ -65,6 +67,11 @@ class Proof:
     def false_per_hour(self) -> float | None:
         """False alarms an hour of running; None where nothing ran."""
         return self.false / self.running_h if self.running_h > 0.0 else None
+
+    @property
+    def cries_per_hour(self) -> float | None:
+        """The same without those with the engine stopped, when a lamp is to be lit."""
+        return (self.false - self.false_stopped) / self.running_h if self.running_h > 0.0 else None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -97,7 +104,7 @@ def drive_of(a: Analysis) -> Drive:
 def prove(rule: AlarmRule, drives: Sequence[Drive]) -> Proof:
     """Run a rule over judged sessions."""
     each: list[ProvedDip] = []
-    false, shown_s, running_s = 0, 0.0, 0.0
+    false, stopped, shown_s, running_s = 0, 0, 0.0, 0.0
     for n, drive in enumerate(drives):
         a = drive.analysis
         line = rule.line_kpa(a.rpm)
@@ -106,7 +113,9 @@ def prove(rule: AlarmRule, drives: Sequence[Drive]) -> Proof:
         shown_s += sum(end - start for start, end in spans)
         running_s += a.exposure.running_s
         dips = [(d.dip.start_s, d.dip.end_s) for d in a.dips]
-        false += sum(not any(s < end and e > start for start, end in dips) for s, e in spans)
+        cries = [n for n, (s, e) in enumerate(spans) if not any(s < end and e > start for start, end in dips)]
+        false += len(cries)
+        stopped += sum(not a.rpm[lit[n][0]] > RUNNING_RPM for n in cries)
         for d, severe in zip(a.dips, drive.severe, strict=True):
             first = next((s for s, e in spans if s < d.dip.end_s and e > d.dip.start_s), None)
             lowest = float(a.time_s[d.dip.lowest])
@@ -128,6 +137,7 @@ def prove(rule: AlarmRule, drives: Sequence[Drive]) -> Proof:
         caught=len(leads),
         caught_severe=sum(x.is_severe and x.lead_s is not None for x in each),
         false=false,
+        false_stopped=stopped,
         lead_s=float(np.median(leads)) if leads else None,
         shown_s=shown_s,
         each=tuple(each),

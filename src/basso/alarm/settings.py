@@ -22,7 +22,7 @@ NARROW_GATE_RPM, STEP_RPM = 3000.0, 500.0
 FACTORY_KPA = 40.0
 """Where a factory's pressure switch usually closes (domain: 5–6 psi)."""
 FIXED_DELAY_S = 0.5
-_HOTTER_C = 3.0
+HOTTER_C = 3.0
 """Worst credible oil: so much hotter than was logged (default)."""
 _LEAST_HOT_C = 80.0
 _MOST_UNDER_FLOOR_KPA = 50.0
@@ -89,7 +89,7 @@ class Basis:
         if setting.kind == "share":
             return AlarmRule("share", setting.gate_rpm, _points(speeds, setting.amount * normal), setting.delay_s)
         floor = highest_floor(self.floors, speeds, normal).kpa
-        line = np.fmax(normal - setting.amount, floor - min(setting.amount / 2.0, _MOST_UNDER_FLOOR_KPA))
+        line = np.fmax(normal - setting.amount, floor - under_floor_kpa(setting.amount))
         if setting.kind == "table":
             return AlarmRule("table", setting.gate_rpm, _points(speeds, line), setting.delay_s)
         act = _points(speeds, np.minimum(_ACT_SHARE * normal, normal - setting.amount))
@@ -107,6 +107,14 @@ class Basis:
             )
         return speeds[known], normal[known]
 
+    def held_by_floor(self, setting: Setting) -> float:
+        """Share of the line's points that the floor holds up."""
+        if setting.kind not in ("table", "two_stage"):
+            return 0.0
+        speeds, normal = self._known_normal(setting)
+        floor = highest_floor(self.floors, speeds, normal).kpa
+        return float(np.mean(floor - under_floor_kpa(setting.amount) > normal - setting.amount))
+
     def idle_shown(self, rule: AlarmRule) -> float | None:
         """Share of hot idling under the line of what shows first; None where it never idled hot."""
         if not self.idle_kpa.size:
@@ -123,6 +131,11 @@ class Basis:
             fast = self.normal_kpa(np.array([self.top_rpm]), self.worst_c)[0]
             return tuple(np.arange(300.0 if np.isnan(fast) else round(fast, -1), 10.0, -20.0).tolist())
         return MARGINS_KPA
+
+
+def under_floor_kpa(amount: float) -> float:
+    """How far under the floor a line under normal may lie at most: where normal itself sinks below the floor."""
+    return min(amount / 2.0, _MOST_UNDER_FLOOR_KPA)
 
 
 def basis_of(analyses: Sequence[Analysis], held_out: Sequence[Analysis] = ()) -> Basis:
@@ -162,7 +175,7 @@ def basis_of(analyses: Sequence[Analysis], held_out: Sequence[Analysis] = ()) ->
                 in_celsius(max(hot)),
             )
         )
-    worst_c = max(hot) + _HOTTER_C if hot else None
+    worst_c = max(hot) + HOTTER_C if hot else None
     top = max((float(np.nanpercentile(a.rpm[a.judged], 99.5)) for a in analyses if a.judged.any()), default=0.0)
     basis = Basis(
         normal=model,

@@ -15,10 +15,6 @@ each would have caught, how early, how many false alarms an hour, and what it is
   basso alarm run1.csv run2.csv
   basso alarm run1.csv --held-out run2.csv --json"""
 
-CAUTION = """\
-When it shows: lift, clutch, stop the engine; do not restart until the cause is found. Prove switch and lamp on the
-bench first; test only on a closed course."""
-
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
@@ -37,6 +33,7 @@ def run(arguments: argparse.Namespace) -> int:
     from basso.alarm.proposals import propose
     from basso.report.alarm_document import alarm_document
     from basso.report.documents import dump
+    from basso.words.alarm import CAUTION
     from basso.workflow import judge, open_recording
 
     judging, reading = options.judging(arguments), options.reading(arguments)

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
-from basso.alarm.backtest import Proof
-from basso.alarm.proposals import AlarmPlan
+from dataclasses import replace
+
+from basso.alarm.backtest import Proof, prove
+from basso.alarm.findings import AlarmFindings, SetAlarm
+from basso.alarm.proposals import AlarmPlan, Proposed
 from basso.alarm.rules import KINDS, AlarmRule
 from basso.report.documents import Document, rounded
 
@@ -33,6 +36,20 @@ def alarm_document(plan: AlarmPlan) -> Document:
             for margin, caught, false in plan.trade_off
         ],
     }
+
+
+def kept_plan(found: AlarmFindings, chosen: SetAlarm) -> AlarmPlan:
+    """The proposals with the device that is set in place of the one of its kind, as the best."""
+    kind = chosen.setting.kind
+    mine = Proposed(
+        setting=chosen.setting,
+        rule=chosen.rule,
+        proof=prove(chosen.rule, found.basis.drives),
+        held_out=prove(chosen.rule, found.basis.held_out) if found.basis.held_out else None,
+        blind_to=chosen.blind_to,
+    )
+    proposed = tuple(mine if p.rule.kind == kind else p for p in found.plan.proposed)
+    return replace(found.plan, proposed=proposed, best=kind)
 
 
 def best_rule(document: Document) -> AlarmRule:

@@ -20,14 +20,12 @@ class Row:
         title: on screen.
         purpose: one line: what it is for.
         home: its class, in its folder's ``station`` module.
-        built: False while it only says what it is for.
     """
 
     key: str
     title: str
     purpose: str
     home: str
-    built: bool = True
 
     def make(self, bench: Bench) -> Station[Any]:
         """The station, at this bench."""
@@ -70,7 +68,6 @@ STATIONS: tuple[Row, ...] = (
         "Alarm",
         "A warning that catches the real dips and stays quiet otherwise, proved on your own logs.",
         "AlarmStation",
-        built=False,
     ),
 )
 BY_KEY = {s.key: s for s in STATIONS}

@@ -1,0 +1,192 @@
+"""What is done about the warning device: set, drawn, exported, printed, its proof planned."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from datetime import date
+from typing import TYPE_CHECKING, Protocol
+
+from basso.ui.bench import Bench
+from basso.ui.models.undo import UndoStep
+
+if TYPE_CHECKING:
+    from basso.alarm.findings import AlarmFindings, SetAlarm
+    from basso.alarm.settings import Curve, Setting
+
+_PROOF_JOB = "warning-proof"
+_KINDS = "Settings, JSON (*.json);;Table, CSV (*.csv);;Bus messages, DBC and candump (*.dbc)"
+
+
+class Shown(Protocol):
+    """What the verbs ask of the station."""
+
+    found: AlarmFindings | None
+
+    def fill(self) -> None:
+        """The device is another."""
+
+
+class AlarmVerbs:
+    """Acts at one bench for the station that shows the warning device."""
+
+    def __init__(self, bench: Bench, shown: Shown) -> None:
+        self.bench, self._shown = bench, shown
+        self._own: tuple[Setting, Mapping[float, float]] | None = None
+        self._made: tuple[AlarmFindings, Setting, dict[float, float], SetAlarm] | None = None
+        self._curve: tuple[AlarmFindings, Setting, Curve] | None = None
+        self._before_drag: Mapping[float, float] | None = None
+
+    def forget(self) -> None:
+        """What was set for one log is not for the next."""
+        self._own = None
+
+    @property
+    def setting(self) -> Setting | None:
+        """As somebody set it, else as proposed; None while nothing is found."""
+        found = self._shown.found
+        if found is None:
+            return None
+        return self._own[0] if self._own is not None else found.best.setting
+
+    @property
+    def chosen(self) -> SetAlarm | None:
+        """The device that is set, proved."""
+        from basso.alarm.findings import set_alarm
+
+        found, setting = self._shown.found, self.setting
+        if found is None or setting is None:
+            return None
+        moved = dict(self._own[1]) if self._own is not None else {}
+        if self._made is None or self._made[0] is not found or self._made[1:3] != (setting, moved):
+            self._made = (found, setting, moved, set_alarm(found.basis, setting, moved))
+        return self._made[3]
+
+    @property
+    def curve(self) -> Curve | None:
+        """Other amounts of what is set."""
+        from basso.alarm.settings import curve_of
+
+        found, setting = self._shown.found, self.setting
+        if found is None or setting is None:
+            return None
+        rest = replace(setting, amount=0.0)
+        if self._curve is None or self._curve[0] is not found or self._curve[1] != rest:
+            kept = found.proposal(setting.kind)
+            if replace(kept.setting, amount=0.0) == rest:
+                made = next(c for c in found.curves if c.kind == setting.kind)
+            else:
+                made = curve_of(found.basis, setting)
+            self._curve = (found, rest, made)
+        return self._curve[2]
+
+    def set(self, setting: Setting) -> None:
+        """Set it another way; an error is told and nothing changes."""
+        from basso.errors import InputError
+
+        found = self._shown.found
+        if found is None:
+            return
+        try:
+            found.basis.rule(setting)
+        except InputError as error:
+            self.bench.tell(str(error))
+            self._shown.fill()
+            return
+        self._change("setting the alarm", (setting, {}))
+
+    def draw(self, rpm: float, kpa: float) -> None:
+        """Draw a point of the line elsewhere, while it is dragged."""
+        setting = self.setting
+        if setting is None:
+            return
+        moved = dict(self._own[1]) if self._own is not None else {}
+        if self._before_drag is None:
+            self._before_drag = dict(moved)
+        self._own = (setting, {**moved, rpm: kpa})
+        self._shown.fill()
+
+    def let_go(self) -> None:
+        """The point stays: one step to undo."""
+        if self._own is None or self._before_drag is None:
+            return
+        setting, drawn = self._own
+        self._own = (setting, self._before_drag) if self._before_drag else None
+        self._before_drag = None
+        self._change("drawing the alarm's line", (setting, drawn))
+
+    def take_best(self) -> None:
+        """Back to what is proposed."""
+        if self._own is not None:
+            self._change("taking the proposed alarm", None)
+
+    def _change(self, label: str, after: tuple[Setting, Mapping[float, float]] | None) -> None:
+        before = self._own
+
+        def put(own: tuple[Setting, Mapping[float, float]] | None) -> None:
+            self._own = own
+            self._shown.fill()
+
+        self.bench.undo.push(UndoStep(label, lambda: put(after), lambda: put(before)))
+
+    def export(self) -> None:
+        """Write it for a gauge, a logger or a script."""
+        from basso.report.alarm_bus import DBC, frames_text
+        from basso.report.alarm_document import alarm_document, kept_plan
+        from basso.report.alarm_table import alarm_csv
+        from basso.report.documents import dump
+
+        found, chosen = self._shown.found, self.chosen
+        if found is None or chosen is None:
+            return
+        path = self.bench.files.ask_save("Export alarm", "alarm.json", _KINDS)
+        if path is None:
+            return
+        if path.suffix.lower() == ".csv":
+            self.bench.files.write(path, alarm_csv(chosen.rule, self.bench.shown_units).encode())
+        elif path.suffix.lower() == ".dbc":
+            if self.bench.files.write(path, DBC.encode()):
+                self.bench.files.write(path.with_suffix(".log"), frames_text(chosen.rule).encode())
+        else:
+            path = path if path.suffix else path.with_suffix(".json")
+            self.bench.files.write(path, (dump(alarm_document(kept_plan(found, chosen))) + "\n").encode())
+
+    def print_card(self) -> None:
+        """The driver's card and the settings on paper."""
+        from basso.report.alarm_card import card_html
+
+        found, chosen = self._shown.found, self.chosen
+        if found is None or chosen is None:
+            return
+        entry = self.bench.sessions.shown
+        history = self.bench.garage.car_of(self.bench.sessions.recording)
+        car = history.car.name if history is not None else (entry.car if entry is not None else "")
+        log = entry.title if entry is not None else found.analysis.recording.path.name
+        words = card_html(found, chosen, car, log, self.bench.shown_units)
+        self.bench.files.print_words(words, "alarm-card", "Print card")
+
+    def job(self) -> None:
+        """A job that proves switch, wiring and lamp."""
+        from basso.car.jobs import begun
+        from basso.garage.records import Job
+        from basso.words.alarm import setting_words
+
+        garage, chosen = self.bench.garage, self.chosen
+        session = garage.session_of(self.bench.sessions.recording)
+        if garage.view is None or session is None or chosen is None:
+            self.bench.tell(
+                "A job is kept with a car: put this log's session into the garage first (Garage, New session)."
+            )
+            return
+        build = garage.view.build_of(session)
+        job = Job(
+            car=garage.view.car.id,
+            build=build.id if build is not None else "",
+            sheet=_PROOF_JOB,
+            opened=date.today().isoformat(),
+            begun_on=begun(_PROOF_JOB, garage.view.engine, build),
+            note=str(setting_words(chosen.setting, bool(chosen.moved))),
+            follow_up="Log the next drive and look at Alarm: what it caught, how often it cried.",
+        )
+        if garage.add("planning the alarm's proof", job):
+            self.bench.tell("Planned. The job stands under Garage, Jobs.")
