@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from basso.garage.records import (
     Accumulator,
+    Alarm,
     Attachment,
     Build,
     Calibration,
@@ -92,6 +93,7 @@ def a_car(sessions: int = 3) -> list[Record]:
         ),
         Pan(car=car.id, build=build.id, day="2026-05-04", name="stock pan", shape='schema = "basso.pan/1"'),
         Accumulator(car=car.id, build=build.id, day="2026-05-04", name="2 L", card='schema = "basso.fitted/1"'),
+        Alarm(car=car.id, build=build.id, day="2026-05-04", name="Table by rpm", card="{}", closes_kpa=38.0),
         FloorChoice(
             car=car.id,
             since="2026-05-01",

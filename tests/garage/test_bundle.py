@@ -157,7 +157,7 @@ HAND_EDITED: dict[str, tuple[Callable[[dict[str, bytes]], None], str]] = {
     "two of one id": (_edit("records/sessions.json", lambda rows: [*rows, rows[0]]), r"two records have the id"),  # type: ignore[misc]
     "no list": (_edit("records/oil.json", lambda _: 5), r"list of objects"),
     "broken JSON": (lambda p: p.update({"records/oil.json": b"[{"}), r"records/oil.json: is no JSON"),
-    "a newer form": (_edit("bundle.json", lambda h: {**h, "schema": "basso.bundle/9"}), r"basso.bundle/9"),  # type: ignore[dict-item]
+    "a newer form": (_edit("bundle.json", lambda h: {**h, "schema": "basso.bundle/10"}), r"basso.bundle/9"),  # type: ignore[dict-item]
     "no contents": (lambda p: p.pop("bundle.json") and None, r"has no bundle.json"),
 }
 

@@ -12,6 +12,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from basso.report.alarm_document import best_rule
+from basso.ui.stations import form
 from basso.ui.stations.alarm.picture import LEAD_SPAN_S, drawn_line, field_of, kind_rows, lead_rows
 from basso.ui.stations.alarm.widget import AlarmPage
 from basso.ui.window.desk import Desk
@@ -160,7 +161,34 @@ def test_a_job_needs_a_session_in_the_garage(shown: Desk, monkeypatch: pytest.Mo
     assert len(said) == 1 and "put this log's session into the garage first" in said[0]
 
 
-def test_it_is_proved_on_the_other_sessions_of_the_build(application: QApplication, garage_desk: Desk) -> None:
+def the_alarm_is_kept_with_the_build_and_proved_as_it_is_on_its_next_log(
+    application: QApplication, desk: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    page, station = page_of(desk), desk.stations["alarm"]
+    page.amount.setValue(25.0)
+    rule = page.board._chosen.rule
+    monkeypatch.setattr(form, "run_dialog", lambda dialog: dialog.form.take_all() == "")
+    desk.run("alarm.keep")
+    assert page.board._chosen.is_kept and page.title.startswith("The alarm kept with this build catches")
+    desk.bench.sessions.show(next(e for e in desk.bench.sessions.entries if e.path.name == "baseline-2.csv"))
+    wait_until(application, lambda: station.found is not None and not desk.bench.jobs.busy)
+    assert page.board._chosen.rule == rule, "the numbers that are in the car, whatever normal is on this log"
+    desk.run("alarm.best")
+    assert page.board._chosen.rule != rule and not page.board._chosen.is_kept
+    desk.bench.undo.undo()
+    assert page.board._chosen.rule == rule
+    page.board.point_moved.emit(4500.0, 300.0)
+    page.board.point_let_go.emit()
+    drawn = dict(page.board._chosen.rule.points)
+    assert drawn == {**dict(rule.points), 4500.0: 300.0}, "the others stay where they were kept"
+    desk.bench.undo.undo()
+    (kept,) = desk.bench.garage.view.alarms
+    assert kept.name == "Table by rpm, 25 kPa under normal"
+
+
+def test_it_is_proved_on_the_other_sessions_of_the_build(
+    application: QApplication, garage_desk: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
     desk = garage_desk
     first, second = (demo_folder() / f"{name}.csv" for name in ("baseline-1", "baseline-2"))
     desk.bench.sessions.open_logs([second, first])
@@ -173,9 +201,10 @@ def test_it_is_proved_on_the_other_sessions_of_the_build(application: QApplicati
     assert "On 1 other log of the build it catches" in page.detail
     held = station.found.basis.held_out
     assert [d.analysis.recording.path.name for d in held] == ["baseline-2.csv"]
+    the_alarm_is_kept_with_the_build_and_proved_as_it_is_on_its_next_log(application, desk, monkeypatch)
     desk.run("alarm.job")
     jobs = [j for j in desk.bench.garage.view.jobs if j.sheet == "warning-proof"]
-    assert len(jobs) == 1 and "40 kPa under normal" in jobs[0].note
+    assert len(jobs) == 1 and "25 kPa under normal" in jobs[0].note
 
 
 def test_a_log_no_alarm_can_be_set_by_says_why(application: QApplication, shown: Desk) -> None:

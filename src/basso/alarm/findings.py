@@ -71,6 +71,7 @@ class SetAlarm:
         moved: {rpm: kPa} of the points that were drawn elsewhere than the setting has them.
         proof: of what shows first (of two stages, what blinks); ``act``: of what stays on; None for one stage.
         held_out: ``proof`` on the sessions it was not set by; None without any.
+        is_kept: the line was set by another log.
         held_by_floor: share of the line's points that the floor holds up, where normal sinks to it.
         blind_to: what it does not see, in words.
         idle_shown: share of hot idling at which it shows; None where none was logged.
@@ -82,6 +83,7 @@ class SetAlarm:
     proof: Proof
     act: Proof | None
     held_out: Proof | None
+    is_kept: bool
     held_by_floor: float
     blind_to: tuple[str, ...]
     idle_shown: float | None
@@ -92,17 +94,16 @@ class SetAlarm:
         return tuple(x for x in self.proof.each if x.lead_s is None)
 
 
-def set_alarm(basis: Basis, setting: Setting, moved: Mapping[float, float] | None = None) -> SetAlarm:
-    """Set a device and prove it.
+def set_alarm(
+    basis: Basis, setting: Setting, moved: Mapping[float, float] | None = None, kept: AlarmRule | None = None
+) -> SetAlarm:
+    """Set a device and prove it. ``kept``: its line as it was set by another log, to be proved as it is.
 
     Raises:
         InputError: normal is not known over its gate.
     """
-    rule, moved = basis.rule(setting), dict(moved or {})
-    if rule.caution_points is None:
-        rule = replace(rule, points=_drawn(rule.points, moved))
-    else:
-        rule = replace(rule, caution_points=_drawn(rule.caution_points, moved))
+    moved = dict(moved or {})
+    rule = kept if kept is not None else _drawn(basis.rule(setting), moved)
     first = rule.first_shown
     proof = prove(first, basis.drives)
     return SetAlarm(
@@ -112,11 +113,13 @@ def set_alarm(basis: Basis, setting: Setting, moved: Mapping[float, float] | Non
         proof=proof,
         act=prove(replace(rule, caution_points=None), basis.drives) if rule.caution_points is not None else None,
         held_out=prove(first, basis.held_out) if basis.held_out else None,
-        held_by_floor=basis.held_by_floor(setting),
+        is_kept=kept is not None,
+        held_by_floor=basis.held_by_floor(setting) if kept is None else 0.0,
         blind_to=blind_to(basis, first, proof),
         idle_shown=basis.idle_shown(rule),
     )
 
 
-def _drawn(points: tuple[tuple[float, float], ...], moved: Mapping[float, float]) -> tuple[tuple[float, float], ...]:
-    return tuple((rpm, moved.get(rpm, kpa)) for rpm, kpa in points)
+def _drawn(rule: AlarmRule, moved: Mapping[float, float]) -> AlarmRule:
+    points = tuple((rpm, moved.get(rpm, kpa)) for rpm, kpa in rule.first_shown.points)
+    return replace(rule, points=points) if rule.caution_points is None else replace(rule, caution_points=points)

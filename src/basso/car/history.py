@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, TypeVar
 from basso.garage.fields import Names
 from basso.garage.records import (
     Accumulator,
+    Alarm,
     Arrival,
     Attachment,
     Build,
@@ -55,6 +56,7 @@ class CarHistory:
     normals: tuple[Normal, ...] = ()
     pans: tuple[Pan, ...] = ()
     accumulators: tuple[Accumulator, ...] = ()
+    alarms: tuple[Alarm, ...] = ()
     floors: tuple[FloorChoice, ...] = ()
     oil_sheets: tuple[OilSheet, ...] = ()
     circuits: tuple[Circuit, ...] = ()
@@ -153,6 +155,7 @@ def car_history(garage: Garage, car: Car) -> CarHistory:
         normals=own(Normal),
         pans=own(Pan),
         accumulators=own(Accumulator),
+        alarms=own(Alarm),
         floors=own(FloorChoice),
         oil_sheets=own(OilSheet),
         circuits=own(Circuit),

@@ -3,7 +3,7 @@
 ::
 
     README.txt            what this is, for people
-    bundle.json           {"schema": "basso.bundle/8", "car": name, "written": when, "contents": {path: SHA-256}}
+    bundle.json           {"schema": "basso.bundle/9", "car": name, "written": when, "contents": {path: SHA-256}}
     records/decisions.json  what was decided about the corrections of each log, by its fingerprint; if anything was
     records/NAME.json     a list of records of one kind; their fields stand in basso/garage/records.py
     samples/HASH.parquet  the samples of a session's log, named by the fingerprint of the log
@@ -40,6 +40,7 @@ from basso.garage.records import (
     KINDS,
     LOG_HASH,
     Accumulator,
+    Alarm,
     Arrival,
     Attachment,
     Build,
@@ -397,7 +398,7 @@ def _records(path: Path, parts: _Parts) -> list[Record]:
         seen.add(r.id)
         if not isinstance(r, Car) and getattr(r, "car", "") != cars[0].id:
             raise InputError(f"{path}: the {r.noun} {shown} belongs to another car; correct it.")
-        if (build or isinstance(r, Session | Normal | Pan | Accumulator)) and build not in builds:
+        if (build or isinstance(r, Session | Normal | Pan | Accumulator | Alarm)) and build not in builds:
             raise InputError(
                 f"{path}: the {r.noun} {shown} names a build that is not in the bundle ({_quoted(build)}); correct it."
             )

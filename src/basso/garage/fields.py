@@ -258,6 +258,13 @@ def _forms() -> dict[type[r.Record], tuple[Field, ...]]:
         ),
         r.Normal: (Field("day", "Learned on", "day", needed=True), Field("reason", "Why"), Field("note", "Note")),
         r.Pan: (Field("day", "Measured on", "day", needed=True), Field("name", "Pan"), Field("note", "Note")),
+        r.Alarm: (
+            Field("day", "Set on", "day", needed=True),
+            Field("name", "Set to"),
+            _n("closes_kpa", "Switch closes at", _P, said="the switch closed at"),
+            _n("opens_kpa", "Switch opens at", _P, said="the switch opened at"),
+            Field("note", "Note"),
+        ),
         r.Accumulator: (
             Field("day", "Fitted on", "day", needed=True),
             Field("name", "Accumulator"),

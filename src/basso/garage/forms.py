@@ -10,7 +10,7 @@ from collections.abc import Callable
 from types import MappingProxyType
 from typing import Any
 
-FORM = 8
+FORM = 9
 """The form of :mod:`basso.garage.records` as it is now."""
 
 
@@ -56,8 +56,13 @@ def _eighth(table: str, plain: dict[str, Any]) -> dict[str, Any]:
     return plain
 
 
+def _ninth(table: str, plain: dict[str, Any]) -> dict[str, Any]:
+    """Warning devices as they are set are a new kind; nothing that was there is another."""
+    return plain
+
+
 STEPS: MappingProxyType[int, Callable[[str, dict[str, Any]], dict[str, Any]]] = MappingProxyType(
-    {2: _second, 3: _third, 4: _fourth, 5: _fifth, 6: _sixth, 7: _seventh, 8: _eighth}
+    {2: _second, 3: _third, 4: _fourth, 5: _fifth, 6: _sixth, 7: _seventh, 8: _eighth, 9: _ninth}
 )
 """What leads to a form from the one before: (table, record as JSON) → record as JSON."""
 

@@ -530,6 +530,28 @@ class Accumulator(Record):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Alarm(Record):
+    """The low-pressure warning of a build as it was set on a day. The newest of a build holds; the others stay.
+
+    Attributes:
+        day: since when it is so; ``name``: what it is set to, in a few words.
+        card: its setting and line (``basso.alarm_card/1``, JSON).
+        closes_kpa, opens_kpa: at which its switch closed and opened on the bench; None where that was not tried.
+    """
+
+    table: ClassVar[str] = "alarms"
+    noun: ClassVar[str] = "alarm"
+    car: str
+    build: str
+    day: str
+    name: str = ""
+    card: str = ""
+    closes_kpa: float | None = None
+    opens_kpa: float | None = None
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class FloorChoice(Record):
     """What the owner holds the car's pressure to from a day on, and why; until the next choice.
 
@@ -651,6 +673,7 @@ KINDS: tuple[type[Record], ...] = (
     Normal,
     Pan,
     Accumulator,
+    Alarm,
     FloorChoice,
     OilSheet,
     Circuit,

@@ -21,6 +21,7 @@ from basso.garage.place import default_folder
 from basso.garage.records import (
     BY_TABLE,
     Accumulator,
+    Alarm,
     Attachment,
     Build,
     Car,
@@ -193,6 +194,7 @@ class Garage:
             own += [n for n in self.all(Normal, record.car) if n.build == record.id]
             own += [p for p in self.all(Pan, record.car) if p.build == record.id]
             own += [a for a in self.all(Accumulator, record.car) if a.build == record.id]
+            own += [a for a in self.all(Alarm, record.car) if a.build == record.id]
         sessions = {r.id for r in own if isinstance(r, Session)}
         own += [r for r in self.all(Ruling, str(getattr(record, "car", ""))) if r.session in sessions]
         ids = {r.id for r in own}

@@ -41,7 +41,7 @@ KINDS: dict[Kind, str] = {
 }
 _SHALLOW_KPA = 15.0
 _WARMER_C = 5.0
-_OFTEN_PERCENT = 5.0
+_OFTEN_PERCENT = 10.0
 
 
 def severe_words() -> str:
@@ -111,6 +111,8 @@ def lead_words(lead_s: float) -> str:
 
 def _subject(chosen: SetAlarm) -> str:
     s = chosen.setting
+    if chosen.is_kept:
+        return "The alarm kept with this build "
     if chosen.moved:
         return "Blinking as drawn " if s.kind == "two_stage" else "The line as drawn "
     if s.kind == "fixed":

@@ -42,14 +42,7 @@ class _StationButton(QAbstractButton):
         elif self.underMouse():
             painter.fillRect(self.rect(), look.color("paper"))
         middle = self.height() / 2
-        paint.text(
-            painter,
-            18,
-            middle - line * 0.48,
-            self.station.title,
-            look.font(Type.STATION),
-            look.color("ink"),
-        )
+        paint.text(painter, 18, middle - line * 0.48, self.station.title, look.font(Type.STATION), look.color("ink"))
         words = painter.fontMetrics().elidedText(self._state.words, Qt.TextElideMode.ElideRight, 400)
         painter.setFont(look.font(Type.SMALL))
         words = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, self.width() - 26)

@@ -30,12 +30,13 @@ class AlarmStation(FindingStation["AlarmPage", "AlarmFindings"]):
     def __init__(self, bench: Bench) -> None:
         super().__init__(bench)
         self._verbs = AlarmVerbs(bench, self)
+        bench.garage.changed.connect(self.fill)
 
     def make_page(self) -> AlarmPage:
         """The page."""
         from basso.ui.stations.alarm.widget import AlarmPage
 
-        buttons = [("alarm.export", "Export…"), ("alarm.print", "Card…")]
+        buttons = [("alarm.export", "Export…"), ("alarm.print", "Card…"), ("alarm.keep", "Keep…")]
         page = AlarmPage(self.bench.look, self.bench.cursor, buttons)
         page.command_wanted.connect(self.bench.run)
         page.setting_typed.connect(self._verbs.set)
@@ -65,6 +66,15 @@ class AlarmStation(FindingStation["AlarmPage", "AlarmFindings"]):
                 "alarm.export", group, "Export alarm…", v.export, (), "settings, table by rpm, bus messages", self._has
             ),
             Command("alarm.print", group, "Print card…", v.print_card, (), "driver's card and settings", self._has),
+            Command(
+                "alarm.keep",
+                group,
+                "Keep alarm…",
+                v.keep,
+                (),
+                "with the build; its switch on the bench",
+                self._in_garage,
+            ),
             Command("alarm.best", group, "Proposed alarm", v.take_best, (), "back to what Basso proposes", self._has),
             Command(
                 "alarm.job", group, "Plan alarm test…", v.job, (), "a job: switch, wiring and lamp proved", self._has
@@ -73,6 +83,9 @@ class AlarmStation(FindingStation["AlarmPage", "AlarmFindings"]):
 
     def _has(self) -> bool:
         return self.found is not None
+
+    def _in_garage(self) -> bool:
+        return self.found is not None and self.bench.garage.view is not None
 
     def table(self, only_selected: bool = False) -> Table | None:
         """The setting, the kinds and the dips."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 from datetime import date
 from typing import TYPE_CHECKING, Protocol
 
@@ -11,7 +11,9 @@ from basso.ui.bench import Bench
 from basso.ui.models.undo import UndoStep
 
 if TYPE_CHECKING:
+    from basso.alarm.card import AlarmCard
     from basso.alarm.findings import AlarmFindings, SetAlarm
+    from basso.alarm.rules import AlarmRule
     from basso.alarm.settings import Curve, Setting
 
 _PROOF_JOB = "warning-proof"
@@ -27,49 +29,75 @@ class Shown(Protocol):
         """The device is another."""
 
 
+@dataclass(frozen=True)
+class Own:
+    """A device as somebody set it.
+
+    Attributes:
+        moved: points drawn by hand, {rpm: kPa}.
+        rule: the line as it was kept with the build; None: as the setting has it on the log shown.
+    """
+
+    setting: Setting
+    moved: Mapping[float, float] = field(default_factory=dict)
+    rule: AlarmRule | None = None
+
+
 class AlarmVerbs:
     """Acts at one bench for the station that shows the warning device."""
 
     def __init__(self, bench: Bench, shown: Shown) -> None:
         self.bench, self._shown = bench, shown
-        self._own: tuple[Setting, Mapping[float, float]] | None = None
-        self._made: tuple[AlarmFindings, Setting, dict[float, float], SetAlarm] | None = None
+        self._own: Own | None = None
+        self._made: tuple[AlarmFindings, Own, SetAlarm] | None = None
         self._curve: tuple[AlarmFindings, Setting, Curve] | None = None
-        self._before_drag: Mapping[float, float] | None = None
+        self._before_drag: tuple[Own | None] | None = None
 
     def forget(self) -> None:
         """What was set for one log is not for the next."""
         self._own = None
 
     @property
-    def setting(self) -> Setting | None:
-        """As somebody set it, else as proposed; None while nothing is found."""
+    def own(self) -> Own | None:
+        """As somebody set it, else as it is kept with the build, else as proposed; None while nothing is found."""
         found = self._shown.found
         if found is None:
             return None
-        return self._own[0] if self._own is not None else found.best.setting
+        if self._own is not None:
+            return self._own
+        kept = self._kept()
+        return Own(kept.setting, kept.moved, kept.rule) if kept is not None else Own(found.best.setting)
+
+    def _kept(self) -> AlarmCard | None:
+        from basso.car.alarms import alarm_of
+
+        garage = self.bench.garage
+        session = garage.session_of(self.bench.sessions.recording)
+        if garage.view is None or session is None:
+            return None
+        return alarm_of(garage.view, garage.view.build_of(session))
 
     @property
     def chosen(self) -> SetAlarm | None:
         """The device that is set, proved."""
         from basso.alarm.findings import set_alarm
 
-        found, setting = self._shown.found, self.setting
-        if found is None or setting is None:
+        found, own = self._shown.found, self.own
+        if found is None or own is None:
             return None
-        moved = dict(self._own[1]) if self._own is not None else {}
-        if self._made is None or self._made[0] is not found or self._made[1:3] != (setting, moved):
-            self._made = (found, setting, moved, set_alarm(found.basis, setting, moved))
-        return self._made[3]
+        if self._made is None or self._made[0] is not found or self._made[1] != own:
+            self._made = (found, own, set_alarm(found.basis, own.setting, own.moved, own.rule))
+        return self._made[2]
 
     @property
     def curve(self) -> Curve | None:
         """Other amounts of what is set."""
         from basso.alarm.settings import curve_of
 
-        found, setting = self._shown.found, self.setting
-        if found is None or setting is None:
+        found, own = self._shown.found, self.own
+        if found is None or own is None:
             return None
+        setting = own.setting
         rest = replace(setting, amount=0.0)
         if self._curve is None or self._curve[0] is not found or self._curve[1] != rest:
             kept = found.proposal(setting.kind)
@@ -93,41 +121,73 @@ class AlarmVerbs:
             self.bench.tell(str(error))
             self._shown.fill()
             return
-        self._change("setting the alarm", (setting, {}))
+        self._change("setting the alarm", Own(setting))
 
     def draw(self, rpm: float, kpa: float) -> None:
         """Draw a point of the line elsewhere, while it is dragged."""
-        setting = self.setting
-        if setting is None:
+        own = self.own
+        if own is None:
             return
-        moved = dict(self._own[1]) if self._own is not None else {}
         if self._before_drag is None:
-            self._before_drag = dict(moved)
-        self._own = (setting, {**moved, rpm: kpa})
+            self._before_drag = (self._own,)
+        held = own.moved if own.rule is None else dict(own.rule.first_shown.points)
+        self._own = Own(own.setting, {**held, rpm: kpa})
         self._shown.fill()
 
     def let_go(self) -> None:
         """The point stays: one step to undo."""
         if self._own is None or self._before_drag is None:
             return
-        setting, drawn = self._own
-        self._own = (setting, self._before_drag) if self._before_drag else None
-        self._before_drag = None
-        self._change("drawing the alarm's line", (setting, drawn))
+        drawn = self._own
+        (self._own,), self._before_drag = self._before_drag, None
+        self._change("drawing the alarm's line", drawn)
 
     def take_best(self) -> None:
-        """Back to what is proposed."""
-        if self._own is not None:
-            self._change("taking the proposed alarm", None)
+        """What is proposed, in place of what was set or kept."""
+        found = self._shown.found
+        if found is not None and self.own != Own(found.best.setting):
+            self._change("taking the proposed alarm", Own(found.best.setting))
 
-    def _change(self, label: str, after: tuple[Setting, Mapping[float, float]] | None) -> None:
+    def _change(self, label: str, after: Own | None) -> None:
         before = self._own
 
-        def put(own: tuple[Setting, Mapping[float, float]] | None) -> None:
+        def put(own: Own | None) -> None:
             self._own = own
             self._shown.fill()
 
         self.bench.undo.push(UndoStep(label, lambda: put(after), lambda: put(before)))
+
+    def keep(self) -> None:
+        """Write it down with the build of the log shown, with what its switch did on the bench."""
+        from basso.alarm.card import card_text
+        from basso.car.alarms import alarm_record
+        from basso.garage.records import Alarm
+        from basso.ui.stations.form import ask_record
+        from basso.words.alarm import setting_words
+
+        garage, chosen = self.bench.garage, self.chosen
+        session = garage.session_of(self.bench.sessions.recording)
+        build = garage.view.build_of(session) if garage.view is not None and session is not None else None
+        if garage.view is None or build is None or chosen is None:
+            self.bench.tell(
+                "An alarm is kept with a build: put this log's session into the garage first (Garage, New session)."
+            )
+            return
+        before = alarm_record(garage.view, build)
+        record = Alarm(
+            car=garage.view.car.id,
+            build=build.id,
+            day=date.today().isoformat(),
+            name=str(setting_words(chosen.setting, bool(chosen.moved))),
+            card=card_text(chosen.setting, chosen.moved, chosen.rule),
+            closes_kpa=before.closes_kpa if before is not None else None,
+            opens_kpa=before.opens_kpa if before is not None else None,
+        )
+        hint = f"Kept with {build.name}. A pressure switch strays: write down at which pressure it closed on the bench."
+        made = ask_record(self.bench, "Keep alarm", hint, record)
+        if made is not None and garage.add("the alarm", made):
+            self._own = None
+            self._shown.fill()
 
     def export(self) -> None:
         """Write it for a gauge, a logger or a script."""

@@ -26,9 +26,9 @@ if TYPE_CHECKING:
 _AMOUNTS = {
     "fixed": ("lamp at", "At this gauge pressure and under, at any rpm"),
     "share": ("at", "% of the normal pressure at each rpm"),
-    "gated": ("under normal by", "Under the normal pressure at the gate"),
+    "gated": ("under normal", "Under the normal pressure at the gate"),
 }
-_UNDER = ("under normal by", "Under the normal pressure at each rpm")
+_UNDER = ("under normal", "Under the normal pressure at each rpm")
 
 
 class AlarmPage(TitledPage):
@@ -50,11 +50,11 @@ class AlarmPage(TitledPage):
         for kind, name in kind_names():
             self.kind.addItem(name, kind)
         self.kind.setAccessibleName("Kind of warning")
-        self.amount, self._amount_words = _spin(look, "under normal by")
+        self.amount, self._amount_words = _spin(look, "under normal")
         self.gate, gate_words = _spin(look, "above")
         self.heat, self._heat_words = _spin(look, "oil at")
-        self.delay, delay_words = _spin(look, "shows after")
-        self.gate.setRange(0.0, 12000.0)
+        self.delay, delay_words = _spin(look, "after")
+        self.gate.setRange(0.0, 9900.0)
         self.gate.setSingleStep(250.0)
         self.gate.setDecimals(0)
         self.gate.setSuffix(" rpm")
@@ -140,7 +140,7 @@ class AlarmPage(TitledPage):
             self.amount.setValue(100.0 * s.amount)
         else:
             unit = units.pressure
-            self.amount.setRange(0.0, float(unit.from_base(1500.0)))
+            self.amount.setRange(0.0, float(unit.from_base(990.0)))
             self.amount.setDecimals(2 if unit.symbol == "bar" else 0)
             self.amount.setSingleStep({"bar": 0.05, "psi": 1.0}.get(unit.symbol, 5.0))
             self.amount.setSuffix(f" {unit.symbol}")
