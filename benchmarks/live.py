@@ -16,9 +16,9 @@ import numpy as np
 
 from basso.alarm.session import LiveSession
 from basso.analysis import analyse
-from basso.formats.frames import Frames, Key
 from basso.formats.options import ReadOptions
 from basso.formats.registry import read_recording
+from basso.formats.replayed_bus import ReplayedBus
 from basso.pressure.options import JudgeOptions
 from basso.standin.bus import DATABASE, BusFrame, frames_of, write_candump
 from basso.standin.scenarios import SCENARIOS, generator, run
@@ -27,37 +27,13 @@ TICK_S = 0.05
 NEAR_S = 0.02
 
 
-class Replayed:
-    """Frames of a drive, given as time goes by."""
-
-    jumps = 0
-    trouble = ""
-
-    def __init__(self, frames: list[BusFrame], path: Path) -> None:
-        self._frames, self._next = frames, 0
-        self.path, self.now, self.received = path, 0.0, 0
-
-    def take(self) -> dict[Key, Frames]:
-        """The frames up to now."""
-        came: dict[Key, Frames] = {}
-        while self._next < len(self._frames) and self._frames[self._next].at_s <= self.now:
-            frame = self._frames[self._next]
-            came.setdefault((frame.identifier, False), Frames()).add(frame.at_s, frame.data)
-            self._next += 1
-            self.received += 1
-        return came
-
-    def close(self) -> None:
-        """It is over."""
-
-
 def heard(frames: list[BusFrame], database: Path, judging: JudgeOptions) -> tuple[LiveSession, float]:
     """A drive heard from start to end; and the processor's time it took."""
-    source = Replayed(frames, database.with_suffix(".log"))
-    session = LiveSession(source, database, ReadOptions(), judging, clock=lambda: source.now)
+    source = ReplayedBus([(f.at_s, f.identifier, f.data) for f in frames], database.with_suffix(".log"))
+    session = LiveSession(source, database, ReadOptions(), judging, clock=source.clock)
     began = time.process_time()
     for tick in range(int(frames[-1].at_s / TICK_S) + 2):
-        source.now = tick * TICK_S
+        source.now_s = tick * TICK_S
         session.tick()
     session.close()
     return session, time.process_time() - began

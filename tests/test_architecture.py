@@ -136,9 +136,8 @@ def test_the_catalogue_and_the_folders_are_the_same_stations() -> None:
 ROOMS_OF_THE_WINDOW = (
     ("basso.ui.app",),
     ("basso.ui.window",),
-    (*(f"basso.ui.stations.{s}" for s in STATIONS), "basso.ui.judging"),
+    (*(f"basso.ui.stations.{s}" for s in STATIONS), "basso.ui.judging", "basso.ui.live"),
     (
-        "basso.ui.stations.waiting",
         "basso.ui.stations.finding_station",
         "basso.ui.stations.what_if",
         "basso.ui.stations.form",

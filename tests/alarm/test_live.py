@@ -14,9 +14,9 @@ from basso.alarm.rules import AlarmRule, showings
 from basso.alarm.session import LiveSession
 from basso.analysis import analyse
 from basso.errors import InputError
-from basso.formats.frames import Frames, Key
 from basso.formats.options import ReadOptions
 from basso.formats.registry import read_recording
+from basso.formats.replayed_bus import ReplayedBus
 from basso.pressure.floors import Fixed
 from basso.pressure.options import JudgeOptions
 from basso.recording.roles import Role
@@ -26,25 +26,6 @@ from basso.units import UNITS
 from support import write_temporary
 
 ENGINE, HEAT = 0x640, 0x641
-
-
-class Given:
-    """Frames that are given as time goes by."""
-
-    def __init__(self, frames: Sequence[BusFrame]) -> None:
-        self.frames, self.next, self.now = list(frames), 0, 0.0
-        self.path, self.received, self.jumps, self.trouble = Path("live.log"), 0, 0, ""
-
-    def take(self) -> dict[Key, Frames]:
-        came: dict[Key, Frames] = {}
-        while self.next < len(self.frames) and self.frames[self.next].at_s <= self.now:
-            frame = self.frames[self.next]
-            came.setdefault((frame.identifier, False), Frames()).add(frame.at_s, frame.data)
-            self.next, self.received = self.next + 1, self.received + 1
-        return came
-
-    def close(self) -> None:
-        pass
 
 
 def database() -> Path:
@@ -63,13 +44,11 @@ def heard(
     reading: ReadOptions | None = None,
     tick_s: float = 0.1,
 ) -> tuple[LiveSession, list[LiveReading]]:
-    source = Given(frames)
-    session = LiveSession(
-        source, database(), reading or ReadOptions(), judging or JudgeOptions(), clock=lambda: source.now
-    )
+    source = ReplayedBus([(f.at_s, f.identifier, f.data) for f in frames], Path("live.log"))
+    session = LiveSession(source, database(), reading or ReadOptions(), judging or JudgeOptions(), clock=source.clock)
     shown = []
     for tick in range(int((until_s or frames[-1].at_s) / tick_s) + 2):
-        source.now = tick * tick_s
+        source.now_s = tick * tick_s
         shown.append(session.tick())
     return session, shown
 

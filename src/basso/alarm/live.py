@@ -51,6 +51,8 @@ class LiveReading:
         time_s: from the first frame, on the bus's own clock.
         state: ``low``: under the floor; ``caution``, ``alarm``: what the warning device would show; ``no signal``:
             pressure or engine speed is silent.
+        low_margin_kpa: the lowest margin of all samples since the reading before, where the floor is asked for.
+        speed_mps: of the car.
         ages_s: how long each channel has said nothing.
     """
 
@@ -59,9 +61,11 @@ class LiveReading:
     pressure_kpa: float | None
     expected_kpa: float | None
     floor_kpa: float | None
+    low_margin_kpa: float | None
     oil_temp_c: float | None
     lateral_g: float | None
     longitudinal_g: float | None
+    speed_mps: float | None
     state: State
     lap: int | None
     dips: int
@@ -155,6 +159,7 @@ class LiveJudge:
         self._zero: Correction | None = None
         self._zero_proven = False
         self._told_to_s = -np.inf
+        self._low_margin_kpa: float | None = None
         self.notes: list[str] = []
         """What there is to say that was not said before, one sentence each; whoever says it takes it out."""
 
@@ -198,16 +203,19 @@ class LiveJudge:
             self._severe_since = self._dry_since = None
             for _, stage in self._stages:
                 stage.step(time_s or 0.0, float("nan"), float("nan"))
-        lap = last.get(Role.LAP)
+        lap, low = last.get(Role.LAP), self._low_margin_kpa
+        self._low_margin_kpa = None
         return LiveReading(
             time_s=time_s,
             rpm=last.get(Role.RPM),
             pressure_kpa=pressure,
             expected_kpa=expected,
             floor_kpa=floor,
+            low_margin_kpa=low,
             oil_temp_c=last.get(Role.OIL_TEMP),
             lateral_g=last.get(Role.LATERAL_G),
             longitudinal_g=last.get(Role.LONGITUDINAL_G),
+            speed_mps=last.get(Role.SPEED),
             state="no signal" if is_silent else self._state(),
             lap=round(lap) if lap is not None else None,
             dips=len(self.dips),
@@ -250,6 +258,9 @@ class LiveJudge:
             stage.step(time_s, rpm, kpa)
         is_judged = rpm > self._options.rules.rpm_gate and not is_cold
         self._low.append(is_judged and kpa < floor)
+        if is_judged and np.isfinite(floor):
+            low = self._low_margin_kpa
+            self._low_margin_kpa = kpa - floor if low is None else min(low, kpa - floor)
         is_severe = is_judged and (kpa < SEVERE_SHARE * expected or kpa < floor - SEVERE_KPA)
         self._severe_since = (self._severe_since or time_s) if is_severe else None
         self._severe = self._severe_since is not None and time_s - self._severe_since >= SEVERE_S - 1e-9

@@ -27,6 +27,11 @@ class Files:
         chosen, _ = QFileDialog.getOpenFileName(self._window, title, str(self._settings.folder), kinds)
         return Path(chosen) if chosen else None
 
+    def ask_folder(self, title: str) -> Path | None:
+        """Which folder; None when that is given up."""
+        chosen = QFileDialog.getExistingDirectory(self._window, title, str(self._settings.folder))
+        return Path(chosen) if chosen else None
+
     def write(self, path: Path, data: bytes) -> bool:
         """Write a file whole or not at all; True when it is there."""
         from basso.files import write_whole

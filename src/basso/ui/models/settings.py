@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from basso.units import DisplayUnits
 
 _VERSION = 1
+_BUS = ("interface", "channel", "database", "folder")
 
 
 class Settings:
@@ -86,6 +87,17 @@ class Settings:
     @folder.setter
     def folder(self, value: Path) -> None:
         self._store.setValue("folder", str(value))
+
+    @property
+    def bus(self) -> tuple[str, str, str, str]:
+        """The bus last listened to: interface, channel, database, folder of its recordings."""
+        kept = [str(self._store.value(f"bus/{name}", "")) for name in _BUS]
+        return kept[0], kept[1], kept[2], kept[3] or str(self.folder)
+
+    @bus.setter
+    def bus(self, value: tuple[str, str, str, str]) -> None:
+        for name, words in zip(_BUS, value, strict=True):
+            self._store.setValue(f"bus/{name}", words)
 
     @property
     def pan_shown(self) -> bool:

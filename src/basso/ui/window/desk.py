@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QMessageBox, QStackedWidget
 from basso.memory.memory import Memory
 from basso.ui.bench import Bench
 from basso.ui.files import Files
+from basso.ui.live.verbs import LiveVerbs
 from basso.ui.models.cursor import Cursor
 from basso.ui.models.garage import GarageModel
 from basso.ui.models.jobs import Jobs
@@ -50,6 +51,7 @@ class Desk(QObject):
         self._shown = ""
         crumbs = window.top.crumbs
         self.logs = LogOpener(self.bench, lambda: crumbs.mapToGlobal(crumbs.rect().bottomLeft()))
+        self.live = LiveVerbs(self.bench)
         self.exporting = Exporting(self.bench, lambda: self.stations[self.station])
         window.place(self._stack, self.moments.pan, self.moments.tide)
         own = window_commands(self)
@@ -175,6 +177,7 @@ class Desk(QObject):
 
     def leave(self) -> None:
         """The window closes: stop work and remember the place."""
+        self.live.end()
         self.bench.jobs.cancel_all()
         self.bench.garage.close()
         entries, shown = self.bench.sessions.entries, self.bench.sessions.shown

@@ -12,6 +12,7 @@ from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
 from basso.recording.roles import Role
+from basso.ui.models.live_feed import LiveFeed
 from basso.ui.models.settings import Settings
 from basso.ui.stations.catalogue import STATIONS
 from basso.ui.stations.recordings.widget import RecordingsPage
@@ -21,6 +22,8 @@ from basso.ui.window.main_window import MainWindow
 from basso.ui.window.working_dialog import WorkingDialog
 from basso.units import UNITS
 from basso.workflow import demo_folder
+
+_LIVE_FROM_S = 640.0
 
 
 def take_all(application: QApplication, folder: Path) -> None:
@@ -45,6 +48,7 @@ def take_all(application: QApplication, folder: Path) -> None:
                 shot.prepare()
                 wait_until(application, lambda ready=shot.ready: ready() and not jobs.busy)  # type: ignore[misc]
                 save(application, window, folder / f"{shot.name}.png")
+        _live(application, desk, folder / "live.png")
         _odd_columns(application, desk, Path(temporary) / "paddock.csv", folder / "columns.png")
         window.close()
 
@@ -62,6 +66,42 @@ def _of_the_window(application: QApplication, desk: Desk, folder: Path) -> None:
     working = desk.stations["dips"].working()
     assert working is not None
     save(application, WorkingDialog(window, bench.look, working.title, working.steps), folder / "working.png")
+
+
+def _live(application: QApplication, desk: Desk, picture: Path) -> None:
+    """The pit wall's window, well into a drive of the stand-in, in a dip."""
+    from basso.alarm.session import LiveSession
+    from basso.formats.options import ReadOptions
+    from basso.formats.replayed_bus import ReplayedBus
+    from basso.pressure.options import JudgeOptions
+    from basso.standin.bus import DATABASE, frames_of
+    from basso.standin.scenarios import generator, run
+
+    bench, database = desk.bench, picture.with_suffix(".dbc")
+    sessions = bench.sessions
+    sessions.show(next(e for e in sessions.entries if e.path.name == "baseline-1.csv"))
+    wait_until(application, lambda: sessions.analysis is not None and not bench.jobs.busy)
+    a = sessions.analysis
+    assert a is not None
+    database.write_text(DATABASE, encoding="utf-8")
+    try:
+        frames = frames_of(run("baseline-2", 12)[0], generator("bus", 12))
+        bus = ReplayedBus([(f.at_s, f.identifier, f.data) for f in frames], Path("live.log"))
+        session = LiveSession(bus, database, ReadOptions(), JudgeOptions(normal=a.expected), clock=bus.clock)
+        desk.live.show(LiveFeed(lambda: session), "socketcan can0")
+        window = desk.live.window
+        assert window is not None
+        while bus.now_s < bus.end_s:
+            bus.now_s += 0.1
+            reading = session.tick()
+            window.show_readings([reading])
+            if bus.now_s > _LIVE_FROM_S and reading.state == "low" and window.board.lows.now is not None:
+                break
+        save(application, window, picture)
+        window.finish()
+        desk.live.window = None
+    finally:
+        database.unlink()
 
 
 def _odd_columns(application: QApplication, desk: Desk, log: Path, picture: Path) -> None:

@@ -15,6 +15,7 @@ from basso.units import UNITS
 
 if TYPE_CHECKING:
     from basso.ui.bench import Bench
+    from basso.ui.live.verbs import LiveVerbs
     from basso.ui.stations.station import Station
     from basso.ui.window.commands import CommandTable
     from basso.ui.window.exporting import Exporting
@@ -30,6 +31,7 @@ class Desk(Protocol):
     bench: Bench
     stations: dict[str, Station[Any]]
     logs: LogOpener
+    live: LiveVerbs
     exporting: Exporting
     moments: Moments
     commands: CommandTable
@@ -53,6 +55,7 @@ def window_commands(desk: Desk) -> list[Command]:
     bench, logs, exporting = desk.bench, desk.logs, desk.exporting
     return [
         *logs.commands(),
+        *desk.live.commands(),
         *exporting.commands(),
         Command("window.close", "Session", "Quit", bench.window.close, ("Ctrl+Q",)),
         Command("edit.undo", "Edit", "Undo", bench.undo.undo, ("Ctrl+Z",), when=bench.undo.canUndo),

@@ -96,11 +96,10 @@ class DipsStation(Station[DipsPage]):
         return Working(title, working(a, a.dips[chosen], self.bench.shown_units))
 
     def shots(self) -> tuple[Shot, ...]:
-        """The traces, one dip, the shares."""
+        """The traces, one dip."""
         return (
             Shot("dips", lambda: self.page.show_page(TRACES)),
             Shot("dip", lambda: self.page.show_page(ONE_DIP)),
-            Shot("shares", lambda: self.page.show_page(SHARES)),
         )
 
     def _show_page(self, page: int) -> None:

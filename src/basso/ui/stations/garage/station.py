@@ -115,9 +115,9 @@ class GarageStation(Station["GaragePage"]):
         self.bench.garage.go_on()
 
     def shots(self) -> tuple[Shot, ...]:
-        """Every page, with a build held against another."""
-        names = ("garage", "garage-oil", "garage-level", "garage-jobs")
-        return tuple(Shot(name, lambda at=at: self._lay_out_for(at)) for at, name in enumerate(names))  # type: ignore[misc]
+        """The pages, with a build held against another."""
+        pages = ((0, "garage"), (1, "garage-oil"), (3, "garage-jobs"))
+        return tuple(Shot(name, lambda at=at: self._lay_out_for(at)) for at, name in pages)  # type: ignore[misc]
 
     def _lay_out_for(self, page: int) -> None:
         view = self.page.view

@@ -159,31 +159,14 @@ class RecordVerbs:
 
     def _fresh_session(self, car: str, build: str, known: set[str]) -> tuple[Session, Recording | None]:
         """A session filled in from the log that is shown, if the garage has not got it yet."""
-        from basso.recording.use import drive_use
+        from basso.car.sessions import fresh_session
 
         shown, a = self._bench.sessions.shown, self._bench.sessions.analysis
         today = date.today().isoformat()
         if shown is None or a is None or a.recording.content_hash in known:
             return Session(car=car, build=build, title="Session", began=today), None
-        use = drive_use(a.recording)
-
-        def whole(value: float | None) -> float | None:
-            return None if value is None else round(value, 1)
-
-        return Session(
-            car=car,
-            build=build,
-            title=shown.title,
-            began=a.recording.started or shown.day or today,
-            circuit=shown.circuit,
-            log_name=a.recording.path.name,
-            log_hash=a.recording.content_hash,
-            running_s=whole(use.running_s),
-            hot_s=whole(use.hot_s),
-            distance_km=whole(use.distance_km),
-            peak_oil_c=whole(use.peak_oil_c),
-            laps=sum(x.complete for x in a.laps) or None,
-        ), a.recording
+        fresh = fresh_session(a, car=car, build=build, title=shown.title, day=shown.day or today)
+        return replace(fresh, circuit=shown.circuit), a.recording
 
     def _keep_samples(self, recording: Recording) -> None:
         garage = self._model.garage
