@@ -97,10 +97,7 @@ class DipsStation(Station[DipsPage]):
 
     def shots(self) -> tuple[Shot, ...]:
         """The traces, one dip."""
-        return (
-            Shot("dips", lambda: self.page.show_page(TRACES)),
-            Shot("dip", lambda: self.page.show_page(ONE_DIP)),
-        )
+        return (Shot("dips", lambda: self.page.show_page(TRACES)), Shot("dip", lambda: self.page.show_page(ONE_DIP)))
 
     def _show_page(self, page: int) -> None:
         self.bench.go_to("dips")

@@ -13,6 +13,7 @@ import numpy as np
 from basso.car.build_line import Stage, find, holding, sampled, stages, state_of_oil
 from basso.car.cards import differences
 from basso.car.history import CarHistory
+from basso.car.lamp import lamp_trend, lamp_words
 from basso.car.level_readings import AFTER_RUNNING, BEFORE_START, sort_readings, stored_l
 from basso.car.normals import normal_words, versions
 from basso.errors import InputError
@@ -134,7 +135,7 @@ def opening(view: CarHistory | None, units: DisplayUnits) -> Opening:
         said.append(f"{_count(len(unfinished), 'job')} open.")
     if (again := follow_up_words(view.jobs)) != "":
         said.append(again)
-    if (lamp := lamp_words(view.sessions)) != "":
+    if (lamp := lamp_words(lamp_trend(view))) != "":
         said.append(lamp)
     if view.arrival is not None:
         said.insert(0, arrival_words(view))
@@ -179,26 +180,6 @@ def oil_short(oil: OilState) -> str:
     left = first.limit - first.used
     tail = f"due in {left:.3g} {first.unit}" if left > 0 else f"overdue by {-left:.3g} {first.unit}"
     return f"{words}, {tail}."
-
-
-def lamp_words(sessions: Sequence[Session]) -> str:
-    """The rpm below which the lamp came on hot, as a trend; "" with fewer than two readings.
-
-    For cars with no logger: the lamp's switch opens at one pressure, so the rpm it needs hot rises as the engine wears.
-    """
-    seen = sorted((s.began, s.lamp_rpm) for s in sessions if s.lamp_rpm is not None)
-    if len(seen) < 2:
-        return ""
-    change = seen[-1][1] - seen[0][1]
-    if abs(change) < 75:
-        return f"The lamp goes out at {seen[-1][1]:.0f} rpm hot, as before."
-    way = "up" if change > 0 else "down"
-    return (
-        f"The lamp goes out at {seen[-1][1]:.0f} rpm hot, {way} {abs(change):.0f} since "
-        f"{seen[0][0][:10]}: look for thin oil or wear."
-        if change > 0
-        else f"The lamp goes out at {seen[-1][1]:.0f} rpm hot, {way} {abs(change):.0f}."
-    )
 
 
 def compared(a: R, b: R, units: DisplayUnits, names: Names) -> list[str]:
