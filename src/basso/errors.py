@@ -13,9 +13,10 @@ The command line prints it and exits with 2; the window shows it; neither shows 
 
 from __future__ import annotations
 
-from pathlib import Path
+from typing import TYPE_CHECKING
 
-from basso.plain_text import spelled_out
+if TYPE_CHECKING:
+    from pathlib import Path
 
 
 class BassoError(Exception):
@@ -37,6 +38,11 @@ class FormatError(InputError):
     """
 
     def __init__(self, path: Path | str, what: str, remedy: str, where: str | None = None) -> None:
+        # What a sentence takes is loaded when there is one to write: ``import basso`` brings this module.
+        from pathlib import Path
+
+        from basso.plain_text import spelled_out
+
         self.path = Path(path)
         self.what = what
         self.remedy = remedy

@@ -14,7 +14,6 @@ from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 
-from basso import __version__
 from basso.analysis import Analysis, analyse
 from basso.car.circuits import maps_for
 from basso.car.floor_choices import choice_in_force, floors_of
@@ -37,6 +36,7 @@ from basso.progress import Progress, silent
 from basso.recording.recording import Recording
 from basso.recording.roles import Role
 from basso.trust.zero import air_pressure_kpa
+from basso.version import VERSION
 
 MOST_SESSIONS = 8
 """As many earlier sessions are looked at (default): a trend wants a few, the newest say most."""
@@ -141,7 +141,7 @@ def _figures(
     """The figures of a session; None where its log is not there or cannot be read."""
     oil = oil_of(history, session) or usual()
     asked = json.dumps(
-        [_FORM, __version__, session.log_hash, decision.as_plain(), oil.name, oil.at_40_mm2ps, oil.at_100_mm2ps]
+        [_FORM, VERSION, session.log_hash, decision.as_plain(), oil.name, oil.at_40_mm2ps, oil.at_100_mm2ps]
     )
     file = folder / f"{hashlib.sha256(asked.encode()).hexdigest()[:32]}.json"
     said = {"title": session.title, "day": session.began[:10]}

@@ -10,10 +10,10 @@ from collections.abc import Sequence
 from importlib import import_module
 from typing import NoReturn, Protocol, cast
 
-from basso import __version__
 from basso.errors import BassoError
 from basso.plain_text import spelled_out
 from basso.platform.code import CHILD
+from basso.version import VERSION
 
 _COMMANDS = {
     "open": "basso.cli.open_window",
@@ -74,7 +74,7 @@ def build_parser(only: str | None = None) -> argparse.ArgumentParser:
     """The whole command line, with help worth reading; or one command of it, which then alone is loaded."""
     raw = argparse.RawDescriptionHelpFormatter
     parser = argparse.ArgumentParser(prog="basso", description=_DESCRIPTION, epilog=_CAUTION, formatter_class=raw)
-    parser.add_argument("--version", action="version", version=f"basso {__version__}")
+    parser.add_argument("--version", action="version", version=f"basso {VERSION}")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
     for name in [only] if only is not None and only in _COMMANDS else _COMMANDS:
         module = cast(Command, import_module(_COMMANDS[name]))

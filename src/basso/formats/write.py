@@ -9,7 +9,7 @@ role set by the user) and the session's facts stand above the heading (CSV) or i
 from __future__ import annotations
 
 import io
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -60,7 +60,7 @@ def recording_bytes(recording: Recording, suffix: str, facts: Mapping[str, str] 
     """
     if suffix.lower() not in WRITTEN:
         raise InputError(f"'{suffix}': logs are written as {' or '.join(WRITTEN)}; name the file so.")
-    frame, said = _frame(recording), {**_facts(recording), **(facts or {})}
+    frame, said = frame_of(recording), {**_facts(recording), **(facts or {})}
     if suffix.lower() == ".parquet":
         binary = io.BytesIO()
         frame.write_parquet(binary, metadata=said)
@@ -106,7 +106,15 @@ def _facts(recording: Recording) -> dict[str, str]:
     return {k: v for k, v in facts.items() if v}
 
 
-def _frame(recording: Recording) -> pl.DataFrame:
+def frame_of(
+    recording: Recording, named: Callable[[Channel], str] = column_name, time_name: str = "Time [s]", si: bool = False
+) -> pl.DataFrame:
+    """Every channel on one grid of times: a row for each time at which any channel has a sample, null elsewhere.
+
+    Args:
+        named: what a channel's column is called; a name that is taken gets a number.
+        si: a channel with a role in the unit of the JSON documents rather than as logged.
+    """
     import polars as pl
 
     channels = [c for c in recording.channels if c.role is not Role.TIME and c.time_s.size]
@@ -114,14 +122,15 @@ def _frame(recording: Recording) -> pl.DataFrame:
     for c in channels:
         if not any(c.time_s is t for t in times):
             times.append(c.time_s)
-    union = times[0] if len(times) == 1 else np.unique(np.concatenate(times))
+    union = times[0] if len(times) == 1 else np.unique(np.concatenate(times)) if times else np.empty(0)
     rows = {id(t): np.searchsorted(union, t) for t in times}
-    columns: dict[str, pl.Series] = {"Time [s]": pl.Series(union)}
+    columns: dict[str, pl.Series] = {time_name: pl.Series(union)}
     for c in channels:
-        logged = c.unit.from_base(c.values) if c.unit is not None else c.values
+        as_logged = c.unit is not None and not (si and c.role is not None)
+        shown = c.unit.from_base(c.values) if as_logged and c.unit is not None else c.values
         full = np.full(union.size, np.nan)
-        full[rows[id(c.time_s)]] = logged
-        name = column_name(c)
+        full[rows[id(c.time_s)]] = shown
+        name = named(c)
         while name in columns:
             name += " (2)"
         columns[name] = pl.Series(full).fill_nan(None)

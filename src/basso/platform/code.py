@@ -5,8 +5,6 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
-import basso
-
 CHILD = "--child"
 """How a frozen program is told to be one of its own children: ``program --child MODULE FOLDER``."""
 
@@ -17,7 +15,7 @@ def stamp_of_code(*rooms: str) -> str:
     Args:
         rooms: packages and modules of Basso ("formats", "units"); of a frozen program, the program itself counts.
     """
-    package = Path(basso.__file__).parent
+    package = Path(__file__).parents[1]
     files = [
         f
         for room in rooms

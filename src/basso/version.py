@@ -1,0 +1,3 @@
+"""Which Basso this is."""
+
+VERSION = "0.1.0"
