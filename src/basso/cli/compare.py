@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from basso.pressure.earlier import Known
     from basso.pressure.floors import Floor
     from basso.recording.recording import Recording
+    from basso.trial.fragile import Fragile
     from basso.trial.verdict import Comparison
 
 HELP = "judge a change: logs before and after it"
@@ -51,22 +52,20 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     options.add_reading(parser)
 
 
-def run(arguments: argparse.Namespace) -> int:
-    """Compare and report."""
+def judged(arguments: argparse.Namespace) -> tuple[Comparison, Sequence[Fragile]]:
+    """The comparison of ``--a`` with ``--b``, and what would overturn it.
+
+    Raises:
+        InputError: a side has no log, both have the same, or one cannot be used.
+    """
     from basso.memory.decisions import Decision
     from basso.trial.fragile import fragile_of
-    from basso.units import DisplayUnits
-    from basso.words.trial import fragile_words, sentence
     from basso.workflow import open_recording, options_for, run_trial, verdict_with_zero
 
     judging, reading, memory = options.judging(arguments), options.reading(arguments), options.memory()
-    if arguments.side:
-        return _several(arguments)
     for name in ("a", "b"):
         if not getattr(arguments, name):
-            raise InputError(
-                f"--{name}: name the logs {'before' if name == 'a' else 'after'} the change, or use --side."
-            )
+            raise InputError(f"--{name}: name the logs {'before' if name == 'a' else 'after'} the change.")
     if set(map(str, arguments.a)) & set(map(str, arguments.b)):
         raise InputError("--a and --b name the same log; a change is judged between different runs.")
     a, b = ([open_recording(Path(p), reading, memory=memory) for p in side] for side in (arguments.a, arguments.b))
@@ -80,8 +79,17 @@ def run(arguments: argparse.Namespace) -> int:
         floors=floors if floors and not arguments.floors else judging.floors,
     )
     comparison = run_trial(arguments.label_a, a, arguments.label_b, b, judging, decided=by, known=known)
+    return comparison, fragile_of(comparison, lambda side, by_kpa: verdict_with_zero(comparison, side, by_kpa))
 
-    fragile = fragile_of(comparison, lambda side, by_kpa: verdict_with_zero(comparison, side, by_kpa))
+
+def run(arguments: argparse.Namespace) -> int:
+    """Compare and report."""
+    from basso.units import DisplayUnits
+    from basso.words.trial import fragile_words, sentence
+
+    if arguments.side:
+        return _several(arguments)
+    comparison, fragile = judged(arguments)
     cards = _cards(arguments.garage, comparison)
     if arguments.json:
         # What the contract fixes, and the cards where there are any.

@@ -23,6 +23,7 @@ _COMMANDS = {
     "corners": "basso.cli.corners",
     "compare": "basso.cli.compare",
     "plan": "basso.cli.plan",
+    "report": "basso.cli.report",
     "alarm": "basso.cli.alarm",
     "live": "basso.cli.live",
     "export": "basso.cli.export",

@@ -278,7 +278,7 @@ class FloorsDialog(QDialog):
             row.addWidget(fixed)
             return holder, lambda: Fixed(kpa(fixed, floor.kpa))
         if isinstance(floor, Share):
-            share = self._number(100.0 * floor.fraction, 99.0, "% of expected", 0)
+            share = self._number(100.0 * floor.fraction, 99.0, "% of normal", 0)
             row.addWidget(share)
             return holder, lambda: Share(share.value() / 100.0)
         if isinstance(floor, Less):

@@ -4,9 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from basso.pressure.floors import Fixed, Floor, Less, PointTable, Share, Slope
-from basso.units import DisplayUnits, digits_of
-
 
 @dataclass(frozen=True, slots=True)
 class WorkingStep:
@@ -15,25 +12,3 @@ class WorkingStep:
     what: str
     formula: str
     source: str
-
-
-def floor_words(floor: Floor, units: DisplayUnits) -> str:
-    """A floor's rule in the reader's units."""
-    unit = units.pressure.symbol
-    digits = digits_of(units.pressure) + 1
-
-    def plain(kpa: float) -> str:
-        return f"{units.pressure.from_base(kpa):.{digits}f}"
-
-    match floor:
-        case Slope():
-            base = f"{plain(floor.base_kpa)} + " if floor.base_kpa else ""
-            return f"{base}{plain(floor.per_1000_kpa)} {unit} per 1000 rpm"
-        case Fixed():
-            return f"{plain(floor.kpa)} {unit} at any rpm"
-        case Share():
-            return f"{floor.fraction:.0%} of expected"
-        case Less():
-            return f"expected less {plain(floor.kpa)} {unit}"
-        case PointTable():
-            return "points " + ", ".join(f"{n:.0f} rpm {plain(p)} {unit}" for n, p in floor.points)

@@ -37,7 +37,7 @@ class Look(QObject):
         self._application = application
         self._fonts: dict[Type, QFont] = {}
         self._heights: dict[Type, float] = {}
-        for file in (Path(__file__).parent / "fonts").glob("*.ttf"):
+        for file in (Path(__file__).parents[2] / "fonts").glob("*.ttf"):
             QFontDatabase.addApplicationFont(str(file))
         self._points = max(application.font().pointSizeF(), 9.5)
         self.palette: Palette = NIGHT if night else DAY

@@ -11,8 +11,9 @@ import numpy as np
 from basso.pressure.floors import FLOOR_RULES
 from basso.sentence import read_in
 from basso.ui.stations.dips.picture import sentence
-from basso.ui.stations.working import WorkingStep, floor_words
+from basso.ui.stations.working import WorkingStep
 from basso.units import DisplayUnits, Quantity
+from basso.words.floors import floor_words
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis, JudgedDip

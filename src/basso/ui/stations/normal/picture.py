@@ -20,8 +20,9 @@ from basso.report.normal_documents import (
     seasons_words,
     temperature_words,
 )
-from basso.ui.stations.working import WorkingStep, floor_words
+from basso.ui.stations.working import WorkingStep
 from basso.units import DisplayUnits, FloatArray, Quantity
+from basso.words.floors import floor_words
 from basso.words.opening import Opening
 
 if TYPE_CHECKING:
