@@ -52,7 +52,7 @@ def test_another_version_of_a_room_has_another_stamp(tmp_path: Path, monkeypatch
     (package / "oil").mkdir(parents=True)
     for file in ("__init__.py", "units.py", "oil/grades.py"):
         (package / file).write_text("a = 1\n")
-    monkeypatch.setattr(basso, "__file__", str(package / "__init__.py"))
+    monkeypatch.setattr(code, "__file__", str(package / "platform" / "code.py"))
     before = stamp_of_code("units", "oil")
     assert stamp_of_code("units", "oil") == before
     (package / "oil" / "grades.py").write_text("a = 12\n")
