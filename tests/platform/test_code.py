@@ -12,6 +12,7 @@ from pathlib import Path
 import pytest
 
 import basso
+from basso.platform import code
 from basso.platform.code import CHILD, command_of, stamp_of_code
 
 _USES_EVERYTHING_THAT_LOOKS_FOR_FILES = """
