@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from types import MappingProxyType
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 from basso.errors import InputError
 from basso.files import write_whole
@@ -378,6 +378,43 @@ def export_analysis(analysis: Analysis, path: Path, units: DisplayUnits | None =
     else:
         raise InputError(f"'{path.name}': an analysis is written as .json, .csv or .xlsx; name the file so.")
     write_whole(path, data)
+
+
+def export_report(
+    told: Analysis | Comparison,
+    path: Path,
+    units: DisplayUnits,
+    paper: Literal["a4", "letter"] = "a4",
+    progress: Progress = silent,
+) -> None:
+    """Write a session or a trial as one file to hand on: HTML or PDF, by the ending of its name.
+
+    Raises:
+        InputError: another ending, or the file cannot be written.
+    """
+    from basso.report.session_report import session_report
+    from basso.report.trial_report import trial_report
+    from basso.trial.fragile import fragile_of
+    from basso.trial.verdict import Comparison
+
+    if path.suffix.lower() not in (".html", ".pdf"):
+        raise InputError(f"{path.name}: reports are written as .html or .pdf; name the file so.")
+    if isinstance(told, Comparison):
+        trial = told
+        progress(0.1, "looking for what would overturn the verdict")
+        fragile = fragile_of(trial, lambda side, by_kpa: verdict_with_zero(trial, side, by_kpa))
+        report = trial_report(trial, fragile, units)
+    else:
+        report = session_report([told], [], units)
+    progress(0.8, f"writing {path.name}")
+    if path.suffix.lower() == ".html":
+        from basso.report.html_page import to_html
+
+        write_whole(path, to_html(report).encode())
+    else:
+        from basso.report.pdf_page import to_pdf
+
+        write_whole(path, to_pdf(report, paper))
 
 
 def demo_folder() -> Path:

@@ -8,6 +8,7 @@ import re
 import sys
 from collections.abc import Sequence
 from importlib import import_module
+from pathlib import Path
 from typing import NoReturn, Protocol, cast
 
 from basso.errors import BassoError
@@ -101,6 +102,8 @@ def _joined(words: Sequence[str]) -> list[str]:
 def main(argv: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit status. User errors become one line on standard error."""
     words = _joined(sys.argv[1:] if argv is None else argv)
+    if words and words[0] not in _COMMANDS and Path(words[0]).exists():
+        words = ["open", *words]  # a log is opened
     arguments = build_parser(only=next(iter(words), None)).parse_args(words or ["open"])
     try:
         return int(arguments.run(arguments))

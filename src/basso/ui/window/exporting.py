@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Literal
 
+from PySide6.QtCore import QLocale
 from PySide6.QtWidgets import QApplication
 
+from basso.progress import Progress
 from basso.ui.bench import Bench
 from basso.ui.dialogs import run_dialog
 from basso.ui.stations.station import Command
@@ -15,6 +17,8 @@ from basso.ui.stations.station import Command
 if TYPE_CHECKING:
     from basso.ui.stations.station import Station
 
+_LETTER = (QLocale.Country.UnitedStates, QLocale.Country.Canada)
+"""Where paper is not A4."""
 _LOG_KINDS = {".csv": "CSV (*.csv)", ".parquet": "Parquet (*.parquet)"}
 
 
@@ -52,6 +56,15 @@ class Exporting:
                 "as a spreadsheet, JSON, or CSV of the dips",
             ),
             Command(
+                "report.write",
+                "Session",
+                "Write report…",
+                self.write_report,
+                ("Ctrl+Alt+R",),
+                "the session shown, or under Trial the trial, as one HTML or PDF file to hand on",
+                lambda: self._bench.sessions.analysis is not None,
+            ),
+            Command(
                 "picture.export", "Session", "Export this view as a picture…", self.export_picture, ("Ctrl+Shift+E",)
             ),
         )
@@ -87,6 +100,29 @@ class Exporting:
             bench.jobs.start(
                 "export", f"writing {path.name}", lambda _: export_analysis(a, path, units), lambda _: None, bench.tell
             )
+
+    def write_report(self) -> None:
+        """Write the session shown, or the trial while it is looked at, as one file to hand on."""
+        bench, units = self._bench, self._bench.shown_units
+        a, trial = bench.sessions.analysis, bench.trial.comparison
+        is_trial = bench.settings.station == "trial" and trial is not None
+        if a is None and not is_trial:
+            return
+        stem = "trial" if is_trial or a is None else a.recording.path.stem
+        path = bench.files.ask_save("Write report", f"{stem}-report.pdf", "PDF (*.pdf);;HTML (*.html)")
+        if path is None:
+            return
+        from basso.workflow import export_report
+
+        path = path if path.suffix else path.with_suffix(".pdf")
+        paper: Literal["a4", "letter"] = "letter" if QLocale().territory() in _LETTER else "a4"
+        told = trial if is_trial else a
+        assert told is not None
+
+        def work(progress: Progress) -> None:
+            export_report(told, path, units, paper, progress)
+
+        bench.jobs.start("report", f"writing {path.name}", work, lambda _: None, bench.tell)
 
     def write_log(self) -> None:
         """Write the log shown, raw or corrected, whole or in part."""
