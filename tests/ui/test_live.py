@@ -111,7 +111,9 @@ def test_a_drive_is_seen_recorded_and_opened_when_it_ends(
     QTest.keyClick(window, Qt.Key.Key_Escape)
     wait_until(application, lambda: desk.live.window is None, 10.0)
     (recording,) = listening.folder.glob("*.log")
-    wait_until(application, lambda: desk.bench.sessions.recording is not None and not desk.bench.jobs.busy)
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+    assert desk.run_sheets.dialog is not None, "what is seen first"
+    desk.run_sheets.dialog.close()
     channel = desk.bench.sessions.recording.channel(Role.OIL_PRESSURE)
     assert desk.bench.sessions.recording.path == recording and channel is not None
     assert set(np.unique(channel.values)) == {80.0, 300.0} and said == []
@@ -133,6 +135,7 @@ def test_in_the_garage_when_it_ends(application: QApplication, garage_desk: Desk
     (fresh,) = [s for s in desk.bench.garage.view.sessions if s.title.startswith("Live ")]
     newest = max(desk.bench.garage.view.builds, key=lambda b: b.since)
     assert fresh.build == newest.id and fresh.log_name.startswith("live-") and fresh.log_hash
+    desk.run_sheets.dialog.close()
     desk.bench.undo.undo()
     assert len(desk.bench.garage.view.sessions) == before
 

@@ -48,6 +48,10 @@ def _ticks(low: float, high: float, most: int = 5) -> list[float]:
     return [n * step for n in range(first, math.floor(high / step + 1e-9) + 1)]
 
 
+def _signed(value: float) -> str:
+    return f"{value:+g}".replace("-", "−") if value else "0"
+
+
 def _clock(seconds: float) -> str:
     whole = round(seconds)
     return f"{whole // 60}:{whole % 60:02d}"
@@ -76,7 +80,7 @@ class _Axes:
         for value in _ticks(*shown, most):
             y = self.at(self._x[0], (value - offset) / scale)[1]
             made.append(Line(((self.left, y), (self.right, y)), GRID, 0.6))
-            made.append(Words(self.left - 5, y + 2.6, f"{value:g}", anchor="end"))
+            made.append(Words(self.left - 5, y + 2.6, f"{value:g}".replace("-", "−"), anchor="end"))
         return made
 
     def trace(
@@ -122,7 +126,7 @@ def tide_chart(a: Analysis, units: DisplayUnits) -> Drawing | None:
             continue
         x, low = axes.left + n * wide, float(part.min())
         top = axes.at(start, min(low, up))[1]
-        shapes.append(Area(box(x, min(top, water), wide, abs(top - water)), FAIR if low >= 0.0 else BELOW))
+        shapes.append(Area(box(x, min(top, water), wide + 0.25, abs(top - water)), FAIR if low >= 0.0 else BELOW))
     shapes.append(Line(((axes.left, water), (axes.right, water)), INK, 0.8))
     for lap in a.laps:
         x = axes.at(lap.start_s, 0.0)[0]
@@ -211,7 +215,7 @@ def ladder_chart(rows: Sequence[tuple[str, Sequence[tuple[str, float]]]], units:
         shapes.append(
             Line(((x, axes.top), (x, axes.bottom)), INK if value == 0.0 else GRID, 1.0 if value == 0.0 else 0.6)
         )
-        shapes.append(Words(x, height - 6, f"{value:+g}" if value else "floor", anchor="middle"))
+        shapes.append(Words(x, height - 6, _signed(value) if value else "floor", anchor="middle"))
     for n, (place, marks) in enumerate(rows):
         y = axes.top + tall * (n + 0.5)
         shapes.append(Words(8, y + 3, place, size=9, color=INK))
@@ -280,7 +284,7 @@ def effects_chart(c: Comparison, units: DisplayUnits) -> Drawing | None:
         shapes.append(
             Line(((x, axes.top), (x, axes.bottom)), INK if value == 0.0 else GRID, 1.0 if value == 0.0 else 0.6)
         )
-        shapes.append(Words(x, height - 6, f"{value:+g}" if value else "0", anchor="middle"))
+        shapes.append(Words(x, height - 6, _signed(value), anchor="middle"))
     for n, r in enumerate(rows):
         assert r.effect is not None
         y = axes.top + tall * (n + 0.5)

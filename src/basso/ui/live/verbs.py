@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tempfile
 import threading
+from collections.abc import Callable
 from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -32,13 +33,16 @@ class LiveVerbs:
         watch: the folder that is watched, if one is.
     """
 
-    def __init__(self, bench: Bench) -> None:
-        self._bench = bench
+    def __init__(self, bench: Bench, show_run_sheet: Callable[[], None]) -> None:
+        """``show_run_sheet``: of the session shown."""
+        self._bench, self._run_sheet = bench, show_run_sheet
         self.window: LiveWindow | None = None
         self.watch: FolderWatch | None = None
         self._sender: tuple[threading.Thread, threading.Event] | None = None
         self._kept: Path | None = None
+        self._fresh: Path | None = None
         bench.sessions.shown_changed.connect(self._put_into_garage)
+        bench.sessions.shown_changed.connect(self._show_run_sheet)
 
     def commands(self) -> tuple[Command, ...]:
         """Every way to hear a drive as it runs."""
@@ -234,7 +238,18 @@ class LiveVerbs:
         if path is None or not path.exists():
             return
         self._kept = None if is_standin else path
+        self._open(path)
+
+    def _open(self, path: Path) -> None:
+        """A log that has just come in: judged, and the run sheet is what is seen first."""
+        self._fresh = path
         self._bench.sessions.open_logs([path])
+
+    def _show_run_sheet(self) -> None:
+        a = self._bench.sessions.analysis
+        if a is not None and a.recording.path == self._fresh:
+            self._fresh = None
+            self._run_sheet()
 
     def _put_into_garage(self) -> None:
         """The drive that has just ended stands in the garage once it is judged; undo takes it out again."""
@@ -269,6 +284,8 @@ class LiveVerbs:
         if chosen is None:
             return
         self.watch = FolderWatch(chosen)
-        self.watch.came.connect(lambda path: self._bench.sessions.open_logs([path]))
+        self.watch.came.connect(self._open)
         self.watch.lost.connect(self._bench.tell)
-        self._bench.tell(f"{chosen} is watched: a log that appears in it is opened, judged and shown.")
+        self._bench.tell(
+            f"{chosen} is watched: a log that appears in it is opened and judged, and its run sheet is shown."
+        )

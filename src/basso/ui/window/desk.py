@@ -30,6 +30,7 @@ from basso.ui.window.commands import CommandTable
 from basso.ui.window.exporting import Exporting
 from basso.ui.window.logs import LogOpener
 from basso.ui.window.moments import Moments
+from basso.ui.window.run_sheet import RunSheets
 from basso.ui.window.window_commands import window_commands
 
 if TYPE_CHECKING:
@@ -51,7 +52,8 @@ class Desk(QObject):
         self._shown = ""
         crumbs = window.top.crumbs
         self.logs = LogOpener(self.bench, lambda: crumbs.mapToGlobal(crumbs.rect().bottomLeft()))
-        self.live = LiveVerbs(self.bench)
+        self.run_sheets = RunSheets(self.bench)
+        self.live = LiveVerbs(self.bench, self.run_sheets.show)
         self.exporting = Exporting(self.bench, lambda: self.stations[self.station])
         window.place(self._stack, self.moments.pan, self.moments.tide)
         own = window_commands(self)

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from basso.ui.window.exporting import Exporting
     from basso.ui.window.logs import LogOpener
     from basso.ui.window.moments import Moments
+    from basso.ui.window.run_sheet import RunSheets
 
 _PRESSURES = ("kPa", "bar", "psi")
 
@@ -32,6 +33,7 @@ class Desk(Protocol):
     stations: dict[str, Station[Any]]
     logs: LogOpener
     live: LiveVerbs
+    run_sheets: RunSheets
     exporting: Exporting
     moments: Moments
     commands: CommandTable
@@ -56,6 +58,7 @@ def window_commands(desk: Desk) -> list[Command]:
     return [
         *logs.commands(),
         *desk.live.commands(),
+        *desk.run_sheets.commands(),
         *exporting.commands(),
         Command("window.close", "Session", "Quit", bench.window.close, ("Ctrl+Q",)),
         Command("edit.undo", "Edit", "Undo", bench.undo.undo, ("Ctrl+Z",), when=bench.undo.canUndo),

@@ -22,10 +22,11 @@ from basso.garage.records import Attachment, Build, Engine, Job, LevelPoint, Oil
 from basso.oil.grades import grades
 from basso.oil.laboratory import Finding, Trend, findings, trends
 from basso.oil.level_book import LevelFit, drunk_l, fit_level, mixed_parts
-from basso.oil.life import OilState, gone_l, needed
+from basso.oil.life import gone_l, needed
 from basso.sentence import read_in
 from basso.ui.stations.garage.sheet_picture import job_title
 from basso.units import DisplayUnits, FloatArray, Quantity
+from basso.words.oil import oil_short
 from basso.words.opening import Opening
 
 R = TypeVar("R", bound=Record)
@@ -169,17 +170,6 @@ def follow_up_words(jobs: Sequence[Job]) -> str:
 
 def _count(n: int, noun: str) -> str:
     return f"{n} {noun}{'' if n == 1 else 's'}"
-
-
-def oil_short(oil: OilState) -> str:
-    """The oil in one sentence: what it is, and what is due first."""
-    words = f"Oil {oil.grade or 'of unknown grade'} since {oil.since}"
-    if not oil.due:
-        return f"{words}, {oil.running_h:.1f} h; no interval set."
-    first = oil.due[0]
-    left = first.limit - first.used
-    tail = f"due in {left:.3g} {first.unit}" if left > 0 else f"overdue by {-left:.3g} {first.unit}"
-    return f"{words}, {tail}."
 
 
 def compared(a: R, b: R, units: DisplayUnits, names: Names) -> list[str]:
