@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from basso.findings.corners.lowest import lowest_margins
 from basso.pressure.rivals import CAUSE_WORDS
 from basso.recording.roles import Role
 from basso.report.charts import dip_chart, ladder_chart, tide_chart
@@ -201,23 +202,7 @@ def _clock(seconds: float) -> str:
 
 
 def _ladder(a: Analysis, units: DisplayUnits) -> list[Block]:
-    """The lowest margin of every flying lap in every place that oil is thrown in."""
-    if a.track is None:
-        return []
-    along, margin = a.track.lap_distance_m, np.where(a.judged, a.margin_kpa, np.nan)
-    rows = []
-    for place in a.track.places:
-        if not place.loaded:
-            continue
-        inside = (along >= place.start_m) & (along <= place.end_m) & np.isfinite(margin)
-        marks = []
-        for lap in a.rounds:
-            first, last = np.searchsorted(a.time_s, (lap.start_s, lap.end_s)).tolist()
-            here = margin[first:last][inside[first:last]]
-            if here.size:
-                marks.append((f"{lap.number}", float(here.min())))
-        if marks:
-            rows.append((place.label, marks))
+    rows = [(place.label, [(f"{lap}", kpa) for lap, kpa in marks]) for place, marks in lowest_margins(a) if marks]
     chart = ladder_chart(rows, units)
     if chart is None:
         return []

@@ -9,6 +9,7 @@ import numpy as np
 
 from basso.analysis import Analysis, JudgedDip
 from basso.findings.accumulator.armed import is_armed
+from basso.findings.corners.lowest import lowest_margins
 from basso.normal.settled import running
 from basso.pressure.floors import Floor, Share, highest_floor
 from basso.sentence import in_celsius, in_kpa, joined, phrase
@@ -193,20 +194,9 @@ def _with_limit(a: Analysis) -> Verdict:
 
 
 def _places(a: Analysis, c: Comparison | None) -> tuple[PlaceRow, ...]:
-    if a.track is None:
-        return ()
-    margin, along = np.where(a.judged, a.margin_kpa, np.nan), a.track.lap_distance_m
     found = []
-    for place in a.track.places:
-        if not place.loaded:
-            continue
-        inside = (along >= place.start_m) & (along <= place.end_m) & np.isfinite(margin)
-        marks = []
-        for lap in a.rounds:
-            first, last = np.searchsorted(a.time_s, (lap.start_s, lap.end_s)).tolist()
-            here = margin[first:last][inside[first:last]]
-            if here.size:
-                marks.append(float(here.min()))
+    for place, laps in lowest_margins(a):
+        marks = [kpa for _, kpa in laps]
         row = _row_of(c, place) if c is not None else None
         before = now = None
         laps_before = 0
