@@ -9,11 +9,16 @@ import numpy as np
 import pytest
 
 from basso.oilway.drops import find_drops
+from basso.pressure.floors import Fixed
 from basso.recording.channel import Channel
 from basso.recording.recording import Recording
 from basso.recording.roles import QUANTITY_OF, Role
 from basso.report.documents import analysis_document, dump
-from basso.units import base_unit
+from basso.report.html_page import to_html
+from basso.report.run_sheet_page import run_sheet_page
+from basso.report.session_report import session_report
+from basso.trial.run_sheet import run_sheet, verdict_of
+from basso.units import DisplayUnits, base_unit
 from basso.workflow import judge
 
 MIDDLE_AND_SPREAD = {
@@ -64,3 +69,7 @@ def test_a_few_samples_are_no_fault(step: float, gaps: str) -> None:
         a = judge(Recording(Path("few.csv"), "test", tuple(channels), (), MappingProxyType({}), "few"))
         assert dump(analysis_document(a))  # which holds no NaN
         find_drops(a.corrected, None)
+        page = to_html(session_report([a], [], DisplayUnits()))
+        assert ">nan<" not in page and ">inf<" not in page
+        assert verdict_of(a, Fixed(1.0)).call != "go", "a few samples give no leave to go"
+        assert run_sheet_page(run_sheet(a, Fixed(1.0)), "few", "", [], "", DisplayUnits()).blocks
