@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from basso.progress import Progress
 from basso.ui.bench import Bench
 from basso.ui.stations.station import Command
+from basso.units import Quantity
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
@@ -148,7 +149,8 @@ class RunSheets:
         oil = state_of_oil(view)
         said = [oil_short(oil) if oil is not None else "No oil is written down."]
         level = build.level_l if build is not None else None
-        said.append(f"Level as built: {level:g} L." if level is not None else "Level not written down.")
+        volume = self._bench.shown_units.text(level, Quantity.VOLUME) if level is not None else ""
+        said.append(f"Level as built: {volume}." if volume else "Level not written down.")
         said.append(f"Accumulator: {session.accumulator}.")
         return said
 

@@ -72,7 +72,7 @@ class AlarmBoard(QWidget):
         self._dragged: float | None = None
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.MinimumExpanding)
-        self.setMinimumHeight(round(look.height() * 28))
+        self.setMinimumHeight(round(look.height() * 31))
         self.setAccessibleName("The warning device on this log")
         look.changed.connect(self._dress)
 
@@ -407,6 +407,8 @@ class AlarmBoard(QWidget):
         paint.label(painter, look, box.right() - line * 0.8, y, "oil light", align=paint.RIGHT)
         y += line * 0.7
         for part in drivers_card(chosen):
+            if not part.heading and y + line * 2.4 > box.bottom():
+                return  # said in the working and on paper
             paint.rule(painter, left, y, left + room, y, look.color("rule"))
             y += line * 0.9
             if part.heading:
@@ -509,7 +511,9 @@ class AlarmBoard(QWidget):
                 painter.setPen(paint.pen(look.color(tone), 1.6, Qt.PenStyle.DashLine))
                 painter.drawLine(QPointF(box.left() + 4, at + 4), QPointF(box.left() + line * 2.0, at + 4))
             kind = Type.SMALL_STRONG if row.is_chosen else Type.SMALL
-            paint.label(painter, look, box.left() + line * 2.4, at, row.words, kind, "ink")
+            room = severe_x - line * 2.2 - box.left() - line * 2.4
+            words = QFontMetricsF(look.font(kind)).elidedText(row.words, Qt.TextElideMode.ElideRight, room)
+            paint.label(painter, look, box.left() + line * 2.4, at, words, kind, "ink")
             for x, words in ((severe_x, row.severe), (dips_x, row.dips), (false_x, row.false), (lead_x, row.lead)):
                 paint.label(painter, look, x, at, words, kind, "ink", paint.RIGHT)
             blind = QFontMetricsF(look.font(kind)).elidedText(

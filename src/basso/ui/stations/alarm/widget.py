@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSignalBlocker, Signal
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QPushButton, QWidget
+from PySide6.QtCore import QSignalBlocker, Qt, Signal
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QPushButton, QScrollArea, QWidget
 
 from basso.sentence import read_in
 from basso.ui import layouts
@@ -91,7 +91,12 @@ class AlarmPage(TitledPage):
         self._bar = QWidget()
         self._bar.setLayout(bar)
         layout.addWidget(self._bar)
-        layout.addWidget(self.board, 1)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(self.board)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.viewport().setAutoFillBackground(False)
+        layout.addWidget(scroll, 1)
         self.board.kind_chosen.connect(self._choose_kind)
         self.board.amount_chosen.connect(self._choose_amount)
 
