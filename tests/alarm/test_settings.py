@@ -9,12 +9,15 @@ import pytest
 
 from basso.alarm.backtest import prove
 from basso.alarm.findings import AlarmFindings, find_alarm, set_alarm
+from basso.alarm.proposals import blind_to
 from basso.alarm.rules import AlarmRule, showings
-from basso.alarm.settings import Setting, curve_of, under_floor_kpa
+from basso.alarm.settings import Setting, basis_of, curve_of, strangers, under_floor_kpa
 from basso.analysis import Analysis
 from basso.errors import InputError
 from basso.words.alarm import drivers_card, idle_words, lead_words, missed_words, opening, setting_words
 from basso.workflow import demo_folder, judge, open_recording
+
+LAMP = AlarmRule("fixed", 0.0, ((0.0, 40.0),), 0.5)
 
 
 @pytest.fixture(scope="module")
@@ -124,3 +127,17 @@ def test_at_idle(found: AlarmFindings) -> None:
 )
 def test_leads_in_words(lead: float, words: str) -> None:
     assert lead_words(lead) == words
+
+
+@pytest.mark.parametrize(("ratio", "is_strange"), [(1.14, False), (1.16, True), (0.86, False), (0.84, True)])
+def test_a_session_of_another_engine_is_told(ratio: float, is_strange: bool, judged: Analysis) -> None:
+    e = judged.expected
+    shifted = replace(e, log_k=e.log_k + float(np.log(ratio)), relief_kpa=e.relief_kpa * ratio, departure=None)
+    plain = replace(judged, expected=replace(e, departure=None))
+    basis = basis_of([plain, replace(judged, expected=shifted)])
+    told = strangers(basis)
+    assert bool(told) == is_strange
+    if is_strange:
+        assert told[0][1] == pytest.approx(ratio, abs=0.01)
+        words = " ".join(blind_to(basis, basis.rule(Setting("table", 40.0, 3000.0, 110.0)), prove(LAMP, basis.drives)))
+        assert f"{abs(100 * ratio - 100):.0f} % {'over' if ratio > 1 else 'under'}" in words

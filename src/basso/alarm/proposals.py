@@ -9,7 +9,17 @@ import numpy as np
 
 from basso.alarm.backtest import Proof, prove
 from basso.alarm.rules import AlarmRule, Kind
-from basso.alarm.settings import FIXED_DELAY_S, MARGINS_KPA, NARROW_GATE_RPM, SHARES, STEP_RPM, Basis, Setting, basis_of
+from basso.alarm.settings import (
+    FIXED_DELAY_S,
+    MARGINS_KPA,
+    NARROW_GATE_RPM,
+    SHARES,
+    STEP_RPM,
+    Basis,
+    Setting,
+    basis_of,
+    strangers,
+)
 from basso.analysis import Analysis
 from basso.progress import Progress, silent
 from basso.sentence import in_kpa, phrase
@@ -171,6 +181,11 @@ def blind_to(basis: Basis, rule: AlarmRule, proof: Proof) -> tuple[str, ...]:
             if basis.worst_c is not None
             else "oil hotter than in these logs, where it may cry: oil temperature was not logged"
         )
+    words += [
+        f"what {name} is: its normal is {abs(100.0 * ratio - 100.0):.0f} % {'over' if ratio > 1.0 else 'under'} the "
+        "one this is set by; another engine, oil or sensor?"
+        for name, ratio in strangers(basis)
+    ]
     return (*words, *_zeros([d.analysis for d in basis.drives]))
 
 

@@ -28,6 +28,8 @@ _LEAST_HOT_C = 80.0
 _MOST_UNDER_FLOOR_KPA = 50.0
 """Oil so hot that normal itself sinks below the floor is a reason to come in, and a line under normal never says so."""
 _ACT_SHARE = 0.60
+_STRANGE_SHARE = 0.15
+"""A normal so far from the one an alarm is set by is another engine's, oil's or sensor's (default)."""
 _LEAST_KPA = 20.0
 
 
@@ -136,6 +138,25 @@ class Basis:
 def under_floor_kpa(amount: float) -> float:
     """How far under the floor a line under normal may lie at most: where normal itself sinks below the floor."""
     return min(amount / 2.0, _MOST_UNDER_FLOOR_KPA)
+
+
+def strangers(basis: Basis) -> list[tuple[str, float]]:
+    """(log, its normal over that of the basis) of the sessions whose own normal is another: not this engine, oil or
+    sensor, or not as it was. Held against each other where both are known, at the middle of that session's oil."""
+    found = []
+    for drive in (*basis.drives, *basis.held_out):
+        a = drive.analysis
+        if a.expected is basis.normal or not a.expected.valid:
+            continue
+        speeds = np.arange(NARROW_GATE_RPM, max(basis.top_rpm, NARROW_GATE_RPM) + 1.0, STEP_RPM)
+        heat = None
+        if a.temperature_c is not None and np.isfinite(a.temperature_c[a.judged]).any():
+            heat = np.full(speeds.shape, float(np.nanmedian(a.temperature_c[a.judged])))
+        ratio = a.expected.at(speeds, heat) / basis.normal.at(speeds, heat)
+        ratio = ratio[np.isfinite(ratio)]
+        if ratio.size and abs(float(np.median(ratio)) - 1.0) > _STRANGE_SHARE:
+            found.append((a.recording.path.name, float(np.median(ratio))))
+    return found
 
 
 def basis_of(analyses: Sequence[Analysis], held_out: Sequence[Analysis] = ()) -> Basis:
