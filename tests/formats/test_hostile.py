@@ -195,7 +195,9 @@ def test_a_block_that_points_at_itself_is_not_read_for_ever(bus: Path) -> None:
     with BLFWriter(str(path), compression_level=0) as out:
         for m in list(CanutilsLogReader(str(BUS / "harrowfell.log")))[:9000]:
             out.on_message_received(m)
+    begun = time.monotonic()
     sound = read_recording(path)
+    sound_s = time.monotonic() - begun
     data = bytearray(path.read_bytes())
     inner = data.index(b"LOBJ", data.index(b"LOBJ", 144) + 4)
     third = data.index(b"LOBJ", data.index(b"LOBJ", inner + 4) + 4)
@@ -203,7 +205,7 @@ def test_a_block_that_points_at_itself_is_not_read_for_ever(bus: Path) -> None:
     path.write_bytes(data)
     begun = time.monotonic()
     read = read_recording(path)
-    assert time.monotonic() - begun < 12.0
+    assert time.monotonic() - begun < 4.0 * sound_s + 4.0, "a minute before; slower only as the machine is"
     assert any("damaged block" in n for n in read.notes) and read.samples > 0.4 * sound.samples
 
 

@@ -129,17 +129,15 @@ def test_killed_at_any_moment_all_but_the_last_second_is_kept(tmp_path: Path) ->
     child = subprocess.Popen([sys.executable, "-c", CHILD, str(database()), str(tmp_path)], stdout=subprocess.PIPE)
     assert child.stdout is not None
     sent: list[tuple[float, int]] = []
-    until = time.monotonic() + 2.5
-    while time.monotonic() < until:
+    # Not by the clock alone: on a busy machine it sends slower.
+    while len(sent) < 600 or sent[-1][0] - sent[0][0] < 2.5:
         sent.append((time.monotonic(), int(child.stdout.readline())))
-        if len(sent) == 1:
-            until = time.monotonic() + 2.5
     os.kill(child.pid, signal.SIGKILL)
     killed = time.monotonic()
     child.wait()
     (log,) = tmp_path.glob("*.log")
     numbers = [int.from_bytes(bytes.fromhex(line.split("#")[1][:8]), "little") for line in log.read_text().splitlines()]
     due = [n for at, n in sent if at < killed - 1.0]
-    assert len(due) > 300
+    assert len(due) >= 100, "more than the last second was sent"
     assert numbers[: len(due)] == due, "none before the last second is missing, none twice"
     assert read_recording(log, ReadOptions()).duration_s > 1.0
