@@ -7,9 +7,11 @@ import threading
 from pathlib import Path
 
 import can
+import jsonschema
 import numpy as np
 import pytest
 
+import basso
 from basso.cli.main import main
 from basso.formats.options import ReadOptions
 from basso.formats.registry import read_recording
@@ -50,6 +52,9 @@ def test_a_drive_is_shown_line_by_line_and_its_recording_analysed(
     *lines, last = [json.loads(line) for line in capsys.readouterr().out.splitlines()]
     assert len(lines) >= 50 and all(set(line) == LINE and line["state"] in STATES for line in lines)
     assert lines[0]["state"] == "no signal" and lines[0]["pressure_kpa"] is None, "nothing had come"
+    rules = json.loads((Path(basso.__file__).parent / "schemas" / "live-line.json").read_text(encoding="utf-8"))
+    for line in lines[:: max(len(lines) // 20, 1)]:
+        jsonschema.Draft202012Validator(rules).validate(line)
     heard = [line for line in lines if line["state"] != "no signal"]
     assert heard and all(line["rpm"] is not None and line["floor_kpa"] is not None for line in heard)
     times = [line["time_s"] for line in heard]
