@@ -222,7 +222,7 @@ class TestPicture:
         h = headline(READING, KPA, TURN)
         assert (h.state, h.tone) == ("Dip", "below")
         assert (h.margin, h.share) == ("27 kPa below the floor", "72 % of normal")
-        assert h.where == "Turn 7 left, 1.06 g left"
+        assert h.where == "Turn 7 left, 1.06 lateral g"
 
     def test_what_is_not_known_is_said(self) -> None:
         h = headline(replace(READING, expected_kpa=None, floor_kpa=None, lateral_g=None, state="ok"), KPA, None)

@@ -14,7 +14,7 @@ from basso.alarm.settings import under_floor_kpa
 from basso.sentence import in_celsius, in_kpa, joined, phrase
 
 if TYPE_CHECKING:
-    from basso.alarm.backtest import Proof
+    from basso.alarm.backtest import Proof, ProvedDip
     from basso.alarm.findings import AlarmFindings, SetAlarm
     from basso.alarm.rules import Kind
     from basso.alarm.settings import Setting
@@ -181,10 +181,10 @@ def missed_words(chosen: SetAlarm) -> tuple[str, str]:
     return title, joined(" ", parts)
 
 
-def _cooler(chosen: SetAlarm, missed: Sequence[object]) -> str:
+def _cooler(chosen: SetAlarm, missed: Sequence[ProvedDip]) -> str:
     """ "; the oil was cooler there (92 to 108 °C)", where that is why."""
     at_c = chosen.setting.at_c
-    heats = [h for x in missed if (h := getattr(getattr(x, "dip", None), "temperature_c", None)) is not None]
+    heats = [x.dip.temperature_c for x in missed if x.dip.temperature_c is not None]
     if at_c is None or chosen.setting.kind == "fixed" or not heats or max(heats) > at_c - _WARMER_C:
         return ""
     if len(heats) == 1:

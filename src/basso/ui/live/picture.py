@@ -64,7 +64,7 @@ def headline(r: LiveReading, units: DisplayUnits, place: Place | None) -> Headli
 def _where(r: LiveReading, place: Place | None) -> str:
     parts = [place.label[:1].upper() + place.label[1:]] if place is not None else []
     if r.lateral_g is not None and abs(r.lateral_g) >= _G_SHOWN:
-        parts.append(f"{abs(r.lateral_g):.2f} g {'left' if r.lateral_g > 0 else 'right'}")
+        parts.append(f"{abs(r.lateral_g):.2f} lateral g")  # which side is left is not proven while it runs
     elif r.longitudinal_g is not None and abs(r.longitudinal_g) >= _G_SHOWN:
         parts.append(f"{abs(r.longitudinal_g):.2f} g {'acceleration' if r.longitudinal_g > 0 else 'braking'}")
     return ", ".join(parts)

@@ -41,8 +41,9 @@ class LiveVerbs:
         self._sender: tuple[threading.Thread, threading.Event] | None = None
         self._kept: Path | None = None
         self._fresh: Path | None = None
-        bench.sessions.shown_changed.connect(self._put_into_garage)
+        # The sheet first: what goes into the garage has the log judged once more, and the sheet follows that.
         bench.sessions.shown_changed.connect(self._show_run_sheet)
+        bench.sessions.shown_changed.connect(self._put_into_garage)
 
     def commands(self) -> tuple[Command, ...]:
         """Every way to hear a drive as it runs."""

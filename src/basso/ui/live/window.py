@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 from basso.alarm.live import LiveReading
 from basso.sump.measured import MeasuredPan
 from basso.track.corners import Place
+from basso.trust.side import Side
 from basso.ui import layouts
 from basso.ui.live.board import LiveBoard
 from basso.ui.models.live_feed import QUEUED, LiveFeed
@@ -24,6 +25,8 @@ from basso.ui.theme.look import Look, Type
 _HELD_READINGS = 15
 """The pan shows the oil under the g held so long, about 0.6 s: it follows late."""
 _BEEP_EVERY_S = 1.0
+_SIDE = Side(False, "")
+"""A drive that runs has proved no side yet."""
 _NOTES_SHOWN = 2
 
 
@@ -129,7 +132,7 @@ class LiveWindow(QWidget):
         known = r.longitudinal_g is not None and r.lateral_g is not None and bool(self._g)
         ahead, side = (sum(g[i] for g in self._g) / len(self._g) if known else None for i in (0, 1))
         lap = f"lap {r.lap}" if r.lap is not None else ""
-        self.pan.set_moment(Moment(r.time_s or 0.0, lap, ahead, side, ()))
+        self.pan.set_moment(Moment(r.time_s or 0.0, lap, ahead, side, (), _SIDE))
         if r.state == "alarm" and self.sound.isChecked() and time.monotonic() - self._beeped_at >= _BEEP_EVERY_S:
             self._beeped_at = time.monotonic()
             QApplication.beep()

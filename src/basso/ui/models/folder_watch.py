@@ -26,9 +26,9 @@ class FolderWatch(QObject):
     def __init__(self, folder: Path, every_ms: int = _EVERY_MS) -> None:
         super().__init__()
         self.folder = folder
+        self._told_lost = False
         self._known = self._logs() or set()
         self._sizes: dict[Path, tuple[int, int]] = {}
-        self._told_lost = False
         self._timer = QTimer(self, interval=every_ms)
         self._timer.timeout.connect(self.look)
         self._timer.start()
@@ -58,7 +58,7 @@ class FolderWatch(QObject):
         from basso.workflow import logs_in
 
         if not self.folder.is_dir():
-            if not getattr(self, "_told_lost", True):
+            if not self._told_lost:
                 self._told_lost = True
                 self.lost.emit(f"{self.folder}: is not there any more; the watch goes on when it is back.")
             return None
