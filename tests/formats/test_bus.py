@@ -93,7 +93,12 @@ def test_every_form_of_log_with_its_database_beside_it(suffix: str, tmp_path: Pa
     recording = read_recording(packed)
     _check(recording, truth)
     assert recording.path == packed and recording.format.endswith("in gzip")
-    packed.write_bytes(gzip.compress(path.read_bytes())[:-200])
+    whole = gzip.compress(path.read_bytes())
+    packed.write_bytes(whole[: len(whole) // 2])
+    cut = read_recording(packed)
+    assert 0.0 < cut.duration_s < recording.duration_s
+    assert "the gzip file is cut short" in cut.damage[0]
+    packed.write_bytes(whole[:-8] + bytes(8))
     with pytest.raises(FormatError, match=r"gz: is a damaged gzip file"):
         read_recording(packed)
 

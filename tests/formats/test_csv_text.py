@@ -235,10 +235,10 @@ def test_milliseconds_by_unit_and_by_their_steps() -> None:
         ("only a heading", b"Time,RPM,Oil pressure\n", "no rows"),
         ("one row", b"Time,RPM,Oil pressure\n0,1000,30\n", "two rows"),
         ("binary", bytes(range(256)) * 64, "binary"),
-        ("zero bytes in the middle", _csv().encode()[:900] + b"\x00" * 400 + b"5,6", "zero bytes"),
+        ("mostly zero bytes", _csv().encode()[:900] + b"\x00" * 4000 + b"5,6", "zero bytes"),
         ("prose", b"Dear all,\nthe car was fine today.\nRegards\n", "no table"),
         ("no time", b"RPM,Oil pressure\n" + b"".join(b"%d,50\n" % (3000 + (i % 7)) for i in range(50)), "no time"),
-        ("half a gzip", gzip.compress(_csv().encode())[:300], "gzip"),
+        ("half a gzip", gzip.compress(_csv().encode())[:60], "gzip"),
     ],
 )
 def test_bad_files_are_answered_in_one_sentence(name: str, data: bytes, says: str) -> None:
@@ -254,8 +254,9 @@ def test_bad_files_are_answered_in_one_sentence(name: str, data: bytes, says: st
 
 def test_zero_bytes_are_found_by_row() -> None:
     lines = _csv().encode().splitlines(keepends=True)
-    with pytest.raises(FormatError, match="row 41"):
-        read_recording(write_temporary(b"".join(lines[:40]) + b"\x00\x00\x00" + lines[40]))
+    recording = recording_of(b"".join(lines[:40]) + b"\x00\x00\x00" + b"".join(lines[40:]))
+    assert recording.samples == ROWS - 1
+    assert any("from row 41 on" in n for n in recording.damage)
 
 
 def test_a_tail_of_zero_bytes_is_left_out_and_said() -> None:

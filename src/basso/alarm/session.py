@@ -14,6 +14,7 @@ from basso.formats.bus import decoded
 from basso.formats.database import load_database, names_given_twice, signals_of
 from basso.formats.frames import Frames, Key
 from basso.formats.options import ReadOptions
+from basso.formats.reader_notes import ReaderNotes
 from basso.pressure.options import JudgeOptions
 from basso.recording.channel import Channel
 from basso.recording.roles import Role
@@ -152,7 +153,7 @@ class LiveSession:
         self._looks.pop(0)
         if self._seen:
             try:
-                made = decoded(self.source.path, "bus", self._early, self._database, self._reading, [])
+                made = decoded(self.source.path, "bus", self._early, self._database, self._reading, ReaderNotes())
             except FormatError as error:
                 if len(self._looks) < _PATIENT_LOOKS:  # a signal that is named may come later than others
                     self._say(str(error))

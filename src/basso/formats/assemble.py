@@ -14,6 +14,7 @@ import numpy as np
 from basso.errors import FormatError
 from basso.formats.arrays import finite, without_error_codes
 from basso.formats.options import ReadOptions
+from basso.formats.reader_notes import ReaderNotes, with_losses
 from basso.limits import LONGEST_LOG_S, LONGEST_NAME, MOST_COLUMNS, MOST_NUMBERS, SPLIT
 from basso.memory.columns import Confirmed, shape_of
 from basso.plain_text import plain
@@ -86,7 +87,7 @@ def assemble(
     kind: str,
     columns: Sequence[RawColumn],
     options: ReadOptions,
-    notes: list[str],
+    notes: ReaderNotes,
     facts: Mapping[str, str],
     started: str = "",
 ) -> Recording:
@@ -155,11 +156,11 @@ def assemble(
                 f"No column was recognised as {role.words}; say which one it is, under Columns or with "
                 f'--role {role}="NAME".'
             )
-    return Recording(
+    recording = Recording(
         path,
         kind,
         tuple(channels),
-        tuple(plain(n, _LONGEST_NOTE) for n in notes[:_MOST_NOTES]),
+        tuple(plain(n, _LONGEST_NOTE) for n in list(dict.fromkeys(notes))[:_MOST_NOTES]),
         MappingProxyType(
             {plain(k, LONGEST_NAME): plain(v, LONGEST_NAME) for k, v in list(facts.items())[:_MOST_NOTES]}
         ),
@@ -167,6 +168,7 @@ def assemble(
         manual=facts.get("Kind", "").lower() == MANUAL_KIND,
         shape=shape,
     )
+    return with_losses(recording, notes)
 
 
 def _with_written_roles(

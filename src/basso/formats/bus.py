@@ -14,6 +14,7 @@ from basso.formats.assemble import RawColumn, assemble, headings_of
 from basso.formats.database import decode, in_order
 from basso.formats.frames import Frames, Key, read_frames
 from basso.formats.options import ReadOptions, database_for
+from basso.formats.reader_notes import ReaderNotes
 from basso.formats.rows import epoch_start
 from basso.progress import Progress, silent
 from basso.recording.recording import Recording
@@ -27,7 +28,7 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
     """
     progress(0.0, f"reading {path.name}")
     database_file = database_for(path, options)
-    notes: list[str] = []
+    notes = ReaderNotes()
     frames, kind = read_frames(path, notes, progress)
     if not frames:
         raise FormatError(path, "holds no bus frames with data", "record again, or check that this is the right file")
@@ -40,7 +41,7 @@ def decoded(
     frames: dict[Key, Frames],
     database_file: Path | None,
     options: ReadOptions,
-    notes: list[str],
+    notes: ReaderNotes,
     progress: Progress = silent,
 ) -> Recording:
     """A recording of frames, whether they come from a file or from the bus itself.

@@ -12,6 +12,7 @@ from basso.formats.arrays import finite
 from basso.formats.assemble import assemble
 from basso.formats.kinds import ARROW_STREAM
 from basso.formats.options import ReadOptions
+from basso.formats.reader_notes import ReaderNotes
 from basso.formats.rows import columns_of
 from basso.formats.table import TextTable
 from basso.progress import Progress
@@ -56,7 +57,7 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
     if frame.height < 2:
         raise FormatError(path, "has fewer than two rows of data", "export the whole session again")
     progress(0.6, f"recognising the columns of {path.name}")
-    notes: list[str] = []
+    notes = ReaderNotes()
     table, units = _table(frame)
     del frame
     columns, started = columns_of(path, table, units, options, facts, notes)

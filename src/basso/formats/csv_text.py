@@ -13,9 +13,11 @@ from typing import TYPE_CHECKING
 
 from basso.errors import FormatError
 from basso.files import open_plain
+from basso.formats.damaged_text import without_binary
 from basso.formats.fingerprint import fingerprint_of
 from basso.formats.options import ReadOptions
-from basso.formats.packed import unpacked
+from basso.formats.packed import CUT_GZIP, unpacked
+from basso.formats.reader_notes import ReaderNotes
 from basso.formats.sniff import TextLayout, facts_of, find_layout
 from basso.formats.table import SMALL_BYTES, in_numbers, is_utf8, read_table
 from basso.limits import MOST_COLUMNS, MOST_NUMBERS, MOST_TEXT_BYTES, SPLIT
@@ -37,7 +39,7 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
         FormatError: one sentence that names the file, the place and what to do.
     """
     progress(0.0, f"reading {path.name}")
-    notes: list[str] = []
+    notes = ReaderNotes()
     raw = _bytes_of(path)
     # The fingerprint lets go of the interpreter: beside loading the table library it costs next to nothing.
     digest: list[str] = []
@@ -97,8 +99,12 @@ def _too_large(path: Path) -> FormatError:
     return FormatError(path, f"is text of more than {MOST_TEXT_BYTES // 1_000_000} MB", SPLIT)
 
 
-def _unpacked(path: Path, raw: bytes) -> bytes:
-    return b"".join(unpacked(path, io.BytesIO(raw), len(raw), MOST_TEXT_BYTES))
+def _unpacked(path: Path, raw: bytes, notes: ReaderNotes) -> bytes:
+    whole: list[bool] = []
+    text = b"".join(unpacked(path, io.BytesIO(raw), len(raw), MOST_TEXT_BYTES, whole))
+    if not whole:
+        notes.broken_off = CUT_GZIP
+    return text
 
 
 def _check_extent(path: Path, raw: bytes, layout: TextLayout) -> None:
@@ -117,11 +123,11 @@ def _load_the_rest() -> None:
     from basso.formats import arrays, assemble, rows  # noqa: F401
 
 
-def _text_bytes(path: Path, raw: bytes, notes: list[str]) -> tuple[bytes, str]:
+def _text_bytes(path: Path, raw: bytes, notes: ReaderNotes) -> tuple[bytes, str]:
     """The file's text as UTF-8 bytes without a byte-order mark, and the name of its encoding."""
     packed = ""
     if raw[:2] == b"\x1f\x8b":
-        raw = _unpacked(path, raw)
+        raw = _unpacked(path, raw, notes)
         packed = " in gzip"
     if raw[:3] == b"\xef\xbb\xbf":
         return raw[3:], "UTF-8" + packed
@@ -129,16 +135,10 @@ def _text_bytes(path: Path, raw: bytes, notes: list[str]) -> tuple[bytes, str]:
         return _from_utf16(raw), "UTF-16" + packed
     whole = raw.rstrip(b"\x00") if raw.endswith(b"\x00") else raw
     if len(whole) < len(raw):
-        notes.append("The file ends in zero bytes, as after a power loss; they were left out.")
+        notes.broken_off = "the file ends in zero bytes, as after a power loss"
         raw = whole
     if b"\x00" in raw:
-        row = raw.count(b"\n", 0, raw.index(b"\x00")) + 1
-        raise FormatError(
-            path,
-            "holds zero bytes in the middle, as after a power loss while writing",
-            "export it again, or cut the file off above this row",
-            f"row {row}",
-        )
+        raw = without_binary(path, raw, notes)
     if b"\n" not in raw[:_HEAD_BYTES] and b"\r" in raw[:_HEAD_BYTES]:
         raw = raw.replace(b"\r", b"\n")
     # The rest is looked at only if it turns out to matter: most text is numbers.

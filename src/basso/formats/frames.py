@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from basso.errors import Cancelled, FormatError
 from basso.files import open_plain
 from basso.formats.kinds import ASC, CANDUMP
+from basso.formats.reader_notes import ReaderNotes
 from basso.limits import LONGEST_LINE_BYTES, MOST_FRAMES, SPLIT
 from basso.platform.patience import time_box
 from basso.progress import Progress
@@ -81,7 +82,7 @@ class _Losses:
         self.first = self.first or place
         self.count += 1
 
-    def told(self, notes: list[str], frames: int) -> None:
+    def told(self, notes: ReaderNotes, frames: int) -> None:
         """Say it, with its share of the whole."""
         if self.count:
             many = self.count > 1
@@ -90,15 +91,15 @@ class _Losses:
             of = f" ({share:.1f} % of the log)" if self.noun == "line" and share >= 0.1 else ""
             if self.seconds >= 0.1:
                 of = f" (together {self.seconds:.1f} s of the drive)"
-            notes.append(
+            (notes.lose if self.seconds >= 0.1 else notes.append)(
                 f"{self.count:,} damaged {self.noun}{'s' if many else ''}{of} {'were' if many else 'was'} left out; "
                 f"the first is at {where}."
             )
         if self.end:
-            notes.append(self.end)
+            notes.broken_off = self.end
 
 
-def read_frames(path: Path, notes: list[str], progress: Progress) -> tuple[dict[Key, Frames], str]:
+def read_frames(path: Path, notes: ReaderNotes, progress: Progress) -> tuple[dict[Key, Frames], str]:
     """Frames by identifier, in the order they came; and what kind of log it was.
 
     Args:
@@ -293,11 +294,7 @@ def _blf_frames(raw: IO[bytes], size: int, losses: _Losses) -> Iterator[_Frame]:
     whole = int.from_bytes(header[16:24], "little")
     start = _BLF_HEADER
     if size < whole < 1 << 50:
-        losses.end = (
-            f"The file is cut short: {100.0 * size / whole:.0f} % of it is there ({size:,} of {whole:,} "
-            "bytes), and the rest of "
-            "the drive is missing."
-        )
+        losses.end = f"the file is cut short: {100.0 * size / whole:.0f} % of it is there, {size:,} of {whole:,} bytes"
     last, broken = 0.0, False
     while start < size:
         try:

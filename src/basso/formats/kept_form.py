@@ -137,4 +137,5 @@ def _recording(samples: FloatArray, path: Path, summary: Summary, where: list[An
         started=summary.started,
         manual=summary.manual,
         shape=summary.shape,
+        damage=summary.damage,
     )

@@ -2,15 +2,17 @@
 
 Meant for a process of its own (:mod:`basso.formats.reading_child`): the library's native code can bring the process
 down over a damaged file. The library hands a conversion that is a formula to an evaluator of program text; here it
-never
-gets that far: formulas are worked out by :mod:`basso.formats.formula`, wherever a conversion stands.
+never gets that far: formulas are worked out by :mod:`basso.formats.formula`, wherever a conversion stands.
 """
 
 from __future__ import annotations
 
 import logging
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, cast
+from typing import IO, TYPE_CHECKING, Any, cast
 
 import numpy as np
 
@@ -21,7 +23,9 @@ from basso.formats.database import decode
 from basso.formats.formula import FormulaError, evaluate
 from basso.formats.frames import Frames, Key
 from basso.formats.options import ReadOptions, database_for
+from basso.formats.reader_notes import ReaderNotes
 from basso.formats.timebase import repair
+from basso.formats.unfinished import finished, is_unfinished
 from basso.limits import MOST_COLUMNS, MOST_FRAMES, MOST_NUMBERS, SPLIT
 from basso.plain_text import plain
 from basso.progress import Progress
@@ -45,24 +49,25 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
     """
     progress(0.0, f"reading {path.name}")
     database = database_for(path, options)
-    notes: list[str] = []
+    notes = ReaderNotes()
     logging.disable(logging.CRITICAL)
     library = _library()
-    try:
-        with open_plain(path) as source, library(cast(Any, source)) as file:
-            taken = _Taken(path, notes)
-            _take_channels(file, taken, progress)
-            frames = _bus_frames(file)
-            started = (
-                file.start_time.replace(tzinfo=None).isoformat(timespec="seconds")
-                if file.start_time.year > 1980
-                else ""
+    held: _Held | None = None
+    with open_plain(path) as source:
+        if not is_unfinished(source):
+            with suppress(_Trouble):
+                held = _held(path, source, library, notes, progress)
+        if held is None and (mended := finished(source)) is not None:
+            notes.clear()
+            why = (
+                "the file was never closed, as after a power loss" if is_unfinished(source) else "the file is cut short"
             )
-            version, facts = str(file.version), _facts(file)
-    except (FormatError, Cancelled, MemoryError):
-        raise
-    except Exception:  # whatever the library trips over in a damaged file
-        raise FormatError(path, "is damaged or was cut short", "copy it from the logger again") from None
+            with suppress(_Trouble), _lost_blocks_left_out():
+                held = _held(path, mended, library, notes, progress)
+                notes.broken_off = why
+    if held is None:
+        raise FormatError(path, "is damaged or was cut short", "copy it from the logger again")
+    taken, frames, started, version, facts = held.taken, held.frames, held.started, held.version, held.facts
     taken.tell()
     first = taken.first
     columns = _columns(taken, first)
@@ -77,6 +82,52 @@ def read(path: Path, options: ReadOptions, progress: Progress) -> Recording:
             path, f"holds no channel with two samples or more{why}", "record again, or export another part"
         )
     return assemble(path, f"MDF {version}", columns, options, notes, facts, started)
+
+
+@dataclass(frozen=True, slots=True)
+class _Held:
+    """What a file holds; ``started`` is ISO text or ""."""
+
+    taken: _Taken
+    frames: dict[Key, Frames]
+    started: str
+    version: str
+    facts: dict[str, str]
+
+
+@contextmanager
+def _lost_blocks_left_out() -> Iterator[None]:
+    """Within it the library ends a channel at the first block that is not there, instead of refusing the file."""
+    from asammdf import set_global_option
+
+    set_global_option("raise_on_incomplete_blocks", False)
+    try:
+        yield
+    finally:
+        set_global_option("raise_on_incomplete_blocks", True)
+
+
+class _Trouble(Exception):
+    """The library tripped over the file."""
+
+
+def _held(path: Path, source: IO[bytes], library: type[MDF], notes: ReaderNotes, progress: Progress) -> _Held:
+    try:
+        with library(cast(Any, source)) as file:
+            taken = _Taken(path, notes)
+            _take_channels(file, taken, progress)
+            started = file.start_time.replace(tzinfo=None)
+            return _Held(
+                taken,
+                _bus_frames(file),
+                started.isoformat(timespec="seconds") if started.year > 1980 else "",
+                str(file.version),
+                _facts(file),
+            )
+    except (FormatError, Cancelled, MemoryError):
+        raise
+    except Exception:  # whatever the library trips over in a damaged file
+        raise _Trouble from None
 
 
 class _Refused(Exception):
@@ -131,7 +182,7 @@ def _converter(formula_kind: int) -> Any:
 class _Taken:
     """What was taken out of a file: (name, unit, times, values), each array of times once; and what was left out."""
 
-    def __init__(self, path: Path, notes: list[str]) -> None:
+    def __init__(self, path: Path, notes: ReaderNotes) -> None:
         self._path, self.notes = path, notes
         self.channels: list[tuple[str, str, FloatArray, FloatArray]] = []
         self._times: list[FloatArray] = []
@@ -196,7 +247,7 @@ class _Taken:
         if self._lost:
             share, at = max((share, at) for _, share, at in self._lost)
             some = ", ".join(f"'{plain(n, 60)}'" for n, _, _ in self._lost[:_TOLD_ONE_BY_ONE])
-            self.notes.append(
+            self.notes.lose(
                 f"A damaged block of the file takes up to {share:.0%} of "
                 f"{some}{' …' if len(self._lost) > _TOLD_ONE_BY_ONE else ''} "
                 f"with it, from {at:.1f} s on; the rest was read."
@@ -204,7 +255,7 @@ class _Taken:
         if self._damaged:
             some = ", ".join(f"'{plain(n, 60)}'" for n in self._damaged[:_TOLD_ONE_BY_ONE])
             total = len(self._damaged) + len(self.channels)
-            self.notes.append(
+            self.notes.lose(
                 f"{len(self._damaged)} of {total} channels are in a damaged part of the file and were left out: {some}"
                 f"{' …' if len(self._damaged) > _TOLD_ONE_BY_ONE else ''}."
             )
@@ -272,13 +323,16 @@ def _read_channel(file: MDF, group: int, index: int, taken: _Taken) -> _Read | N
             samples = np.asarray(get(group=group, index=index, raw=True, **which).samples)
         return signal.name, signal.unit or "", samples, np.asarray(signal.timestamps, dtype=np.float64)
 
+    cycles = int(file.groups[group].channel_group.cycles_nr)
     try:
-        return part()
+        whole = part()
+        if whole[2].shape[0] < cycles:
+            taken.notes.broken_off = f"its index tells of {cycles:,} rows, {whole[2].shape[0]:,} are there"
+        return whole
     except (_Refused, Cancelled, MemoryError):
         raise
     except Exception:  # a damaged block costs itself: the rest is read in pieces
         pass
-    cycles = int(file.groups[group].channel_group.cycles_nr)
     size = max(1, -(-cycles // _PIECES))
     parts: list[_Read] = []
     for start in range(0, min(cycles, MOST_NUMBERS), size):

@@ -14,25 +14,35 @@ from basso.files import open_plain
 from basso.limits import FREE_UNPACKED_BYTES, MOST_UNPACKED_RATIO, SPLIT
 
 _PIECE_BYTES = 1 << 20
+CUT_GZIP = "the gzip file is cut short"
+"""Why a log out of one ends early."""
+_AGAIN = "copy it from the logger again"
 
 
-def unpack(path: Path, target: Path, most: int) -> None:
-    """Unpack a gzip file into another.
+def unpack(path: Path, target: Path, most: int) -> bool:
+    """Unpack a gzip file into another; False where it is cut short and only its first part could be unpacked.
 
     Raises:
         FormatError: it is damaged, or unpacks to more than ``most`` bytes or out of all proportion.
     """
     with open_plain(path) as packed, target.open("wb") as out:
-        for piece in unpacked(path, packed, os.fstat(packed.fileno()).st_size, most):
+        whole: list[bool] = []
+        for piece in unpacked(path, packed, os.fstat(packed.fileno()).st_size, most, whole):
             out.write(piece)
+    return bool(whole)
 
 
-def unpacked(path: Path, packed: IO[bytes], size: int, most: int) -> Iterator[bytes]:
-    """The pieces of a gzip stream of ``size`` bytes; raises as :func:`unpack`."""
+def unpacked(path: Path, packed: IO[bytes], size: int, most: int, whole: list[bool]) -> Iterator[bytes]:
+    """The pieces of a gzip stream of ``size`` bytes; raises as :func:`unpack`.
+
+    ``whole`` is added to when the stream came to its proper end. What comes out of one that was cut short is as it was
+    written; of one with a wrong checksum any byte may be false, and nothing of it is given out as sound.
+    """
     total = 0
     try:
         with gzip.GzipFile(fileobj=packed) as stream:
-            while piece := stream.read(_PIECE_BYTES):
+            # One step of the unpacker at a time: a longer read would lose what came before the cut.
+            while piece := stream.read1(_PIECE_BYTES):
                 total += len(piece)
                 if total > most:
                     raise FormatError(path, f"unpacks to more than {most // 1_000_000} MB", SPLIT)
@@ -43,5 +53,9 @@ def unpacked(path: Path, packed: IO[bytes], size: int, most: int) -> Iterator[by
                         "unpack it yourself if you trust it",
                     )
                 yield piece
-    except (OSError, EOFError, zlib.error):
-        raise FormatError(path, "is a damaged gzip file", "copy it from the logger again") from None
+        whole.append(True)
+    except EOFError:
+        if not total:
+            raise FormatError(path, "is a gzip file cut short at its start", _AGAIN) from None
+    except (OSError, zlib.error):
+        raise FormatError(path, "is a damaged gzip file, in which any reading may be false", _AGAIN) from None

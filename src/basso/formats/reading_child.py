@@ -14,7 +14,8 @@ from typing import Any
 from basso.errors import FormatError
 from basso.formats.kept_form import store
 from basso.formats.options import options_from_plain
-from basso.formats.packed import unpack
+from basso.formats.packed import CUT_GZIP, unpack
+from basso.formats.reader_notes import broken_off
 from basso.limits import MOST_BINARY_BYTES
 from basso.platform.child import say, serve
 
@@ -34,12 +35,14 @@ def work(request: dict[str, Any], folder: Path) -> dict[str, Any]:
         reader = importlib.import_module(f"basso.formats.{request['kind']}")
         if request["packed"]:
             plain = folder / (path.stem if path.suffix.lower() == ".gz" else path.name)
-            unpack(path, plain, MOST_BINARY_BYTES)
+            whole = unpack(path, plain, MOST_BINARY_BYTES)
             try:
                 recording = reader.read(plain, options, progress)
             except FormatError as error:
                 raise (error.about(path) if error.path == plain else error) from None
             recording = replace(recording, path=path, format=f"{recording.format} in gzip")
+            if not whole:
+                recording = broken_off(recording, CUT_GZIP)
             plain.unlink()
         else:
             recording = reader.read(path, options, progress)

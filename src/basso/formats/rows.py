@@ -16,6 +16,7 @@ import numpy as np
 from basso.errors import FormatError
 from basso.formats.assemble import MANUAL_KIND, RawColumn, headings_of
 from basso.formats.options import ReadOptions
+from basso.formats.reader_notes import ReaderNotes
 from basso.formats.row_rate import held_to_rate, stated_rate
 from basso.formats.table import TextTable
 from basso.formats.timebase import repair
@@ -39,7 +40,7 @@ def columns_of(
     units: Sequence[str] | None,
     options: ReadOptions,
     facts: Mapping[str, str],
-    notes: list[str],
+    notes: ReaderNotes,
 ) -> tuple[list[RawColumn], str]:
     """The columns of a table in time order, each at its own times, and when the log began if its stamps say so.
 
@@ -115,13 +116,14 @@ def _find_time(
     headings: list[Heading],
     options: ReadOptions,
     facts: Mapping[str, str],
-    notes: list[str],
+    notes: ReaderNotes,
 ) -> _Clock:
     """The time of each row: from the time column, or from a sampling rate that the file's head or the user gives."""
     roles = recognise(headings, _named_as_time(headings, options))
     order = [i for i, r in enumerate(roles) if r is Role.TIME]
     order += [i for i, h in enumerate(headings) if i not in order and _may_be_time(h)]
-    order += [0] if 0 not in order and not _COUNTER.search(" ".join(headings[0].words)) else []
+    nameless = roles[0] is None and not _COUNTER.search(" ".join(headings[0].words))
+    order += [0] if 0 not in order and nameless else []
     for i in order if options.rate_hz is None else ():
         found = _clock_from(i, table.columns[i], headings[i], roles[i] is Role.TIME, table, notes)
         if found is not None:
@@ -136,6 +138,13 @@ def _find_time(
             path,
             "has no time column (none that rises steadily, in seconds or as a clock time)",
             'name it with --role time="NAME", or give the sampling rate with --rate HZ',
+        )
+    if notes.damaged_rows:
+        raise FormatError(
+            path,
+            "is damaged there, and without a time column the rows below cannot be placed",
+            "cut the file off above this row, or export it again with its time",
+            f"row {notes.damaged_rows}",
         )
     said = "given" if options.rate_hz else "in the file's head"
     notes.append(f"Time was counted from the rows at {rate:g} Hz, the rate {said}.")

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
 from basso.errors import FormatError
+from basso.formats.reader_notes import ReaderNotes
 from basso.formats.sniff import MISSING_WORDS, TextLayout, is_number, is_value
 
 if TYPE_CHECKING:
@@ -79,7 +80,7 @@ def in_numbers(table: TextTable) -> TextTable:
     return replace(table, columns=numbers_of(cast("list[pl.Series]", table.columns), table.textual))
 
 
-def read_table(path: Path, raw: bytes, layout: TextLayout, notes: list[str]) -> TextTable:
+def read_table(path: Path, raw: bytes, layout: TextLayout, notes: ReaderNotes) -> TextTable:
     """Read the table of a text log; what had to be repaired is added to ``notes``.
 
     Raises:
@@ -159,7 +160,7 @@ def is_utf8(raw: bytes) -> bool:
     return True
 
 
-def _whole_last_row(body: bytes, layout: TextLayout, width: int, notes: list[str]) -> bytes:
+def _whole_last_row(body: bytes, layout: TextLayout, width: int, notes: ReaderNotes) -> bytes:
     """Leave out a last row that was cut short while it was written."""
     tail = body[-_TAIL_BYTES:]
     end = tail.rstrip(b"\r\n\x1a ")
@@ -174,6 +175,7 @@ def _whole_last_row(body: bytes, layout: TextLayout, width: int, notes: list[str
     )
     if cut and start > 0:
         notes.append("The last row was cut short (the file ends in the middle of it) and was left out.")
+        notes.broken_off = notes.broken_off or "the file ends in the middle of a row"
         return body[: len(body) - len(tail) + start]
     return body
 

@@ -20,6 +20,8 @@ UNKNOWN_GAP_S = 5.0
 """What stands for a pause whose length the clock did not keep."""
 _LONGEST_GAP_S = 6 * 3600.0
 _BLOCK_ROWS = 50
+_LATEST_S = 3e11
+"""Ten thousand years from 1970."""
 
 
 def repair(seconds: FloatArray, columns: Sequence[FloatArray], notes: list[str]) -> tuple[FloatArray, list[FloatArray]]:
@@ -34,7 +36,8 @@ def repair(seconds: FloatArray, columns: Sequence[FloatArray], notes: list[str])
     if bool(np.all(steps > 0)) and (steps.size == 0 or float(steps.max()) <= _LONGEST_GAP_S):  # False with any NaN
         seconds = steadied(seconds, columns, notes)
         return seconds - seconds[:1], list(columns)
-    rows = np.flatnonzero(np.isfinite(seconds))
+    # What no clock can show (damage in a file of raw numbers) is no time.
+    rows = np.flatnonzero(np.abs(np.nan_to_num(seconds, nan=np.inf)) < _LATEST_S)
     if rows.size < seconds.size:
         notes.append(f"{seconds.size - rows.size} rows have no time and were left out.")
         seconds, columns = seconds[rows], [c[rows] for c in columns]

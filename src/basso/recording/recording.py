@@ -28,6 +28,7 @@ class Recording:
         started: date and, when known, time of day at which it began, ISO 8601 local ("2026-05-12T10:20:00"), or "".
         shape: logs written by the same logger in the same set-up share it (their column names).
         manual: the samples are single readings off a gauge, not a record of what happened in between.
+        damage: which parts of the drive the file no longer holds, one sentence each; they stand in ``notes`` too.
     """
 
     path: Path
@@ -39,6 +40,7 @@ class Recording:
     started: str = ""
     manual: bool = False
     shape: str = ""
+    damage: tuple[str, ...] = ()
 
     @cached_property
     def _by_role(self) -> dict[Role, Channel]:

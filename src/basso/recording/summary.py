@@ -47,6 +47,7 @@ class Summary:
     notes: tuple[str, ...]
     facts: Mapping[str, str]
     shape: str
+    damage: tuple[str, ...]
 
     def has(self, role: str) -> bool:
         """True when some channel carries the role and holds a value."""
@@ -60,7 +61,15 @@ class Summary:
 def from_plain(plain: dict[str, Any]) -> Summary:
     """Read back what :meth:`Summary.as_plain` gave; raises TypeError or KeyError when it is something else."""
     channels = tuple(ChannelSummary(**c) for c in plain["channels"])
-    return Summary(**{**plain, "channels": channels, "notes": tuple(plain["notes"]), "facts": dict(plain["facts"])})
+    return Summary(
+        **{
+            **plain,
+            "channels": channels,
+            "notes": tuple(plain["notes"]),
+            "facts": dict(plain["facts"]),
+            "damage": tuple(plain["damage"]),
+        }
+    )
 
 
 def summarise(recording: Recording) -> Summary:
@@ -77,6 +86,7 @@ def summarise(recording: Recording) -> Summary:
         notes=recording.notes,
         facts=dict(recording.facts),
         shape=recording.shape,
+        damage=recording.damage,
     )
 
 

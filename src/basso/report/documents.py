@@ -67,6 +67,7 @@ def import_document(path: Path, summary: Summary) -> Document:
             for c in summary.channels
         ],
         "notes": list(summary.notes),
+        **({"damage": list(summary.damage)} if summary.damage else {}),
     }
 
 

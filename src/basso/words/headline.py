@@ -4,6 +4,7 @@ documents."""
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -80,7 +81,12 @@ def armed_words(a: Analysis) -> str:
 
 
 def opening(a: Analysis, units: DisplayUnits) -> Opening:
-    """What matters in this session, first."""
+    """What matters in this session, first; of a damaged log also what is missing."""
+    said = _opening(a, units)
+    return replace(said, detail=" ".join((*a.recording.damage, said.detail)))
+
+
+def _opening(a: Analysis, units: DisplayUnits) -> Opening:
     from basso.findings.corners.pattern import lap_pattern
 
     alike = lookalike_words(a.lookalikes)
@@ -112,7 +118,9 @@ def opening(a: Analysis, units: DisplayUnits) -> Opening:
             return Opening("No verdict: a reading cannot be what its column says", f"{doubts}{covered}")
         least = units.text(float(margin.min()), Q.PRESSURE, difference=True, signed=True)
         return Opening(
-            "No dips: the pressure stayed above the floor"
+            "No dips in what can be read of this damaged log"
+            if a.recording.damage
+            else "No dips: the pressure stayed above the floor"
             if seen.is_most
             else f"No dips in the {seen.judged_min:.1f} min that could be judged",
             f"Smallest margin {least} in {over}.{'' if seen.is_most else f' {covered}'}{resting} "

@@ -75,9 +75,9 @@ def log_line(
         )
     who = " · ".join(x for x in (car or fact(summary.facts, "car"), circuit or fact(summary.facts, "circuit")) if x)
     missing = [c for c in costs(summary.has) if c.weight and (c.weight == 2 or not summary.manual)]
-    finding = "; ".join(x for x in (cost_words(missing), words) if x) or "nothing"
+    finding = " ".join((*summary.damage, "; ".join(x for x in (cost_words(missing), words) if x))).strip() or "nothing"
     length = f"{summary.samples} readings" if summary.manual else minutes(summary.duration_s)
-    mark = "below" if any(c.weight == 2 for c in missing) else "attention" if missing or words else ""
+    mark = "below" if any(c.weight == 2 for c in missing) else "attention" if missing or words or summary.damage else ""
     rate = f" · {summary.rate_hz:.3g} Hz" if summary.rate_hz and not summary.manual else ""
     channels = f"{sum(c.role != 'time' for c in summary.channels)}{rate}"
     begun = date_words(summary.started or day)
