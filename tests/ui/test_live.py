@@ -161,8 +161,8 @@ def test_the_simulated_car_drives_at_a_key(
     desk.bench.units.choose(DisplayUnits(pressure=UNITS["psi"]))
     assert window.board._units.pressure.symbol == "psi"
     QTest.keyClick(window, Qt.Key.Key_F9)
-    assert desk.bench.look.is_night
-    QTest.keyClick(window, Qt.Key.Key_F9)
+    assert desk.bench.look.theme == "night"
+    desk.bench.look.set_theme("day")
     desk.live.end()
     assert desk.live.window is None
 

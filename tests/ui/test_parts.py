@@ -196,8 +196,8 @@ class TestSettings:
         store = QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat)
         settings = Settings(store)
         units = DisplayUnits(pressure=UNITS["psi"], temperature=UNITS["°F"], volume=UNITS["US qt"])
-        settings.night, settings.units, settings.station, settings.pan_shown, settings.folder = (
-            True,
+        settings.theme, settings.units, settings.station, settings.pan_shown, settings.folder = (
+            "sunlight",
             units,
             "trial",
             False,
@@ -205,8 +205,8 @@ class TestSettings:
         )
         store.sync()
         again = Settings(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
-        assert (again.night, again.units, again.station, again.pan_shown, again.folder) == (
-            True,
+        assert (again.theme, again.units, again.station, again.pan_shown, again.folder) == (
+            "sunlight",
             units,
             "trial",
             False,

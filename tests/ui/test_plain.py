@@ -162,7 +162,7 @@ def test_nothing_grows_with_what_is_opened_and_closed(
     wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
 
     def once() -> None:
-        for key in ("judge.floors", "search", "help", "judge.working", "view.night", "units.next"):
+        for key in ("judge.floors", "search", "help", "judge.working", "view.look", "units.next"):
             desk.run(key)
         desk.stations["garage"].page.verb_wanted.emit("history", None, "")
         desk.stations["garage"].page.verb_wanted.emit("car", None, "")

@@ -284,10 +284,13 @@ class TestUnitsAndLook:
 
     def test_night_and_day(self, opened: MainWindow) -> None:
         day = picture_of(opened).mean()
-        opened.desk.run("view.night")
+        opened.desk.run("view.look")
         night = picture_of(opened).mean()
-        opened.desk.run("view.night")
-        assert night < 0.4 * day
+        opened.desk.run("view.look")
+        assert opened.look.theme == "sunlight"
+        sunlight = picture_of(opened).mean()
+        opened.desk.run("view.look")
+        assert night < 0.4 * day < day < sunlight
         assert picture_of(opened).mean() == pytest.approx(day, rel=0.05)
 
     def test_the_pan_folds_away_and_comes_back(self, opened: MainWindow) -> None:

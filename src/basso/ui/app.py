@@ -82,7 +82,7 @@ def make_window(application: QApplication) -> MainWindow:
     from basso.ui.window.main_window import MainWindow
 
     settings = Settings()
-    window = MainWindow(Look(application, settings.night), settings)
+    window = MainWindow(Look(application, settings.theme, settings.text_size), settings)
     if settings.geometry is not None:
         window.restoreGeometry(settings.geometry)
     return window

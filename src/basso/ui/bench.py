@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from basso.units import DisplayUnits
 
 if TYPE_CHECKING:
+    from PySide6.QtCore import QPoint
     from PySide6.QtGui import QUndoStack
     from PySide6.QtWidgets import QWidget
 
@@ -36,6 +37,7 @@ class Bench:
         tell: says a problem, in one sentence, without stopping the work.
         go_to: shows a station by its key.
         run: runs a command by its key.
+        pop_up: shows some commands as a menu at a point of the screen.
         place: takes a station's new page into the window, where it is not seen until it is gone to.
         files: asks for files and writes them.
     """
@@ -58,6 +60,7 @@ class Bench:
     tell: Callable[[str], None]
     go_to: Callable[[str], None]
     run: Callable[[str], None]
+    pop_up: Callable[[Sequence[str], QPoint], None]
     place: Callable[[QWidget], object]
 
     @property

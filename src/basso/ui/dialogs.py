@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
@@ -92,6 +93,18 @@ def scrolled(layout: QVBoxLayout) -> tuple[QWidget, QVBoxLayout]:
     scroll.viewport().setAutoFillBackground(False)
     layout.addWidget(scroll, 1)
     return body, column
+
+
+class TickMenu(QMenu):
+    """A menu whose ticks can be set one after another: it closes when something else is chosen, or beside it."""
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """A tick is set or taken, and the menu stays."""
+        action = self.actionAt(event.position().toPoint())
+        if action is not None and action.isCheckable() and action.isEnabled():
+            action.trigger()
+        else:
+            super().mouseReleaseEvent(event)
 
 
 def replace_menu(button: QPushButton | QToolButton, menu: QMenu) -> None:

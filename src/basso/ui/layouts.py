@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QRect, QSize, Qt
-from PySide6.QtWidgets import QHBoxLayout, QLayout, QLayoutItem, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLayout, QLayoutItem, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 
 def column(owner: QWidget | None, margins: tuple[int, int, int, int], spacing: int) -> QVBoxLayout:
@@ -113,3 +113,20 @@ class Flow(QLayout):
                 x += sizes[n].width() + gap
             y += high + gap
         return y - gap + margins.bottom() - rect.top()
+
+
+class Pages(QStackedWidget):
+    """Pages of which one is shown: as large as that one wants to be, not as the largest of them."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.currentChanged.connect(lambda _: self.updateGeometry())
+
+    def minimumSizeHint(self) -> QSize:
+        """What the page shown needs."""
+        page = self.currentWidget()
+        return page.minimumSizeHint().expandedTo(page.minimumSize()) if page is not None else super().minimumSizeHint()
+
+    def heightForWidth(self, width: int) -> int:
+        """None of its own: Qt would ask the tallest page."""
+        return -1

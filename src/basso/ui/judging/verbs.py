@@ -85,7 +85,7 @@ class OwnersVerbs:
 
     def rule(self) -> None:
         """The owner decides what to do after this session, and why; kept with it, beside what it showed."""
-        from basso.garage.records import RULINGS, Ruling
+        from basso.garage.records import Ruling
         from basso.ui.stations.form import RecordDialog
         from basso.words.session import exposure_words, unknowns_words
 
@@ -101,8 +101,7 @@ class OwnersVerbs:
         record = Ruling(
             car=view.car.id,
             session=session.id,
-            day=date.today().isoformat(),
-            decision=RULINGS[-1] if a.dips else RULINGS[0],
+            day=session.began[:10] or date.today().isoformat(),
             seen=f"{seen}. {unknowns_words(a, units)}".strip(),
         )
         hint = (

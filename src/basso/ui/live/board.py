@@ -128,7 +128,7 @@ class LiveBoard(QWidget):
         def x(kpa: float) -> float:
             return box.left() + min(max(kpa, 0.0), self._scale_kpa) / self._scale_kpa * box.width()
 
-        painter.setPen(paint.pen(look.color("rule"), 1.2))
+        painter.setPen(look.pen("rule", 1.2))
         painter.setBrush(look.color("panel"))
         painter.drawRect(box)
         painter.setBrush(Qt.BrushStyle.NoBrush)

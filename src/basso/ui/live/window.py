@@ -78,7 +78,7 @@ class LiveWindow(QWidget):
         layout.addLayout(note_row)
         layout.addLayout(middle, 1)
         self._said.hide()
-        for keys, run in (("F11", self.turn_full), ("Esc", self._escape), ("F9", self._turn_night)):
+        for keys, run in (("F11", self.turn_full), ("Esc", self._escape), ("F9", self._turn_look)):
             QShortcut(keys, self, run)
         units.changed.connect(self._show_units)
         self._show_units()
@@ -107,8 +107,8 @@ class LiveWindow(QWidget):
     def _turn_sound(self) -> None:
         self.sound.setText("Sound on" if self.sound.isChecked() else "Sound off")
 
-    def _turn_night(self) -> None:
-        self._look.set_night(not self._look.is_night)
+    def _turn_look(self) -> None:
+        self._look.turn()
 
     def _show_units(self) -> None:
         self.board.show_units(self._units.now)

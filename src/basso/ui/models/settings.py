@@ -22,13 +22,26 @@ class Settings:
         self._store.setValue("version", _VERSION)
 
     @property
-    def night(self) -> bool:
-        """Dark look."""
-        return bool(self._store.value("night", False, bool))
+    def theme(self) -> str:
+        """Name of the look; one that is unknown is day."""
+        old = "night" if self._store.value("night", False, bool) else "day"
+        return str(self._store.value("theme", old))
 
-    @night.setter
-    def night(self, value: bool) -> None:
-        self._store.setValue("night", value)
+    @theme.setter
+    def theme(self, value: str) -> None:
+        self._store.setValue("theme", value)
+
+    @property
+    def text_size(self) -> int:
+        """Size of type, % of the standard size."""
+        try:
+            return int(str(self._store.value("text_size", 100)))
+        except ValueError:
+            return 100
+
+    @text_size.setter
+    def text_size(self, value: int) -> None:
+        self._store.setValue("text_size", value)
 
     @property
     def units(self) -> DisplayUnits:
@@ -107,6 +120,15 @@ class Settings:
     @pan_shown.setter
     def pan_shown(self, value: bool) -> None:
         self._store.setValue("pan_shown", value)
+
+    @property
+    def big_readings(self) -> bool:
+        """Whether the readings at the cursor stand alone, in large figures."""
+        return bool(self._store.value("big_readings", False, bool))
+
+    @big_readings.setter
+    def big_readings(self, value: bool) -> None:
+        self._store.setValue("big_readings", value)
 
     @property
     def geometry(self) -> QByteArray | None:

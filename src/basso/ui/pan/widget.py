@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPixmap, QPolygonF
+from PySide6.QtGui import QBrush, QFont, QPainter, QPaintEvent, QPixmap, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from basso.sump.in_time import OilMoment
@@ -61,7 +61,8 @@ class PanView(QWidget):
         self._labels: tuple[object, QPixmap] | None = None
         self._pan: MeasuredPan | None = None
         self._drawing: Drawing | None = None
-        self.setFixedWidth(round(look.height() * 14.6))
+        self._big = False
+        look.fit(self, lambda w: w.setFixedWidth(round(look.height() * 15.1)))
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Pan at the cursor")
         look.changed.connect(self.update)
@@ -109,6 +110,9 @@ class PanView(QWidget):
             paint.label(painter, look, left, y + line * 1.4, "Shown at the cursor once a log is open.")
             return
         m = self._moment
+        if self._big:
+            self._paint_big(painter, m)
+            return
         paint.label(painter, look, left, y, f"Pan at {clock(m.time_s, 1)}", Type.STRONG, "ink")
         paint.label(painter, look, right, y, m.lap, align=paint.RIGHT)
         if m.ax_g is None or m.ay_g is None:
@@ -117,17 +121,20 @@ class PanView(QWidget):
             return
         d = self.drawing
         picture = flowing_picture(d, m.oil) if m.oil is not None else pan_picture(d, self.volume_l, m.ax_g, m.ay_g)
-        room = max(220.0, self.height() - line * (5.6 + 1.62 * len(m.readings)) - line * 2.6)
-        cut_height, plan_height = room * 0.29, room * 0.42
+        room = self.height() - line * (8.2 + 1.62 * len(m.readings))
+        # In a low window, or with large type, the readings keep their room: first the cuts go, then the plan.
+        cuts, plan = room >= line * 12.0, room >= line * 5.0
+        cut_height, plan_height = (room * 0.29, room * 0.42) if cuts else (0.0, room)
         y += line * 1.15
         across, along = (d.pickup[1], d.pickup[0]) if d.pickup is not None else (None, None)
         for words, outlines, plates, oil, mouth in (
             (self._behind_words(m), d.behind, d.plates_behind, picture.behind, across),
             ("from the left, nose to the left", d.side, d.plates_side, picture.side, along),
-        ):
+        )[: 2 if cuts else 0]:
             box = QRectF(left, y, right - left, cut_height)
             y = self._paint_cut(painter, box, words, outlines, plates, oil, mouth, picture.covered)
-        y = self._paint_plan(painter, QRectF(left, y, right - left, plan_height), picture)
+        if plan:
+            y = self._paint_plan(painter, QRectF(left, y, right - left, plan_height), picture)
         words = (
             "oil lies level"
             if picture.way == "level"
@@ -141,6 +148,31 @@ class PanView(QWidget):
         if not m.side.proven:
             paint.label(painter, look, left, y + line * 1.7, "Left or right is not known: sign not proven.")
         self._paint_readings(painter, y + line * (1.75 if m.side.proven else 2.5), left, right, m.readings)
+
+    def _paint_big(self, painter: QPainter, m: Moment) -> None:
+        """The readings alone, as large as they can be written in the column: to be read from a step away."""
+        look, line = self._look, self._look.height(Type.BODY)
+        left, right = 16.0, self.width() - 16.0
+        paint.label(painter, look, left, line * 1.3, f"At {clock(m.time_s, 1)}", Type.STRONG, "ink")
+        paint.label(painter, look, right, line * 1.3, m.lap, align=paint.RIGHT)
+        step = min((self.height() - line * 2.4) / max(len(m.readings), 1), line * 4.4)
+        large = QFont(look.font(Type.NUMBER))
+        large.setPixelSize(max(round(step - line * 1.3), round(line)))
+        for i, r in enumerate(m.readings):
+            top = line * 2.2 + i * step
+            paint.label(painter, look, left, top + line * 0.4, r.name)
+            paint.label(painter, look, right, top + line * 0.4, r.unit, align=paint.RIGHT)
+            color = look.color("below" if r.low else "ink")
+            value = QRectF(left, top + line * 0.8, right - left, step - line * 0.9)
+            painter.setFont(large)
+            painter.setPen(color)
+            painter.drawText(value, int(paint.RIGHT | Qt.AlignmentFlag.AlignVCenter), r.value)
+            paint.rule(painter, left, top + step - 2, right, top + step - 2, look.color("rule"))
+
+    def set_big(self, big: bool) -> None:
+        """The readings alone, in large figures, or the pan with them."""
+        self._big = big
+        self.update()
 
     def picture_of(self, m: Moment) -> PanPicture:
         """Where the oil is at a moment whose g is known: as the flow model has it, else at rest under that g."""
@@ -218,7 +250,7 @@ class PanView(QWidget):
         for polygon in oil:
             painter.drawPolygon(QPolygonF([at(*p) for p in polygon]))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(paint.pen(look.color("ink"), 1.6))
+        painter.setPen(look.pen("ink", 1.6))
         for a, b, c, e in outlines:  # floor from a to b, roof from c to e: open above
             painter.drawPolyline(QPolygonF([at(*p) for p in (e, a, b, c)]))
         for plate in plates:
@@ -250,10 +282,10 @@ class PanView(QWidget):
         for polygon in picture.above:
             painter.drawPolygon(QPolygonF([at(*p) for p in polygon]))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(paint.pen(look.color("ink"), 1.6))
+        painter.setPen(look.pen("ink", 1.6))
         for polygon in d.above:
             painter.drawPolygon(QPolygonF([at(*p) for p in polygon]))
-        painter.setPen(paint.pen(look.color("soft"), 1.0, Qt.PenStyle.DashLine))
+        painter.setPen(look.pen("soft", 1.0, Qt.PenStyle.DashLine))
         for polygon in d.plates_above:
             painter.drawPolygon(QPolygonF([at(*p) for p in polygon]))
         mouth = at(d.pickup[0], d.pickup[1]) if d.pickup is not None else middle
@@ -272,7 +304,7 @@ class PanView(QWidget):
         x, y = picture.throw
         dx, dy = -y / picture.throw_g, -x / picture.throw_g
         end = QPointF(start.x() + dx * length, start.y() + dy * length)
-        painter.setPen(paint.pen(self._look.color("ink"), 2.0))
+        painter.setPen(self._look.pen("ink", 2.0))
         painter.drawLine(start, end)
         for turn in (2.6, -2.6):
             c, s = float(np.cos(turn)), float(np.sin(turn))
@@ -295,7 +327,7 @@ class PanView(QWidget):
     def _reading_labels(self, left: float, right: float, lines: Sequence[ReadingLine]) -> QPixmap:
         """Names, units and rules of the readings on the panel's ground."""
         look, line, ratio = self._look, self._look.height(Type.BODY), self.devicePixelRatioF()
-        key = (tuple((r.name, r.unit) for r in lines), self.width(), ratio, look.palette.name)
+        key = (tuple((r.name, r.unit) for r in lines), self.width(), ratio, look.state)
         if self._labels is None or self._labels[0] != key:
             picture = QPixmap(round(self.width() * ratio), round(line * (1.5 * len(lines) + 1.0) * ratio))
             picture.setDevicePixelRatio(ratio)

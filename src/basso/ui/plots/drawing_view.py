@@ -78,5 +78,5 @@ class DrawingView(QWidget):
             align = {"start": paint.LEFT, "middle": paint.CENTRE, "end": paint.RIGHT}[s.anchor]
             y = (s.y - 0.33 * s.size) * scale
             paint.text(painter, s.x * scale, y, s.text, font, self._color(s.color), align)
-        painter.setPen(paint.pen(self._look.color("rule")))
+        painter.setPen(self._look.pen("rule"))
         painter.drawRect(QRectF(0, 0, self.width() - 1, self.height() - 1))

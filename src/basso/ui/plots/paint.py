@@ -24,7 +24,7 @@ def text(
     painter.setFont(font)
     painter.setPen(color)
     shift, flags = _ANCHORS[anchor.value]
-    painter.drawText(QRectF(x + shift, y - 20, _ROOM, 40), flags, words)
+    painter.drawText(QRectF(x + shift, y - 60, _ROOM, 120), flags, words)
 
 
 def label(

@@ -7,10 +7,9 @@ import ctypes
 import numpy as np
 import shiboken6
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QBrush, QColor, QPainter, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
 from basso.recording.spans import runs_of
-from basso.ui.plots.paint import pen
 from basso.ui.plots.pyramid import Columns
 from basso.units import FloatArray
 
@@ -34,15 +33,7 @@ def points_of(x: FloatArray, y: FloatArray) -> QPolygonF:
     return polygon
 
 
-def trace(
-    painter: QPainter,
-    columns: Columns,
-    to_x: tuple[float, float],
-    to_y: tuple[float, float],
-    color: QColor,
-    width: float = 1.0,
-    style: Qt.PenStyle = Qt.PenStyle.SolidLine,
-) -> None:
+def trace(painter: QPainter, columns: Columns, to_x: tuple[float, float], to_y: tuple[float, float], pen: QPen) -> None:
     """Draw a reduced signal: vertical strokes where columns hold many samples, a line where they do not.
 
     ``to_x`` and ``to_y`` are (scale, offset) from view fraction and value to pixels.
@@ -54,12 +45,12 @@ def trace(
         return
     # Smooth lines are slow lines: only where there are few points and it shows.
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, columns.x.size < 300)
-    painter.setPen(pen(color, width, style))
+    painter.setPen(pen)
     if not columns.dense:
         for part in (slice(*run) for run in runs_of(known)):
             painter.drawPolyline(points_of(x[part], top[part]))
         return
-    if style is not Qt.PenStyle.SolidLine:
+    if pen.style() is not Qt.PenStyle.SolidLine:
         middle = 0.5 * (top + bottom)
         for part in (slice(*run) for run in runs_of(known)):
             painter.drawPolyline(points_of(x[part], middle[part]))
@@ -69,9 +60,9 @@ def trace(
         painter.drawPolyline(points_of(np.repeat(x[part], 2), np.column_stack([top[part], bottom[part]]).ravel()))
 
 
-def curve(painter: QPainter, x: FloatArray, y: FloatArray, color: QColor, width: float, dashed: bool = False) -> None:
+def curve(painter: QPainter, x: FloatArray, y: FloatArray, pen: QPen) -> None:
     """Draw a line, shape (n,) in pixels, breaking at NaN."""
-    painter.setPen(pen(color, width, Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine))
+    painter.setPen(pen)
     for part in (slice(*run) for run in runs_of(np.isfinite(y))):
         painter.drawPolyline(points_of(x[part], y[part]))
 

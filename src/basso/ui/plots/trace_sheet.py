@@ -19,7 +19,10 @@ from basso.ui.theme.look import Look, Type
 if TYPE_CHECKING:
     from basso.ui.stations.dips.picture import Panel
 
-_LABELS_PX = 84
+LABELS_LINES = 6.0
+"""Room for the names left of the traces, in lines of small type."""
+_LEAST_LINES = 1.3
+"""A panel lower than this cannot hold its name and unit."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,16 +46,13 @@ class TimeAxis:
     size: QSize
     ratio: float = 1.0
     """Dots of the screen a px."""
-
-    @property
-    def left(self) -> float:
-        """Where the traces begin, right of their names."""
-        return float(_LABELS_PX)
+    left: float = 84.0
+    """Where the traces begin, right of their names."""
 
     @property
     def width(self) -> float:
         """How wide they are."""
-        return max(10.0, self.size.width() - _LABELS_PX - 12.0)
+        return max(10.0, self.size.width() - self.left - 12.0)
 
     def time_at(self, x: float) -> float:
         """The moment at a px."""
@@ -81,14 +81,20 @@ class TraceSheet:
         self._labels = None
 
     def _rows(self, axis: TimeAxis) -> list[QRectF]:
-        """A rectangle for each panel; the time axis keeps a line below."""
+        """A rectangle for each panel there is room for, from the first on; the time axis keeps a line below."""
         if not self._panels:
             return []
-        gap = self._look.height(Type.SMALL) * 0.75
-        room = axis.size.height() - self._look.height(Type.SMALL) - 12.0 - gap * (len(self._panels) - 1)
-        total = sum(p.weight for p in self._panels)
+        line = self._look.height(Type.SMALL)
+        gap, least = line * 0.75, line * _LEAST_LINES
+        shown = list(self._panels)
+        while True:
+            room = axis.size.height() - line - 12.0 - gap * (len(shown) - 1)
+            total = sum(p.weight for p in shown)
+            if len(shown) == 1 or room * min(p.weight for p in shown) / total >= least:
+                break
+            shown.pop()
         rows, top = [], 6.0
-        for panel in self._panels:
+        for panel in shown:
             height = room * panel.weight / total
             rows.append(QRectF(axis.left, top, axis.width, height))
             top += height + gap
@@ -113,7 +119,7 @@ class TraceSheet:
             self._paint_times(painter, axis, rows)
             self._paint_dips(painter, axis, rows, selected)
         edges = self._pyramids[0][0].edges(axis.start_s, axis.end_s, max(2, int(rows[0].width()))) if rows else None
-        for panel, pyramids, row in zip(self._panels, self._pyramids, rows, strict=True):
+        for panel, pyramids, row in zip(self._panels, self._pyramids, rows, strict=False):
             for value, y in self._levels(panel, row):
                 zero = panel.zero and value == 0
                 paint.rule(painter, row.left(), y, row.right(), y, self._look.color("rule" if zero else "grid"))
@@ -155,21 +161,24 @@ class TraceSheet:
 
     def _levels(self, panel: Panel, row: QRectF) -> list[tuple[float, float]]:
         """The values a panel's axis is marked at, each with its y."""
-        marks = ticks(panel.low, panel.high, max(3, int(row.height() / (2.2 * self._look.height(Type.SMALL)))))
+        marks = ticks(panel.low, panel.high, max(2, int(row.height() / (2.2 * self._look.height(Type.SMALL)))))
         return [(v, row.bottom() - (v - panel.low) / (panel.high - panel.low) * row.height()) for v in marks]
 
     def _labelled(self, axis: TimeAxis, rows: list[QRectF]) -> QPixmap:
         """What stands left of the traces and stays while they are moved: names, units, numbers of the axes."""
         look, line = self._look, self._look.height(Type.SMALL)
         small, soft = look.font(Type.SMALL), look.color("soft")
-        pixmap = self._paper(QSize(_LABELS_PX, axis.size.height()), axis.ratio)
+        pixmap = self._paper(QSize(round(axis.left), axis.size.height()), axis.ratio)
         painter = QPainter(pixmap)
         if rows:
             paint.text(painter, 5, axis.size.height() - line * 0.55, "min:s", small, soft)
-        for panel, row in zip(self._panels, rows, strict=True):
+        name = QFontMetricsF(look.font(Type.SMALL_STRONG))
+        for panel, row in zip(self._panels, rows, strict=False):
             top = row.top() + line * 0.45
             # A number that would run into the words above it is left out; its rule stays.
-            bottom, right = top + line * 1.45, 74.0 if panel.note else 50.0
+            bottom = top + line * 1.45
+            words = panel.note or panel.unit
+            right = 9.0 + max(name.horizontalAdvance(panel.title), QFontMetricsF(small).horizontalAdvance(words))
             for value, y in self._levels(panel, row):
                 label = f"{value:,.10g}".replace(",", "\u2009").replace("-", "−")
                 left = row.left() - 7 - QFontMetricsF(small).horizontalAdvance(label)
@@ -177,7 +186,7 @@ class TraceSheet:
                     paint.text(painter, row.left() - 7, y, label, small, soft, paint.RIGHT)
             paint.label(painter, look, 5, top, panel.title, Type.SMALL_STRONG, "ink")
             if panel.note:
-                after = 5 + QFontMetricsF(look.font(Type.SMALL_STRONG)).horizontalAdvance(panel.title + " ")
+                after = 5 + name.horizontalAdvance(panel.title + " ")
                 paint.text(painter, after, top, panel.unit, small, soft)
                 color = look.color("below") if panel.doubtful else soft
                 paint.text(painter, 5, top + line * 0.95, panel.note, small, color)
@@ -218,9 +227,9 @@ class TraceSheet:
             self._paint_below(painter, columns[styles.index("measured")], columns[styles.index("floor")], to_x, to_y)
         for line, c in zip(panel.lines, columns, strict=True):
             if line.style == "floor":
-                strokes.trace(painter, c, to_x, to_y, self._look.color("below"), 1.0, Qt.PenStyle.DashLine)
+                strokes.trace(painter, c, to_x, to_y, self._look.pen("below", 1.0, Qt.PenStyle.DashLine))
             elif line.style == "measured":
-                strokes.trace(painter, c, to_x, to_y, self._look.color("ink"))
+                strokes.trace(painter, c, to_x, to_y, self._look.pen("ink"))
 
     def _paint_below(
         self, painter: QPainter, measured: Columns, floor: Columns, to_x: tuple[float, float], to_y: tuple[float, float]

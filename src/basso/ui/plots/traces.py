@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from basso.ui.models.cursor import Cursor
 from basso.ui.plots import paint
-from basso.ui.plots.trace_sheet import DipMark, TimeAxis, TraceSheet
+from basso.ui.plots.trace_sheet import LABELS_LINES, DipMark, TimeAxis, TraceSheet
 from basso.ui.theme.look import Look, Type
 
 if TYPE_CHECKING:
@@ -35,7 +35,7 @@ class Traces(QWidget):
         self._dragging = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(240)
+        look.fit(self, lambda w: w.setMinimumHeight(round(look.height() * 9)))
         self.setAccessibleName("Time traces: gallery pressure, g, engine speed, oil temperature")
         self.setToolTip("")
         cursor.moved.connect(lambda _: self.update())
@@ -67,7 +67,8 @@ class Traces(QWidget):
     @property
     def axis(self) -> TimeAxis:
         """Where each moment of the shown time stands."""
-        return TimeAxis(*self._cursor.view, self.size(), self.devicePixelRatioF())
+        left = float(round(LABELS_LINES * self._look.height(Type.SMALL)))
+        return TimeAxis(*self._cursor.view, self.size(), self.devicePixelRatioF(), left)
 
     # Painting
 
@@ -80,7 +81,7 @@ class Traces(QWidget):
         if not self._sheet.is_empty:
             x = round(axis.x_of(self._cursor.time_s)) + 0.5
             if axis.left - 1 <= x <= axis.left + axis.width + 1:
-                painter.setPen(paint.pen(self._look.color("ink"), 1.4))
+                painter.setPen(self._look.pen("ink", 1.4))
                 painter.drawLine(QPointF(x, 2.0), QPointF(x, self.height() - self._look.height(Type.SMALL) - 4.0))
         paint.focus_mark(self, painter, self._look.color("ink"))
 

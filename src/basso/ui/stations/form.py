@@ -151,6 +151,14 @@ class RecordForm(QWidget):
                 self.show_record(after, self._units, self._names)
             self.edited.emit(field.label.lower(), before, after)
 
+    def take_focus(self) -> None:
+        """To the first field, its words chosen, so that what is typed takes their place."""
+        editor = next(iter(self._editors.values()), None)
+        if editor is not None:
+            editor.setFocus()
+        if isinstance(editor, QLineEdit):
+            editor.selectAll()
+
     def take_all(self) -> str:
         """Take every field as it stands; returns what is wrong, or ""."""
         for field in fields_of(type(self._record)) if self._record is not None else ():
@@ -229,6 +237,7 @@ class RecordDialog(QDialog):
         self._scroll.setFrameShape(QFrame.Shape.NoFrame)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._scroll.setWidget(self.form)
+        self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         layout = QVBoxLayout(self)
         for widget in (head, words, self._scroll, buttons):
             layout.addWidget(widget)
@@ -236,6 +245,7 @@ class RecordDialog(QDialog):
         self.form.show_record(record, units, names)
         most = round(0.62 * self.screen().availableGeometry().height())
         self._scroll.setMinimumHeight(min(self.form.sizeHint().height() + 4, most))
+        self.form.take_focus()
 
     def _save(self) -> None:
         if not self.form.take_all():

@@ -20,7 +20,7 @@ class WhatIfSlider(QWidget):
         super().__init__()
         self._step = 1.0
         self.slider = QSlider(Qt.Orientation.Horizontal)
-        self.slider.setFixedWidth(round(look.height() * 5))
+        look.fit(self.slider, lambda w: w.setFixedWidth(round(look.height() * 5)))
         self.slider.setAccessibleName(f"What if: {name.lower()}")
         self._words = Words(look, Type.SMALL, "soft")
         self._words.setWordWrap(False)

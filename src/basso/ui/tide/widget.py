@@ -13,7 +13,7 @@ from basso.ui.plots.ticks import clock
 from basso.ui.theme.look import Look, Type
 from basso.ui.tide.picture import TidePicture
 
-_LEFT_PX = 178
+_LEFT_LINES = 11.4
 
 
 class Tide(QWidget):
@@ -25,7 +25,7 @@ class Tide(QWidget):
         self._picture: TidePicture | None = None
         self._caption = self._note = ""
         self._cache: QPixmap | None = None
-        self.setFixedHeight(round(look.height() * 4.9))
+        look.fit(self, lambda w: w.setFixedHeight(round(look.height() * 4.9)))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Tide: margin to the floor over the whole session")
         cursor.moved.connect(lambda _: self.update())
@@ -43,7 +43,8 @@ class Tide(QWidget):
 
     def _strip(self) -> QRectF:
         line = self._look.height(Type.SMALL)
-        return QRectF(_LEFT_PX, line * 1.1, max(10.0, self.width() - _LEFT_PX - 22.0), self.height() - line * 1.1 - 4)
+        left = float(round(_LEFT_LINES * line))
+        return QRectF(left, line * 1.1, max(10.0, self.width() - left - 22.0), self.height() - line * 1.1 - 4)
 
     def _x_of(self, time_s: float) -> float:
         strip, (start, end) = self._strip(), self._cursor.whole
@@ -63,14 +64,14 @@ class Tide(QWidget):
         strip = self._strip()
         start, end = self._cursor.view
         if (start, end) != self._cursor.whole:
-            painter.setPen(paint.pen(self._look.color("ink"), 1.4))
+            painter.setPen(self._look.pen("ink", 1.4))
             painter.drawRect(
                 QRectF(
                     self._x_of(start), strip.top() - 4, max(self._x_of(end) - self._x_of(start), 3), strip.height() + 5
                 )
             )
         x = round(self._x_of(self._cursor.time_s)) + 0.5
-        painter.setPen(paint.pen(self._look.color("ink"), 2.0))
+        painter.setPen(self._look.pen("ink", 2.0))
         painter.drawLine(QPointF(x, strip.top() - 2), QPointF(x, strip.bottom()))
         paint.focus_mark(self, painter, self._look.color("ink"))
 
@@ -100,12 +101,12 @@ class Tide(QWidget):
         up = (water - strip.top()) * np.clip(columns.high, 0, 1)
         down = (strip.bottom() - water - 2) * np.clip(-columns.low, 0, 1)
         ample = np.nan_to_num(up) > 0.5
-        painter.setPen(paint.pen(look.color("fair"), 1.0))
+        painter.setPen(look.pen("fair", 1.0))
         painter.drawLines(
             [QLineF(a, water - h, a, water) for a, h in zip(x[ample].tolist(), up[ample].tolist(), strict=True)]
         )
         cut = np.nan_to_num(down) > 0.5
-        painter.setPen(paint.pen(look.color("below"), 1.0))
+        painter.setPen(look.pen("below", 1.0))
         # A cut is at least two pixels wide, so that a short dip in a long session is still seen.
         strokes = [
             QLineF(a + s, water, a + s, water + h)

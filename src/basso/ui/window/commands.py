@@ -5,13 +5,24 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import partial
 
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction, QKeySequence, QUndoStack
-from PySide6.QtWidgets import QMenu, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QAbstractSpinBox,
+    QComboBox,
+    QLineEdit,
+    QMenu,
+    QPlainTextEdit,
+    QTextEdit,
+    QWidget,
+)
 
 from basso.ui.stations.station import Command
 
 GROUPS = ("Session", "Edit", "Judge", "Go", "View", "Help")
 """The menus, in their order."""
+_TYPED_IN = (QAbstractItemView, QAbstractSpinBox, QComboBox, QLineEdit, QPlainTextEdit, QTextEdit)
 
 
 class CommandTable:
@@ -27,7 +38,14 @@ class CommandTable:
             action.triggered.connect(lambda _=False, run=row.run: run())
             window.addAction(action)
             self.actions[row.key] = action
+        self._letters = [(self.actions[row.key], row.keys) for row in self.rows if any(len(k) == 1 for k in row.keys)]
         self.refresh()
+
+    def heed_focus(self, now: QWidget | None) -> None:
+        """Single letters act on plots: where something can be typed, or a list searched by typing, they are letters."""
+        typed = isinstance(now, _TYPED_IN)
+        for action, keys in self._letters:
+            action.setShortcuts([QKeySequence(k) for k in keys if len(k) > 1 or not typed])
 
     def menu(self, parent: QWidget) -> QMenu:
         """All of them, a menu for each group."""
@@ -38,6 +56,17 @@ class CommandTable:
                 if row.group == group:
                     menu.addAction(self.actions[row.key])
         return whole
+
+    def pop_up(self, parent: QWidget, keys: Sequence[str], at: QPoint) -> None:
+        """Show some of them as a menu at a point of the screen; "" parts them with a rule."""
+        menu = QMenu(parent)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for key in keys:
+            if key:
+                menu.addAction(self.actions[key])
+            else:
+                menu.addSeparator()
+        menu.popup(at)
 
     def run(self, key: str) -> None:
         """Run a command by its key."""

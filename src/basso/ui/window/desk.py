@@ -10,11 +10,12 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, Qt
 from PySide6.QtGui import QUndoStack
-from PySide6.QtWidgets import QMessageBox, QStackedWidget
+from PySide6.QtWidgets import QApplication, QMessageBox, QScrollArea, QWidget
 
 from basso.memory.memory import Memory
 from basso.ui.bench import Bench
 from basso.ui.files import Files
+from basso.ui.layouts import Pages
 from basso.ui.live.verbs import LiveVerbs
 from basso.ui.models.cursor import Cursor
 from basso.ui.models.garage import GarageModel
@@ -38,13 +39,17 @@ if TYPE_CHECKING:
     from basso.ui.window.frame import Frame
 
 
+_LEAST_LINES = (39.0, 32.0)
+"""Width and height a station needs, in lines."""
+
+
 class Desk(QObject):
     """Everything on the window's frame."""
 
     def __init__(self, window: Frame) -> None:
         super().__init__(window)
         self.window = window
-        self._stack = QStackedWidget()
+        self._stack = Pages()
         self.bench = self._set_up(window)
         # Before the stations: a fresh session is whole before one of them shows a part of it.
         self.moments = Moments(self.bench)
@@ -55,7 +60,7 @@ class Desk(QObject):
         self.run_sheets = RunSheets(self.bench)
         self.live = LiveVerbs(self.bench, self.run_sheets.show)
         self.exporting = Exporting(self.bench, lambda: self.stations[self.station])
-        window.place(self._stack, self.moments.pan, self.moments.tide)
+        window.place(self._room(), self.moments.pan, self.moments.tide)
         own = window_commands(self)
         self.commands = CommandTable(window, [*own, *(c for s in self.stations.values() for c in s.commands())])
         window.top.menu_button.setMenu(self.commands.menu(window.top.menu_button))
@@ -90,6 +95,7 @@ class Desk(QObject):
             tell=self._tell,
             go_to=self.go_to,
             run=self.run,
+            pop_up=lambda keys, at: self.commands.pop_up(window, keys, at),
             place=self._stack.addWidget,
         )
 
@@ -108,11 +114,16 @@ class Desk(QObject):
         top.units_chosen.connect(b.units.choose)
         for button, key in (
             (top.crumbs, "session.pick"),
-            (top.look_button, "view.night"),
+            (top.look_button, "view.look"),
             (top.search_button, "search"),
         ):
             button.clicked.connect(lambda _=False, key=key: self.run(key))
         self.window.rail.chosen.connect(self.go_to)
+        self.window.resized.connect(self._give_room)
+        b.look.changed.connect(self._give_room)
+        application = QApplication.instance()
+        assert isinstance(application, QApplication)
+        application.focusChanged.connect(self._heed_focus)
 
     # What a station may ask for
 
@@ -143,11 +154,33 @@ class Desk(QObject):
             other.looked_at = other is station
         self._shown = key
         station.show()
-        self.moments.give_room(station.shows_oil)
+        self._give_room()
         self._stack.setCurrentWidget(station.page)
         self.window.rail.select(key)
         self.window.settings.station = key
         station.focus()
+
+    def _room(self) -> QScrollArea:
+        """Where the stations stand: with large type they scroll rather than run into each other."""
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        area.viewport().setAutoFillBackground(False)
+        look = self.bench.look
+        look.fit(self._stack, lambda s: s.setMinimumSize(*(round(n * look.height()) for n in _LEAST_LINES)))
+        area.setWidget(self._stack)
+        return area
+
+    def _heed_focus(self, _: QWidget | None, now: QWidget | None) -> None:
+        self.commands.heed_focus(now)
+
+    def _give_room(self) -> None:
+        """The pan stands beside the station only where that leaves it the width it needs."""
+        pan, line = self.moments.pan, self.bench.look.height()
+        wide = self.window.width() - self.window.rail.width() - pan.width() >= _LEAST_LINES[0] * line
+        self.moments.tide.setVisible(self.bench.sessions.shown is not None)
+        wide = wide and self.bench.sessions.shown is not None
+        self.moments.give_room(self._shown in self.stations and self.stations[self._shown].shows_oil and wide)
 
     # What changed
 
@@ -155,6 +188,7 @@ class Desk(QObject):
         entry = self.bench.sessions.shown
         where = [entry.car, entry.build, ", ".join(x for x in (entry.circuit, entry.title) if x)] if entry else []
         self.window.top.set_crumbs(where)
+        self._give_room()
         self._show_states()
 
     def _show_states(self) -> None:

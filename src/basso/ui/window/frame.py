@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from basso.ui.models.settings import Settings
@@ -13,6 +14,8 @@ from basso.ui.window.top_line import TopLine
 
 class Frame(QMainWindow):
     """Top line, path, and room for what is placed in it."""
+
+    resized = Signal()
 
     def __init__(self, look: Look, settings: Settings) -> None:
         super().__init__()
@@ -35,6 +38,10 @@ class Frame(QMainWindow):
         holder.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setCentralWidget(holder)
         holder.setFocus()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.resized.emit()
 
     def place(self, station: QWidget, pan: QWidget, tide: QWidget) -> None:
         """Put the desk's parts into the frame."""

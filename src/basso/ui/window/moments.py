@@ -25,6 +25,7 @@ class Moments:
         self.pan = PanView(bench.look, lambda: bench.shown_units)
         self.tide = Tide(bench.look, bench.cursor)
         self.pan.setVisible(bench.settings.pan_shown)
+        self.pan.set_big(bench.settings.big_readings)
         bench.sessions.shown_changed.connect(self._show_session)
         bench.units.changed.connect(self._show_session)
         bench.pan.changed.connect(self._show_pan)
@@ -37,6 +38,13 @@ class Moments:
         self._bench.settings.pan_shown = shown
         self.pan.setVisible(shown)
         self._show_moment()
+
+    def turn_big(self) -> None:
+        """Large readings alone in the column, or the pan with them."""
+        self._bench.settings.big_readings = not self._bench.settings.big_readings
+        self.pan.set_big(self._bench.settings.big_readings)
+        if not self.pan.isVisible():
+            self.fold_pan()
 
     def give_room(self, shows_oil: bool) -> None:
         """A station is shown where the oil's place says something, or one where it does not."""

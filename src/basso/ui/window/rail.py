@@ -7,10 +7,14 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QWidget
 
 from basso.ui import layouts
+from basso.ui.plain import tip
 from basso.ui.plots import paint
 from basso.ui.stations.catalogue import STATIONS, Row
 from basso.ui.stations.station import State
 from basso.ui.theme.look import Look, Type
+
+_LEAST_LINES = 2.1
+"""A station lower than this shows its name alone."""
 
 
 class _StationButton(QAbstractButton):
@@ -28,6 +32,7 @@ class _StationButton(QAbstractButton):
     def set_state(self, state: State) -> None:
         self._state = state
         self.setAccessibleDescription(state.words)
+        self.setToolTip(tip(f"{state.words[:1].upper()}{state.words[1:]}. {self.station.purpose}".lstrip(". ")))
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -42,17 +47,21 @@ class _StationButton(QAbstractButton):
         elif self.underMouse():
             painter.fillRect(self.rect(), look.color("paper"))
         middle = self.height() / 2
-        paint.text(painter, 18, middle - line * 0.48, self.station.title, look.font(Type.STATION), look.color("ink"))
+        # In a low window, or with large type, the name alone; its state is in the hover help then.
+        low = self.height() < _LEAST_LINES * line
+        up = middle if low else middle - line * 0.48
+        paint.text(painter, 18, up, self.station.title, look.font(Type.STATION), look.color("ink"))
         words = painter.fontMetrics().elidedText(self._state.words, Qt.TextElideMode.ElideRight, 400)
         painter.setFont(look.font(Type.SMALL))
         words = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, self.width() - 26)
         colour = "below" if self._state.mark == "below" else "soft"
-        paint.text(painter, 18, middle + line * 0.55, words, look.font(Type.SMALL), look.color(colour))
+        if not low:
+            paint.text(painter, 18, middle + line * 0.55, words, look.font(Type.SMALL), look.color(colour))
         if self._state.mark:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(look.color(self._state.mark))
-            spot = QRectF(self.width() - 19, middle - line * 0.48 - 3.5, 7, 7)
+            spot = QRectF(self.width() - 19, up - 3.5, 7, 7)
             # Told by shape as well as colour: a diamond for "below", a disc for "attention".
             if self._state.mark == "below":
                 painter.translate(spot.center())
@@ -63,7 +72,7 @@ class _StationButton(QAbstractButton):
                 painter.drawEllipse(spot)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(paint.pen(look.color("ink"), 1.0, Qt.PenStyle.DotLine))
+            painter.setPen(look.pen("ink", 1.0, Qt.PenStyle.DotLine))
             painter.drawRect(QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5))
 
 
@@ -76,7 +85,7 @@ class Rail(QWidget):
         super().__init__()
         self._look = look
         self._buttons: dict[str, _StationButton] = {}
-        self.setFixedWidth(round(look.height() * 9.4))
+        look.fit(self, lambda w: w.setFixedWidth(round(look.height() * 9.4)))
         layout = layouts.column(self, (0, 4, 0, 0), 0)
         group = QButtonGroup(self)
         for station in STATIONS:

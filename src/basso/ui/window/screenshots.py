@@ -59,9 +59,9 @@ def _of_the_window(application: QApplication, desk: Desk, folder: Path) -> None:
     desk.go_to("dips")
     day = bench.shown_units
     bench.units.choose(replace(day, pressure=UNITS["psi"], temperature=UNITS["°F"]))
-    desk.run("view.night")
+    bench.look.set_theme("night")
     save(application, window, folder / "dips-night.png")
-    desk.run("view.night")
+    bench.look.set_theme("day")
     bench.units.choose(day)
     working = desk.stations["dips"].working()
     assert working is not None

@@ -36,7 +36,7 @@ class TopLine(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
-        self.setFixedHeight(round(look.height() * 2.5))
+        look.fit(self, lambda w: w.setFixedHeight(round(look.height() * 2.5)))
         self._brand = Label("Basso")
         self.crumbs, self.units_button, self.look_button = QToolButton(), QToolButton(), QToolButton()
         self.search_button, self.menu_button, self._cancel = QToolButton(), QToolButton(), QToolButton()
@@ -68,7 +68,7 @@ class TopLine(QWidget):
         self.units_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.units_button.setAccessibleName("Units")
         self.units_button.setToolTip("Units; stored data stays as it is")
-        self.look_button.setToolTip("Day or night (F9)")
+        self.look_button.setToolTip("Day, night or sunlight (F9)")
         self.search_button.setText("Find a command  Ctrl K")
         self.menu_button.setText("Menu")
         self.menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
@@ -88,7 +88,7 @@ class TopLine(QWidget):
         soft = f"color: {self._look.palette.soft};"
         for widget in (self.units_button, self.look_button, self.search_button, self._work, self._cancel):
             widget.setStyleSheet(soft)
-        self.look_button.setText("Night" if self._look.is_night else "Day")
+        self.look_button.setText(self._look.theme.capitalize())
         self.update()
 
     def set_crumbs(self, parts: list[str]) -> None:

@@ -11,6 +11,7 @@ from basso.ui.judging.verbs import OwnersVerbs
 from basso.ui.models.player import Player
 from basso.ui.stations.catalogue import STATIONS
 from basso.ui.stations.station import Command
+from basso.ui.theme.look import SIZES
 from basso.units import UNITS
 
 if TYPE_CHECKING:
@@ -94,7 +95,25 @@ def window_commands(desk: Desk) -> list[Command]:
         ),
         *_moving(bench),
         Command("view.pan", "View", "Fold the pan away, or back", desk.moments.fold_pan, ("F8",)),
-        Command("view.night", "View", "Day or night", partial(_turn_night, bench), ("F9",)),
+        Command(
+            "view.readings",
+            "View",
+            "Large readings, or the pan",
+            desk.moments.turn_big,
+            ("Shift+F8",),
+            "the readings at the cursor alone, to be read from a step away",
+        ),
+        Command(
+            "view.look",
+            "View",
+            "Day, night or sunlight",
+            partial(_next_look, bench),
+            ("F9",),
+            "sunlight: black on white, thicker lines",
+        ),
+        Command("view.larger", "View", "Larger text", partial(_resize, bench, 1), ("Ctrl+Alt+=", "Ctrl+Alt++")),
+        Command("view.smaller", "View", "Smaller text", partial(_resize, bench, -1), ("Ctrl+Alt+-",), "down to 90 %"),
+        Command("view.standard", "View", "Text at its standard size", partial(_resize, bench, 0), ("Ctrl+Alt+0",)),
         Command(
             "units.next",
             "View",
@@ -154,9 +173,16 @@ def _show_lap(bench: Bench) -> None:
         bench.cursor.show(lap.start_s, lap.end_s)
 
 
-def _turn_night(bench: Bench) -> None:
-    bench.look.set_night(not bench.look.is_night)
-    bench.settings.night = bench.look.is_night
+def _next_look(bench: Bench) -> None:
+    bench.look.turn()
+    bench.settings.theme = bench.look.theme
+
+
+def _resize(bench: Bench, by: int) -> None:
+    """One step larger or smaller; 0: the standard size."""
+    at = SIZES.index(bench.look.size) + by
+    bench.look.set_size(SIZES[min(max(at, 0), len(SIZES) - 1)] if by else 100)
+    bench.settings.text_size = bench.look.size
 
 
 def _next_unit(bench: Bench) -> None:

@@ -77,13 +77,17 @@ class AccumulatorBoard(QWidget):
             bad_ones = sum(bad for _, bad in told)
             sure = (str(read_in(how_sure(), units)), False)
             self._words = [*told[:bad_ones], (VESSEL, False), (WILL_NOT_FIX, False), *told[bad_ones:], sure]
-        lines = 34.5 + 1.5 * max(0, len(self._words) - 8)
-        self.setMinimumHeight(round(self._look.height() * lines) if found is not None else 0)
+        self._take_room()
         self.setAccessibleDescription("; ".join(w for w, _ in self._words))
         self.update()
 
+    def _take_room(self) -> None:
+        lines = 34.5 + 1.5 * max(0, len(self._words) - 8)
+        self.setMinimumHeight(round(self._look.height() * lines) if self._found is not None else 0)
+
     def _forget_map(self) -> None:
         self._map = None
+        self._take_room()
 
     @property
     def trace(self) -> LapTrace | None:
@@ -189,9 +193,9 @@ class AccumulatorBoard(QWidget):
         short.setAlpha(70)
         # What is still under the floor with the bottle: down the screen is less.
         strokes.band(painter, x, np.where(drawn["ink"] > floor, floor, np.nan), drawn["ink"], short)
-        strokes.curve(painter, x, floor, look.color("below"), 1.2, dashed=True)
-        strokes.curve(painter, x, drawn["side_a"], look.color("side_a"), 1.3, dashed=True)
-        strokes.curve(painter, x, drawn["ink"], look.color("ink"), 1.8)
+        strokes.curve(painter, x, floor, look.pen("below", 1.2, Qt.PenStyle.DashLine))
+        strokes.curve(painter, x, drawn["side_a"], look.pen("side_a", 1.3, Qt.PenStyle.DashLine))
+        strokes.curve(painter, x, drawn["ink"], look.pen("ink", 1.8))
         if not with_axis:
             for i, (words, tone) in enumerate((("with", "ink"), ("without", "side_a"), ("floor", "below"))):
                 paint.label(
@@ -222,13 +226,13 @@ class AccumulatorBoard(QWidget):
         base = box.bottom()
         x, height = _pixels(time, oil, box, stretch, (0.0, high))
         strokes.band(painter, x, height, np.full(x.shape, base), look.color("oil_wash"))
-        strokes.curve(painter, x, height, look.color("oil"), 1.6)
+        strokes.curve(painter, x, height, look.pen("oil", 1.6))
         y = at(0.0, trace.spent_l).y()
         painter.fillRect(
             QRectF(box.left(), y, box.width(), base - y),
             QColor(look.color("paper").red(), look.color("paper").green(), look.color("paper").blue(), 120),
         )
-        painter.setPen(paint.pen(look.color("below"), 1.2, Qt.PenStyle.DashLine))
+        painter.setPen(look.pen("below", 1.2, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
         if with_axis:
             kept = self._units.text(trace.spent_l, Quantity.VOLUME)
@@ -275,7 +279,7 @@ class AccumulatorBoard(QWidget):
         painter.setBrush(look.color("soft"))
         painter.drawRect(QRectF(body.left(), piston - 5, body.width(), 7))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(paint.pen(look.color("ink"), 2.0))
+        painter.setPen(look.pen("ink", 2.0))
         painter.drawRoundedRect(body, 8, 8)
         painter.drawLine(QPointF(body.center().x(), body.bottom()), QPointF(body.center().x(), body.bottom() + line))
         for middle, name, litres in (
@@ -305,7 +309,7 @@ class AccumulatorBoard(QWidget):
             ),
         ]
         spent = body.bottom() - body.height() * min(trace.spent_l / total, 1.0)
-        painter.setPen(paint.pen(look.color("below"), 1.4))
+        painter.setPen(look.pen("below", 1.4))
         painter.drawLine(QPointF(body.right(), spent), QPointF(body.right() + line * 0.6, spent))
         rows.append((spent, f"spent: {units.text(trace.spent_l, Quantity.VOLUME)}", "below"))
         rows.append(
@@ -336,7 +340,7 @@ class AccumulatorBoard(QWidget):
         area = box.adjusted(line * 2.6, line * 1.3, -line * 0.4, -line * 2.4)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
         painter.drawImage(area, self._map)
-        painter.setPen(paint.pen(look.color("ink"), 1.0))
+        painter.setPen(look.pen("ink", 1.0))
         painter.drawRect(area)
         x0, x1, y0, y1 = self._map_extent
 
@@ -369,7 +373,7 @@ class AccumulatorBoard(QWidget):
         )
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         now = at(min(max(fitted.bottle.total_l, x0), x1), min(max(fitted.bottle.precharge_kpa, y0), y1))
-        painter.setPen(paint.pen(look.color("ink"), 2.0))
+        painter.setPen(look.pen("ink", 2.0))
         painter.setBrush(look.color("panel"))
         painter.drawEllipse(now, 5.0, 5.0)
         toward_left = now.x() > area.center().x()

@@ -39,6 +39,7 @@ class OptionsDialog(QDialog):
         self.resize(round(look.height() * 68), round(look.height() * 38))
         self._rows = rows
         self.table = QTableWidget(len(rows), len(_HEADS))
+        self.table.setTabKeyNavigation(False)
         self.table.setHorizontalHeaderLabels(list(_HEADS))
         self.table.verticalHeader().hide()
         self.table.setWordWrap(True)

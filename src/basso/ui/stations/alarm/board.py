@@ -72,7 +72,7 @@ class AlarmBoard(QWidget):
         self._dragged: float | None = None
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.MinimumExpanding)
-        self.setMinimumHeight(round(look.height() * 31))
+        look.fit(self, lambda w: w.setMinimumHeight(round(look.height() * 31)))
         self.setAccessibleName("The warning device on this log")
         look.changed.connect(self._dress)
 
@@ -253,12 +253,11 @@ class AlarmBoard(QWidget):
 
         warm, hot = (np.array([y(float(p)) for p in line]) for line in (field.warm, field.hot))
         strokes.band(painter, x, np.minimum(warm, hot), np.maximum(warm, hot), look.color("expected"))
-        teal = look.color("ample")
         lines = (
             [(hot, chosen.setting.at_c)] if field.warm_c is None else [(warm, field.warm_c), (hot, chosen.setting.at_c)]
         )
         for (values, heat), share in zip(lines, (0.5, 0.2), strict=False):
-            strokes.curve(painter, x, values, teal, 1.2)
+            strokes.curve(painter, x, values, look.pen("ample", 1.2))
             at = int(share * (x.size - 1))
             if not np.isfinite(values[at]):
                 continue
@@ -276,7 +275,7 @@ class AlarmBoard(QWidget):
         for index, x in enumerate(chosen.proof.each):
             at = self._in_plot(x.dip.rpm, x.dip.dip.min_pressure_kpa)
             self._dips.append((at, index))
-            painter.setPen(paint.pen(look.color("below"), 1.3))
+            painter.setPen(look.pen("below", 1.3))
             painter.setBrush(look.color("below") if x.is_severe else look.color("panel"))
             painter.drawPolygon(_diamond(at, 4.0))
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -289,11 +288,11 @@ class AlarmBoard(QWidget):
             act = drawn_line(rule.points, rule.gate_rpm, field.rpm[1])
             stages.append((act, Qt.PenStyle.DashLine, 1.6))
         for points, style, width in stages:
-            painter.setPen(paint.pen(look.color("ink"), width, style))
+            painter.setPen(look.pen("ink", width, style))
             at = [self._in_plot(rpm, kpa) for rpm, kpa in points]
             gate = [QPointF(at[0].x(), self._plot.bottom())] if rule.gate_rpm > 0.0 else []
             painter.drawPolyline(QPolygonF([*gate, *at]))
-        painter.setPen(paint.pen(look.color("ink"), 1.4))
+        painter.setPen(look.pen("ink", 1.4))
         if chosen.setting.kind not in ("fixed", "gated"):
             for rpm, kpa in rule.first_shown.points:
                 at_point = self._in_plot(rpm, kpa)
@@ -308,7 +307,7 @@ class AlarmBoard(QWidget):
         x = plot.right() - line * 10.6
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         for words, is_severe, step in (("severe dip", True, line * 5.4), ("other dip", False, 0.0)):
-            painter.setPen(paint.pen(look.color("below"), 1.3))
+            painter.setPen(look.pen("below", 1.3))
             painter.setBrush(look.color("below") if is_severe else look.color("panel"))
             painter.drawPolygon(_diamond(QPointF(x, y), 4.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -321,7 +320,7 @@ class AlarmBoard(QWidget):
         y -= line * 1.1 * len(names)
         x = plot.right() - line * 10.6
         for words, style in names:
-            painter.setPen(paint.pen(look.color("ink"), 2.0, style))
+            painter.setPen(look.pen("ink", 2.0, style))
             painter.drawLine(QPointF(x - 5, y), QPointF(x + 20, y))
             paint.label(painter, look, x + 26, y, words, Type.SMALL, "ink")
             y += line * 1.1
@@ -397,7 +396,7 @@ class AlarmBoard(QWidget):
     def _paint_card(self, painter: QPainter, box: QRectF, chosen: SetAlarm) -> None:
         look, line = self._look, self._look.height()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        painter.setPen(paint.pen(look.color("ink"), 1.4))
+        painter.setPen(look.pen("ink", 1.4))
         painter.setBrush(look.color("panel"))
         painter.drawRoundedRect(box, 6.0, 6.0)
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -505,10 +504,10 @@ class AlarmBoard(QWidget):
             at = area.center().y()
             style = _DASHES[row.kind] if row.kind is not None else Qt.PenStyle.DotLine
             tone = "ink" if row.is_chosen else _TONES[row.kind] if row.kind is not None else "soft"
-            painter.setPen(paint.pen(look.color(tone), 2.0, style))
+            painter.setPen(look.pen(tone, 2.0, style))
             painter.drawLine(QPointF(box.left() + 4, at), QPointF(box.left() + line * 2.0, at))
             if row.kind == "two_stage":
-                painter.setPen(paint.pen(look.color(tone), 1.6, Qt.PenStyle.DashLine))
+                painter.setPen(look.pen(tone, 1.6, Qt.PenStyle.DashLine))
                 painter.drawLine(QPointF(box.left() + 4, at + 4), QPointF(box.left() + line * 2.0, at + 4))
             kind = Type.SMALL_STRONG if row.is_chosen else Type.SMALL
             room = severe_x - line * 2.2 - box.left() - line * 2.4

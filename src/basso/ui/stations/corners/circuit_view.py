@@ -43,7 +43,7 @@ class CircuitView(QWidget):
         self._kept = QPixmap()
         self._kept_by: tuple[object, ...] = ()
         self.setMouseTracking(True)
-        self.setMinimumHeight(round(look.height() * 8))
+        look.fit(self, lambda w: w.setMinimumHeight(round(look.height() * 8)))
         self.setAccessibleName("The circuit, with the lowest % of normal along it")
         self.setToolTip("Width and colour: the lowest % of normal of all laps there. Click a place.")
         look.changed.connect(self.update)
@@ -124,7 +124,7 @@ class CircuitView(QWidget):
             return
         points = self._points()
         n = len(points)
-        key = (id(line), self.width(), self.height(), self.devicePixelRatioF(), look.is_night, self._floor)
+        key = (id(line), self.width(), self.height(), self.devicePixelRatioF(), look.state, self._floor)
         if self._kept_by != key:
             self._kept, self._kept_by = self._track(line, points), key
         painter.drawPixmap(0, 0, self._kept)
@@ -151,7 +151,7 @@ class CircuitView(QWidget):
         ahead, across = points[1] - points[0], 9.0
         size = max((ahead.x() ** 2 + ahead.y() ** 2) ** 0.5, 1e-6)
         tick = QPointF(-ahead.y(), ahead.x()) * (across / size)
-        painter.setPen(paint.pen(look.color("ink"), 1.6))
+        painter.setPen(look.pen("ink", 1.6))
         painter.drawLine(points[0] - tick, points[0] + tick)
         if self._drawing:
             words = (
@@ -161,7 +161,7 @@ class CircuitView(QWidget):
             if self._first is not None:
                 painter.drawLine(self._first, self._pointer)
         if self.at_m == self.at_m:
-            painter.setPen(paint.pen(look.color("ink"), 1.6))
+            painter.setPen(look.pen("ink", 1.6))
             painter.setBrush(look.color("panel"))
             painter.drawEllipse(points[min(int(self.at_m / 5.0), n - 1)], 4.5, 4.5)
             painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -41,7 +41,7 @@ class LadderView(QWidget):
         self.chosen = ""
         self._rung = -1
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumHeight(round(look.height() * 12))
+        look.fit(self, lambda w: w.setMinimumHeight(round(look.height() * 12)))
         self.setAccessibleName("Pass ladder: a row for each place, a mark for each lap")
         self.setToolTip(
             "One mark per lap, at its lowest % of normal. Up and down choose a place, left and right a lap."
@@ -192,7 +192,7 @@ class RoseView(QWidget):
         self._look = look
         self.rose: Rose | None = None
         self._floor = 0.7
-        self.setMinimumHeight(round(look.height() * 9))
+        look.fit(self, lambda w: w.setMinimumHeight(round(look.height() * 9)))
         self.setAccessibleName("Oil rose: where the oil went, at which g, and the lowest % of normal there")
         self.setToolTip("Where the oil went; one ring per 0.2 g on the oil; colour: the lowest % of normal seen there.")
         look.changed.connect(self.update)
@@ -212,7 +212,7 @@ class RoseView(QWidget):
         centre = QPointF(self.width() / 2.0, self.height() / 2.0)
         radius = min(self.width() / 2.0 - line * (3.0 if self._side.proven else 4.2), self.height() / 2.0 - line * 1.3)
         step, wide = radius / rings, 360.0 / sectors
-        painter.setPen(paint.pen(look.color("rule")))
+        painter.setPen(look.pen("rule"))
         for g in range(1, rings + 1):
             painter.drawEllipse(centre, step * g, step * g)
         for s in range(sectors):
@@ -234,7 +234,7 @@ class RoseView(QWidget):
                 path.arcTo(inner, start - wide, wide)
                 path.closeSubpath()
                 painter.fillPath(path, share_color(look, share, self._floor))
-                painter.setPen(paint.pen(look.color("paper"), 1.0))
+                painter.setPen(look.pen("paper", 1.0))
                 painter.drawPath(path)
                 if share < self._floor:
                     self._hatch(painter, path)
@@ -250,7 +250,7 @@ class RoseView(QWidget):
         """Below the floor is told by hatching too, for eyes and prints without colour."""
         painter.save()
         painter.setClipPath(path)
-        painter.setPen(paint.pen(self._look.color("panel"), 0.8))
+        painter.setPen(self._look.pen("panel", 0.8))
         box = path.boundingRect()
         at = box.left() - box.height()
         while at < box.right():
@@ -269,7 +269,7 @@ class LossView(QWidget):
         self._look = look
         self.picture: ThresholdPicture | None = None
         self._floor = 0.7
-        self.setMinimumHeight(round(look.height() * 7))
+        look.fit(self, lambda w: w.setMinimumHeight(round(look.height() * 7)))
         self.setAccessibleName("Lowest % of normal of each pass against the g on the oil")
         self.setToolTip(
             "A mark for each pass; the band: where the pressure begins to fall, 95 %. Click a pass to go there."
@@ -321,7 +321,7 @@ class LossView(QWidget):
             paint.text(painter, self._at(g, 1.0).x(), area.bottom() + line * 0.8, f"{g:g} g", small, soft, paint.CENTRE)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         for g, share in zip(p.felt_g, p.share, strict=True):
-            painter.setPen(paint.pen(look.color("ink"), 0.8))
+            painter.setPen(look.pen("ink", 0.8))
             painter.setBrush(share_color(look, float(share), self._floor))
             at = self._at(float(g), float(share))
             painter.drawEllipse(at, 3.2, 3.2)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
@@ -10,6 +11,7 @@ import numpy as np
 from basso.fitting.places import GALLERY
 from basso.sentence import read_in
 from basso.trust.verdict import ZERO_STATES
+from basso.ui.plots.ticks import clock
 from basso.units import DisplayUnits, FloatArray, Quantity
 from basso.words.headline import CAUSE_NAMES
 
@@ -75,6 +77,63 @@ def dip_rows(a: Analysis, units: DisplayUnits) -> list[DipRow]:
         )
         rows.append(DipRow(i + 1, dip.start_s, cells, keys, d.severity, sentence(d, units)))
     return rows
+
+
+@dataclass(frozen=True, slots=True)
+class PlaceRow:
+    """One place of the dip list: what its worst dip shows, in how many rounds it dips, and which dips those are.
+
+    Attributes:
+        dips: indices in the order of time; ``worst`` is one of them.
+        passes: for each dip, the round it was on, in a word.
+    """
+
+    cells: tuple[str, ...]
+    dips: tuple[int, ...]
+    worst: int
+    passes: Mapping[int, str]
+    reason: str
+
+
+def place_columns(a: Analysis | None, units: DisplayUnits) -> tuple[str, ...]:
+    """Headings of the list by place."""
+    word = "laps" if a is None or any(lap.complete for lap in a.laps) else "runs"
+    return (f"Place, on how many {word}", *columns(units)[2:])
+
+
+def place_rows(a: Analysis, dips: Sequence[DipRow]) -> list[PlaceRow]:
+    """The dips by place, the place with the least margin first; ``dips``: their rows in the order of time."""
+    groups: dict[str, list[int]] = {}
+    for i, d in enumerate(a.dips):
+        groups.setdefault(d.place.label if d.place is not None else "", []).append(i)
+    rows = []
+    for label, members in groups.items():
+        worst = min(members, key=lambda i: a.dips[i].dip.told_margin_kpa)
+        words = label[:1].upper() + label[1:] if label else "Elsewhere"
+        rows.append(
+            PlaceRow(
+                cells=(f"{words}: {_in_rounds(a, members)}", *dips[worst].cells[2:]),
+                dips=tuple(members),
+                worst=worst,
+                passes={i: _round_of(a, i) for i in members},
+                reason=f"The worst of them: {dips[worst].reason}",
+            )
+        )
+    return sorted(rows, key=lambda r: a.dips[r.worst].dip.told_margin_kpa)
+
+
+def _in_rounds(a: Analysis, members: Sequence[int]) -> str:
+    """In how many of the complete laps or runs; how many dips where there are none, or outside of them."""
+    rounds = a.rounds
+    hit = sum(any(a.dips[i].dip.start_s < r.end_s and a.dips[i].dip.end_s > r.start_s for i in members) for r in rounds)
+    if len(rounds) < 2 or not hit:
+        return f"{len(members)} dip{'' if len(members) == 1 else 's'}"
+    return f"{hit} of {len(rounds)}"
+
+
+def _round_of(a: Analysis, dip: int) -> str:
+    lap = a.dips[dip].lap
+    return f"{dip + 1}: lap {lap.number}" if lap is not None else f"{dip + 1}: at {clock(a.dips[dip].dip.start_s)}"
 
 
 def cause_words(d: JudgedDip) -> str:

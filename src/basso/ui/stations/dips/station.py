@@ -16,6 +16,10 @@ if TYPE_CHECKING:
     from basso.recording.recording import Recording
 
 
+_MENU = ("dip.one", "judge.working", "judge.rule", "", "edit.copy", "list.export", "", "dip.next", "dip.previous")
+"""What is expected of a dip that is pointed at."""
+
+
 class DipsStation(Station[DipsPage]):
     """Where the pressure lay below the floor, how badly, and why."""
 
@@ -32,6 +36,10 @@ class DipsStation(Station[DipsPage]):
         page.open_wanted.connect(lambda: run("log.open"))
         page.demo_wanted.connect(lambda: run("demo.open"))
         page.ruling_wanted.connect(lambda: run("judge.rule"))
+        page.keep_wanted.connect(lambda: run("garage.keep"))
+        page.car_wanted.connect(lambda: self.bench.go_to("garage"))
+        page.step_wanted.connect(self._step)
+        page.menu_wanted.connect(lambda at: self.bench.pop_up(_MENU, at))
         page.columns_wanted.connect(lambda: run("judge.columns"))
         page.confirm_wanted.connect(lambda: run("judge.confirm"))
         return page
@@ -133,6 +141,8 @@ class DipsStation(Station[DipsPage]):
 
     def _show_ruling(self) -> None:
         self.page.show_ruling(self._ruling())
+        a, garage = self.bench.sessions.analysis, self.bench.garage
+        self.page.offer_keeping(a is not None and a.judgeable and garage.session_of(a.recording) is None)
 
     def _ruling(self) -> str:
         """What the owner decided last on the session shown; "" where nothing was."""

@@ -56,7 +56,7 @@ class _Plot(QWidget, Generic[P]):
         super().__init__()
         self._look = look
         self.picture: P | None = None
-        self.setMinimumHeight(round(look.height() * lines))
+        look.fit(self, lambda w: w.setMinimumHeight(round(look.height() * lines)))
         look.changed.connect(self.update)
 
     def show_picture(self, picture: P | None) -> None:
@@ -117,7 +117,7 @@ class DipView(_Plot[DipPicture]):
             (p.floor, "below", Qt.PenStyle.DashLine),
             (p.pressure, "ink", Qt.PenStyle.SolidLine),
         ):
-            painter.setPen(paint.pen(look.color(color), 1.0, style))
+            painter.setPen(look.pen(color, 1.0, style))
             frame.curve(painter, p.time_s, values)
         painter.setClipping(False)
         line = look.height(Type.SMALL)
@@ -153,7 +153,7 @@ class GPathView(_Plot[DipPicture]):
         small, soft = look.font(Type.SMALL), look.color("soft")
         for ring in np.arange(0.5, most + 0.01, 0.5):
             far = ring / most * side / 2.0
-            painter.setPen(paint.pen(look.color("grid")))
+            painter.setPen(look.pen("grid"))
             painter.drawEllipse(middle, far, far)
             paint.text(painter, middle.x() + 3, middle.y() - far + 7, f"{ring:g} g", small, soft)
         for words, u, v, anchor in (
@@ -167,10 +167,10 @@ class GPathView(_Plot[DipPicture]):
         # A left turn is drawn to the left, as the driver feels it.
         crossed = min(int(np.searchsorted(p.g_time_s, 0.0)), p.side_g.size - 1)
         for part, color, width in ((slice(0, crossed + 1), "ink", 1.2), (slice(crossed, None), "below", 2.4)):
-            painter.setPen(paint.pen(look.color(color), width))
+            painter.setPen(look.pen(color, width))
             frame.curve(painter, -p.side_g[part], p.fore_g[part])
         cross = frame.at(-float(p.side_g[crossed]), float(p.fore_g[crossed]))
-        painter.setPen(paint.pen(look.color("ink"), 1.4))
+        painter.setPen(look.pen("ink", 1.4))
         painter.setBrush(look.color("panel"))
         painter.drawEllipse(cross, 4.5, 4.5)
 
@@ -195,7 +195,7 @@ class ShareView(_Plot[SharePicture]):
         room = frame.room
         self._axes(painter, frame, ("% of normal", "% of warm running below it"))
         painter.setClipRect(room)
-        painter.setPen(paint.pen(look.color("ink"), 1.0))
+        painter.setPen(look.pen("ink", 1.0))
         frame.curve(painter, 100.0 * p.share, 100.0 * p.below)
         painter.setClipping(False)
         if p.floor is not None:
@@ -237,7 +237,7 @@ class GView(_Plot[SharePicture]):
             top, bottom = frame.at(u, 100.0 * v), frame.at(u, 100.0 * w)
             name = "below" if p.floor is not None and w < p.floor else "fair"
             painter.fillRect(QRectF(top.x() - wide / 2, top.y(), wide, bottom.y() - top.y()), look.color(name))
-        painter.setPen(paint.pen(look.color("ink"), 1.0))
+        painter.setPen(look.pen("ink", 1.0))
         frame.curve(painter, g, 100.0 * middle)
         if p.floor is not None:
             room, at = frame.room, frame.down(100.0 * p.floor)

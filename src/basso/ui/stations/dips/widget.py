@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QModelIndex, QSortFilterProxyModel, Qt, QTimer, Signal
+from PySide6.QtCore import QModelIndex, QPoint, QSortFilterProxyModel, Qt, QTimer, Signal
 from PySide6.QtGui import QBrush, QResizeEvent, QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import (
     QAbstractItemView,
+    QGridLayout,
     QHBoxLayout,
     QHeaderView,
     QPushButton,
     QStackedWidget,
     QTableView,
     QToolButton,
+    QVBoxLayout,
     QWidget,
 )
 
@@ -24,7 +26,8 @@ from basso.ui.plain import tip
 from basso.ui.plots.trace_sheet import DipMark
 from basso.ui.plots.traces import Traces
 from basso.ui.stations.dips.pages import OneDipPage, SharesPage
-from basso.ui.stations.dips.picture import DipRow, columns, dip_rows, panels, sentence
+from basso.ui.stations.dips.picture import DipRow, columns, dip_rows, panels, place_columns, place_rows, sentence
+from basso.ui.stations.dips.places import PlaceList
 from basso.ui.stations.table import KeepsColor, choose_row
 from basso.ui.stations.words import HeldWords, PageBar, TitledPage, Words
 from basso.ui.theme.look import Look, Type
@@ -59,6 +62,10 @@ class DipsPage(TitledPage):
     columns_wanted = Signal()
     confirm_wanted = Signal()
     ruling_wanted = Signal()
+    keep_wanted = Signal()
+    car_wanted = Signal()
+    step_wanted = Signal(int)
+    menu_wanted = Signal(QPoint)
 
     def __init__(self, look: Look, cursor: Cursor) -> None:
         super().__init__(look)
@@ -74,6 +81,9 @@ class DipsPage(TitledPage):
         self._sorted.setSourceModel(self._model)
         self._sorted.setSortRole(_SORT_ROLE)
         self.table = QTableView()
+        self.places = PlaceList(look)
+        self._lists = QStackedWidget()
+        self.order = PageBar(look, ("By place", "In log order"))
         self.pages = PageBar(look, ("Traces", "One dip", "% of normal"))
         self.one, self.shares = OneDipPage(look), SharesPage(look)
         self._ruling = Words(look, Type.STRONG)
@@ -100,7 +110,7 @@ class DipsPage(TitledPage):
             asked.addWidget(button)
         asked.addStretch(1)
         layout.addLayout(asked)
-        self._stack = QStackedWidget()
+        self._stack = layouts.Pages()
         for page in (self.traces, self.one, self.shares):
             self._stack.addWidget(page)
         self.pages.choose(0)
@@ -112,7 +122,24 @@ class DipsPage(TitledPage):
         row = QHBoxLayout()
         row.addWidget(self.pages)
         row.addStretch(1)
+        self.keep_button = QToolButton()
+        self.keep_button.setText("Keep with a car…")
+        self.keep_button.setToolTip(
+            "No car of the garage has this log yet: with one, its sensors, its oil and what it showed before are known "
+            "(Ctrl+Shift+K)"
+        )
+        self.keep_button.clicked.connect(self.keep_wanted)
+        self.keep_button.hide()
+        row.addWidget(self.keep_button)
         row.addWidget(self.rule_button)
+        below = QHBoxLayout()
+        below.addWidget(self.order)
+        below.addStretch(1)
+        self.step_buttons = QPushButton("Previous dip"), QPushButton("Next dip")
+        for button, by, key in zip(self.step_buttons, (-1, 1), "PN", strict=True):
+            button.setToolTip(f"In the order of time ({key})")
+            button.clicked.connect(lambda _=False, by=by: self.step_wanted.emit(by))
+            below.addWidget(button)
         layout.addLayout(row)
         layout.addWidget(self._stack, 1)
         table = self.table
@@ -126,40 +153,90 @@ class DipsPage(TitledPage):
         table.setShowGrid(False)
         table.setWordWrap(False)
         table.verticalHeader().hide()
-        table.verticalHeader().setDefaultSectionSize(round(self._look.height() * 1.55))
+        table.setTabKeyNavigation(False)
+        look = self._look
+        look.fit(table, lambda t: t.verticalHeader().setDefaultSectionSize(round(look.height() * 1.55)))
         table.horizontalHeader().setHighlightSections(False)
         table.horizontalHeader().setStretchLastSection(True)
         table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         table.setAccessibleName("Dips")
         table.activated.connect(lambda _: self.show_page(ONE_DIP))
         table.selectionModel().currentRowChanged.connect(lambda now, _: self._row_chosen(now))
-        layout.addWidget(table)
+        table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        table.customContextMenuRequested.connect(lambda at: self.menu_wanted.emit(table.viewport().mapToGlobal(at)))
+        self.places.menu_wanted.connect(self.menu_wanted)
+        self.places.chosen.connect(self.select)
+        self.places.entered.connect(lambda _: self.show_page(ONE_DIP))
+        for listed in (self.places, table):
+            self._lists.addWidget(listed)
+        self.order.choose(0)
+        self.order.chosen.connect(self._lists.setCurrentIndex)
+        layout.addLayout(below)
+        layout.addWidget(self._lists)
         layout.addWidget(self._reason)
         layout.addWidget(self._room, 1)
         self.traces.dip_clicked.connect(self.select)
         self._restyle()
 
     def _starting_points(self) -> QWidget:
-        """What to press when nothing is open yet."""
+        """What to do when nothing is open yet: three ways in."""
         holder = QWidget()
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(0, 10, 0, 0)
-        for words, wanted in (("Open a log…", self.open_wanted), ("Look at the demo data", self.demo_wanted)):
+        grid = QGridLayout(holder)
+        grid.setContentsMargins(0, 14, 0, 0)
+        grid.setVerticalSpacing(16)
+        grid.setHorizontalSpacing(20)
+        for i, (words, wanted, title, hint) in enumerate(
+            (
+                (
+                    "Open a log…",
+                    self.open_wanted,
+                    "Drop a log on this window, or a folder of them",
+                    "Text, Parquet, MDF or bus log. It takes time, rpm and oil pressure; oil temperature and g tell "
+                    "why. What is missing is said.",
+                ),
+                (
+                    "Look at the demo",
+                    self.demo_wanted,
+                    "No log at hand: look at the demo car",
+                    "A car that starves in long left turns, what was tried on it, and what helped.",
+                ),
+                (
+                    "Begin with a car",
+                    self.car_wanted,
+                    "Or begin with your car",
+                    "Its engine, oil, level and sensors; every log of it is then judged by them.",
+                ),
+            )
+        ):
             button = QPushButton(words)
             button.clicked.connect(wanted)
-            row.addWidget(button)
-        row.addStretch(1)
+            grid.addWidget(button, i, 0, Qt.AlignmentFlag.AlignTop)
+            said = QVBoxLayout()
+            said.setSpacing(0)
+            for text, kind, tone in ((title, Type.STRONG, "ink"), (hint, Type.SMALL, "soft")):
+                line = Words(self._look, kind, tone)
+                line.setText(text)
+                said.addWidget(line)
+            grid.addLayout(said, i, 1)
+        grid.setColumnStretch(1, 1)
         return holder
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._fit_columns()
+        self._fit_rows()
+
+    def _fit_rows(self) -> None:
         # In a low window the list gives two rows, so that the plots above it can still be read.
         em = self._look.height()
-        self.table.setFixedHeight(round(em * min(9.4, max(6.3, 9.4 - (_LOW_EM - self.height() / em)))))
+        room = em * min(9.4, max(6.3, 9.4 - (_LOW_EM - self.height() / em)))
+        head, row = self.table.horizontalHeader().sizeHint().height(), self.table.verticalHeader().defaultSectionSize()
+        self._lists.setFixedHeight(head + max(2, int((room - head) / row)) * row + 2)
 
     def _restyle(self) -> None:
         self.table.horizontalHeader().setFont(self._look.font(Type.SMALL))
+        self._fit_columns()
+        self._fit_rows()
         self._dress_cells()
 
     # What is shown
@@ -169,7 +246,8 @@ class DipsPage(TitledPage):
         kept = self._kept(analysis)
         self._analysis, self._units = analysis, units
         has_dips = analysis is not None and bool(analysis.dips)
-        self.table.setVisible(has_dips)
+        for listed in (self._lists, self.order, *self.step_buttons):
+            listed.setVisible(has_dips)
         self._reason.setVisible(has_dips)
         self._start.setVisible(analysis is None and not waiting)
         unknown = analysis is not None and not analysis.judgeable
@@ -187,9 +265,8 @@ class DipsPage(TitledPage):
         if analysis is None:
             self.say_nothing(
                 waiting,
-                "Open a log to find its dips",
-                "Drop a CSV on the window, or press Ctrl+O. It wants time, rpm and oil pressure; oil "
-                "temperature and g tell why.",
+                "Open a log to find where the oil pressure dips, and why",
+                "Nothing is sent anywhere. Ctrl+K finds every command, F1 explains them.",
             )
             self._fill([])
             return
@@ -239,6 +316,8 @@ class DipsPage(TitledPage):
                 cell.setAccessibleDescription(row.reason)
                 cell.setEditable(False)
             model.appendRow(cells)
+        a = self._analysis
+        self.places.show_rows(place_columns(a, self._units), place_rows(a, rows) if a is not None else [], rows)
         self._model = model
         self._dress_cells()
         self._sorted.setSourceModel(model)
@@ -270,6 +349,10 @@ class DipsPage(TitledPage):
         for column, width in enumerate(widths):
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
             self.table.setColumnWidth(column, round(width * em))
+
+    def offer_keeping(self, wanted: bool) -> None:
+        """Whether no car has the log shown yet."""
+        self.keep_button.setVisible(wanted)
 
     def show_ruling(self, words: str) -> None:
         """What the owner decided after this session; "" where nothing was."""
@@ -350,6 +433,7 @@ class DipsPage(TitledPage):
     def _mark(self, dip: int) -> None:
         assert self._analysis is not None
         self.traces.select_dip(dip)
+        self.places.show_dip(dip)
         self._reason.setText(f"Dip {dip + 1}. {sentence(self._analysis.dips[dip], self._units)} F2 shows the working.")
         self._show_page_of(self._stack.currentIndex())
         self.dip_selected.emit(dip)

@@ -49,6 +49,7 @@ class HistoryDialog(QDialog):
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(lambda _: self._show())
         self.table = QTableWidget(0, 3)
+        self.table.setTabKeyNavigation(False)
         self.table.setAccessibleName("Edits")
         self.table.setHorizontalHeaderLabels(["When", "What", ""])
         self.table.horizontalHeader().setStretchLastSection(True)

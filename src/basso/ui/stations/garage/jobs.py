@@ -54,6 +54,7 @@ class JobsPanel(QWidget):
         self._units = DisplayUnits()
         self._laid: object = None
         self.list = QListWidget()
+        look.changed.connect(self._show_job)
         self.list.setAccessibleName("Jobs")
         self.list.setWordWrap(True)
         self.list.setTextElideMode(Qt.TextElideMode.ElideNone)
@@ -149,7 +150,6 @@ class JobsPanel(QWidget):
     def _show_job(self) -> None:
         job, look = self.job, self._look
         sheet = sheet_of(job) if job is not None else None
-        p = look.palette
         foot = (self.signed, self.minutes, self.follow_up, self.sign_button)
         if job is None or sheet is None:
             self._clear()
@@ -160,7 +160,7 @@ class JobsPanel(QWidget):
                 widget.setVisible(False)
             return
         self._title.setText(f"{sheet.name}: {job_words(job)}")
-        if self._laid != (sheet.steps, self._units, p):
+        if self._laid != (sheet.steps, self._units, look.state):
             self._lay_steps(sheet)
         own = [a for a in self._attached if a.about == job.id]
         photos = Counter(a.part for a in own if a.part)
@@ -179,7 +179,7 @@ class JobsPanel(QWidget):
 
     def _lay_steps(self, sheet: Sheet) -> None:
         self._clear()
-        self._laid = (sheet.steps, self._units, self._look.palette)
+        self._laid = (sheet.steps, self._units, self._look.state)
         for number, step in enumerate(sheet.steps, 1):
             row = StepRow(self._look, number, step, self._units)
             row.entered.connect(self._entered)

@@ -26,7 +26,7 @@ class BuildLine(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum)
         self.setAccessibleName("Build line")
-        look.changed.connect(self.update)
+        look.changed.connect(lambda: self.show_rows(self.rows, self._current))
 
     def show_rows(self, rows: list[LineRow], current: str) -> None:
         """Show the line with one row selected by its record's id."""
@@ -101,7 +101,7 @@ class BuildLine(QWidget):
             height = self._tops[now + 1] - self._tops[now]
             painter.fillRect(QRectF(0, self._tops[now] + 1, self.width(), height - 2), look.color("band"))
         if self.rows:
-            painter.setPen(paint.pen(look.color("ink"), 1.6))
+            painter.setPen(look.pen("ink", 1.6))
             painter.drawLine(QPointF(spine, line * 0.8), QPointF(spine, bottom - line * 0.4))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         for i, row in enumerate(self.rows):
@@ -120,7 +120,7 @@ class BuildLine(QWidget):
     def _paint_build(self, painter: QPainter, box: QRectF, row: LineRow, spine: float) -> None:
         look, line, small = self._look, self._look.height(), self._look.height(Type.SMALL)
         y = box.top() + line * 0.95
-        painter.setPen(paint.pen(look.color("ink"), 1.6))
+        painter.setPen(look.pen("ink", 1.6))
         painter.setBrush(look.color("paper"))
         painter.drawEllipse(QPointF(spine, y), line * 0.3, line * 0.3)
         left, room = spine + line * 0.9, box.width() - spine - line * 1.4
@@ -138,7 +138,7 @@ class BuildLine(QWidget):
         look, line, small = self._look, self._look.height(), self._look.height(Type.SMALL)
         y = box.top() + line * 0.66
         half = line * 0.22
-        painter.setPen(paint.pen(look.color("ink"), 1.6))
+        painter.setPen(look.pen("ink", 1.6))
         painter.setBrush(look.color("paper"))
         painter.drawRect(QRectF(spine - half, y - half, 2 * half, 2 * half))
         left = spine + line * 1.25
@@ -156,7 +156,7 @@ class BuildLine(QWidget):
     def _paint_session(self, painter: QPainter, box: QRectF, row: LineRow, spine: float) -> None:
         look, line = self._look, self._look.height()
         y = box.center().y()
-        painter.setPen(paint.pen(look.color("soft"), 1.2))
+        painter.setPen(look.pen("soft", 1.2))
         painter.drawLine(QPointF(spine, y), QPointF(spine + line * 0.9, y))
         left = spine + line * 1.25
         paint.label(painter, look, spine - line * 0.7, y, row.day, align=paint.RIGHT)

@@ -150,7 +150,7 @@ class LevelPanel(QWidget):
         self.series.activated.connect(lambda _: self._show())
         self.asked = QLineEdit()
         self.asked.setAccessibleName("Reading on the stick")
-        self.asked.setMaximumWidth(round(look.height() * 5))
+        look.fit(self.asked, lambda w: w.setMaximumWidth(round(look.height() * 5)))
         self.asked.textChanged.connect(lambda _: self._answer())
         self._ask, self._answered = Words(look, Type.BODY, "soft"), Words(look, Type.STRONG)
         self._title, self._lines = Words(look, Type.STATION), Words(look)
@@ -232,7 +232,7 @@ class _LevelPlot(QWidget):
         self._look = look
         self._page: LevelPage | None = None
         self._units = DisplayUnits()
-        self.setMinimumHeight(round(look.height() * 10))
+        look.fit(self, lambda w: w.setMinimumHeight(round(look.height() * 10)))
         self.setAccessibleName("Litres in the pan over the stick's reading")
 
     def show_page(self, page: LevelPage, units: DisplayUnits) -> None:
@@ -285,17 +285,17 @@ class _LevelPlot(QWidget):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(look.color("oil_wash"))
             painter.drawPolygon(QPolygonF(band))
-            painter.setPen(paint.pen(look.color("oil"), 2.0))
+            painter.setPen(look.pen("oil", 2.0))
             painter.drawPolyline(QPolygonF([at(d, v) for d, v in zip(depth, litres, strict=True)]))
         for mark, depth_mm, marked in page.marks:
             spot = at(depth_mm, marked)
-            painter.setPen(paint.pen(look.color("ink"), 1.0, Qt.PenStyle.DashLine))
+            painter.setPen(look.pen("ink", 1.0, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(spot.x(), area.bottom()), spot)
             painter.drawLine(spot, QPointF(area.right(), spot.y()))
             words = f"{mark}: {self._units.text(marked, Quantity.VOLUME)}"
             paint.label(painter, look, area.right() + 6, spot.y(), words, Type.SMALL_STRONG, "ink")
         painter.setBrush(look.color("paper"))
-        painter.setPen(paint.pen(look.color("ink"), 1.5))
+        painter.setPen(look.pen("ink", 1.5))
         for d, v in page.points:
             painter.drawEllipse(at(d, v), 4.0, 4.0)
 
@@ -311,6 +311,7 @@ def _menu_of(button: QPushButton, named: Sequence[tuple[str, Record]], chosen: C
 
 def _table(headings: Sequence[str]) -> QTableWidget:
     table = QTableWidget(0, len(headings))
+    table.setTabKeyNavigation(False)
     table.setHorizontalHeaderLabels(list(headings))
     table.setShowGrid(False)
     table.verticalHeader().hide()
@@ -327,7 +328,7 @@ def _table(headings: Sequence[str]) -> QTableWidget:
 
 def _fill(table: QTableWidget, rows: Sequence[Sequence[str]], look: Look) -> None:
     table.setRowCount(len(rows))
-    table.verticalHeader().setDefaultSectionSize(round(look.height() * 1.35))
+    look.fit(table, lambda t: t.verticalHeader().setDefaultSectionSize(round(look.height() * 1.35)))
     for i, row in enumerate(rows):
         for j, text in enumerate(row):
             item = QTableWidgetItem(text)

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from basso.ui.bench import Bench
 from basso.ui.models.sessions import Entry
+from basso.ui.stations.garage.keep_verb import KeepVerb
 from basso.ui.stations.garage.verb import Verb
 from basso.ui.stations.station import Command, Shot, State, Station
 from basso.ui.stations.table import Table
@@ -29,6 +30,7 @@ class GarageStation(Station["GaragePage"]):
 
     def __init__(self, bench: Bench) -> None:
         super().__init__(bench)
+        self._keeping = KeepVerb(bench)
         bench.garage.changed.connect(self.fill)
         bench.units.changed.connect(self.fill)
 
@@ -79,6 +81,15 @@ class GarageStation(Station["GaragePage"]):
                 lambda: self._at_hand(Verb.HISTORY),
                 ("Ctrl+H",),
                 "every edit of this and earlier days, to be taken back or made again",
+            ),
+            Command(
+                "garage.keep",
+                "Session",
+                "Keep this log with a car…",
+                self._keeping.keep,
+                ("Ctrl+Shift+K",),
+                "car, build and oil in one small form; a new car takes a name",
+                when=self._keeping.wanted,
             ),
             Command(
                 "garage.symptoms",

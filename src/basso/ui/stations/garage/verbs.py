@@ -20,10 +20,10 @@ from basso.garage.records import (
     Session,
     new_id,
 )
-from basso.progress import Progress
 from basso.ui.bench import Bench
 from basso.ui.dialogs import run_dialog
 from basso.ui.stations.form import ask_record
+from basso.ui.stations.garage.keep_verb import keep_samples
 
 if TYPE_CHECKING:
     from basso.recording.recording import Recording
@@ -155,7 +155,7 @@ class RecordVerbs:
         if isinstance(session, Session) and self._model.add(f"adding {session.title}", session):
             self._page.select(session.id)
             if recording is not None:
-                self._keep_samples(recording)
+                keep_samples(self._bench, recording)
 
     def _fresh_session(self, car: str, build: str, known: set[str]) -> tuple[Session, Recording | None]:
         """A session filled in from the log that is shown, if the garage has not got it yet."""
@@ -167,18 +167,6 @@ class RecordVerbs:
             return Session(car=car, build=build, title="Session", began=today), None
         fresh = fresh_session(a, car=car, build=build, title=shown.title, day=shown.day or today)
         return replace(fresh, circuit=shown.circuit), a.recording
-
-    def _keep_samples(self, recording: Recording) -> None:
-        garage = self._model.garage
-        if garage is None:
-            return
-
-        def work(_: Progress) -> None:
-            from basso.formats.write import recording_bytes
-
-            garage.files.keep_samples(recording.content_hash, recording_bytes(recording, ".parquet", {}))
-
-        self._bench.jobs.start("samples", f"keeping {recording.path.name}", work, lambda _: None, self._bench.tell)
 
     def new_oil(self) -> None:
         """What was poured or drained."""

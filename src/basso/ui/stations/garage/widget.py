@@ -111,7 +111,8 @@ class GaragePage(TitledPage):
         self.search.setPlaceholderText("Find a session: circuit, driver, day, build …")
         self.search.setAccessibleName("Find a session")
         self.search.setClearButtonEnabled(True)
-        self.search.setMinimumWidth(round(self._look.height() * 14))
+        look = self._look
+        look.fit(self.search, lambda w: w.setMinimumWidth(round(look.height() * 14)))
         bar.addWidget(self.search)
         layout.addLayout(bar)
         self._pages.addWidget(self._builds_page())

@@ -23,7 +23,7 @@ class CurveView(QWidget):
         self._look = look
         self.picture: CurvePicture | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(round(look.height() * 11.0))
+        look.fit(self, lambda w: w.setMinimumHeight(round(look.height() * 11.0)))
         self.setAccessibleName("Normal: expected pressure over engine speed")
         self.setToolTip(
             "Normal pressure with the oil of mid-session, with its 90 % interval; dots: calm running, "
@@ -82,8 +82,8 @@ class CurveView(QWidget):
         haze = look.color("ample")
         haze.setAlpha(70)
         strokes.band(painter, x, y_of(p.high), y_of(p.low), haze)
-        for values, color, width, dashed in ((p.normal, "ample", 2.0, False), (p.floor, "below", 1.6, True)):
-            strokes.curve(painter, x, y_of(values), look.color(color), width, dashed)
+        strokes.curve(painter, x, y_of(p.normal), look.pen("ample", 2.0))
+        strokes.curve(painter, x, y_of(p.floor), look.pen("below", 1.6, Qt.PenStyle.DashLine))
         painter.setClipping(False)
         self._name(painter, x, y_of(p.floor), "active floor", "below", QPointF(0.8 * line, line), paint.LEFT)
         self._name(painter, x, y_of(p.high), "normal", "ample", QPointF(-0.8 * line, -0.8 * line), paint.RIGHT)

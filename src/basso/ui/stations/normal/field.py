@@ -27,7 +27,7 @@ class FieldView(QWidget):
         self.picture: FieldPicture | None = None
         self._units = DisplayUnits()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(round(look.height() * 11.0))
+        look.fit(self, lambda w: w.setMinimumHeight(round(look.height() * 11.0)))
         self.setAccessibleName("Pressure field: expected pressure over engine speed and oil temperature")
         self.setToolTip(
             "Lines of expected pressure; shaded where the car ran settled; hatched where it was not "
@@ -108,7 +108,7 @@ class FieldView(QWidget):
 
     def _hatch(self, painter: QPainter, p: FieldPicture) -> None:
         """What rests on no data is hatched: its contours are the form's own guess."""
-        pen = paint.pen(self._look.color("rule"))
+        pen = self._look.pen("rule")
         painter.setPen(pen)
         rows, columns = p.covered.shape
         lines = []
@@ -166,7 +166,7 @@ class FieldView(QWidget):
         look = self._look
         small, soft, line = look.font(Type.SMALL), look.color("soft"), look.height(Type.SMALL)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        painter.setPen(paint.pen(look.color("soft")))
+        painter.setPen(look.pen("soft"))
         painter.drawRect(area)
         for rpm in ticks(*p.rpm, 7):
             x = self._at(rpm, p.heat[0]).x()

@@ -43,6 +43,7 @@ class OilsDialog(QDialog):
             for f in self._fields
         ]
         self.table = QTableWidget(0, len(heads))
+        self.table.setTabKeyNavigation(False)
         self.table.setHorizontalHeaderLabels(heads)
         self.table.verticalHeader().setVisible(False)
         self.table.verticalHeader().setDefaultSectionSize(round(look.height() * 1.35))

@@ -407,6 +407,7 @@ def _slider(low: int, high: int, name: str) -> QSlider:
 
 def _table(columns: int) -> QTableWidget:
     table = QTableWidget(0, columns)
+    table.setTabKeyNavigation(False)
     table.verticalHeader().hide()
     table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
     table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)

@@ -184,7 +184,7 @@ class _ColumnDelegate(QStyledItemDelegate):
         x, y = rect.right() - 12, rect.center().y()
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(paint.pen(self._look.color("soft"), 1.2))
+        painter.setPen(self._look.pen("soft", 1.2))
         painter.drawPolyline([QPointF(x - 3.5, y - 1.5), QPointF(x, y + 2), QPointF(x + 3.5, y - 1.5)])
         painter.restore()
 
@@ -216,7 +216,7 @@ class _ColumnDelegate(QStyledItemDelegate):
             reach = 0.05 * (line.band[1] - line.band[0])
             bad = (line.high > line.band[1] + reach) | (line.low < line.band[0] - reach)
         for mask, color in ((known & ~bad, "ink" if line.role is not None else "soft"), (known & bad, "below")):
-            painter.setPen(paint.pen(look.color(color), 1.0 if color != "below" else 1.6))
+            painter.setPen(look.pen(color, 1.0 if color != "below" else 1.6))
             for i in np.flatnonzero(mask):
                 painter.drawLine(QPointF(x[i], top_y[i] - 0.5), QPointF(x[i], bottom_y[i] + 0.5))
         middle = 0.5 * (top_y + bottom_y)
@@ -236,6 +236,7 @@ class ColumnsPanel(QWidget):
         self.model = ColumnsModel(look)
         self._title, self._detail, self._told = Label(), Label(), Label()
         self.table = QTableView()
+        self.table.setTabKeyNavigation(False)
         self.use_button, self.back_button = QPushButton("Apply"), QPushButton("Revert")
         self.remember = QCheckBox("and every log with these columns")
         self._lay_out()
@@ -258,6 +259,10 @@ class ColumnsPanel(QWidget):
         self.remember.setChecked(True)
         self.remember.setToolTip("Remembered, and applied without asking to logs with the same column names")
         for widget in (self.remember, self.back_button, self.use_button):
+            # Room is kept for them: the rows below must not move under the pointer.
+            policy = widget.sizePolicy()
+            policy.setRetainSizeWhenHidden(True)
+            widget.setSizePolicy(policy)
             head.addWidget(widget, 0, Qt.AlignmentFlag.AlignBottom)
         layout.addLayout(head)
         self.table.setModel(self.model)
@@ -265,7 +270,8 @@ class ColumnsPanel(QWidget):
         self.table.setItemDelegate(self._delegate)
         self.table.setShowGrid(False)
         self.table.verticalHeader().hide()
-        self.table.verticalHeader().setDefaultSectionSize(round(self._look.height() * 1.75))
+        look = self._look
+        look.fit(self.table, lambda t: t.verticalHeader().setDefaultSectionSize(round(look.height() * 1.75)))
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.table.setEditTriggers(

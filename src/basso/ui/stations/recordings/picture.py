@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from basso.formats.options import ReadOptions
+from basso.recording.facts import fact
 from basso.recording.needs import Cost, costs
 from basso.recording.plausible import PLAUSIBLE
 from basso.recording.roles import QUANTITY_OF, Role, clash
@@ -22,10 +23,6 @@ if TYPE_CHECKING:
 ROLES: tuple[Role, ...] = tuple(r for r in Role if r is not Role.TIME)
 """What a column can be, in the order of the list."""
 _MAIN = (Role.OIL_PRESSURE, Role.RPM, Role.OIL_TEMP, Role.LATERAL_G, Role.LONGITUDINAL_G, Role.SPEED, Role.LAP)
-_KEYS = {
-    "car": ("vehicle", "car", "chassis", "fahrzeug"),
-    "circuit": ("venue", "track", "circuit", "course", "location", "strecke"),
-}
 _PREVIEW_COLUMNS = 150
 
 
@@ -91,11 +88,6 @@ def log_line(
         finding=finding,
         mark=mark,
     )
-
-
-def fact(facts: Mapping[str, str], what: str) -> str:
-    """A session fact by any of the names that loggers give it; "" when there is none."""
-    return next((v for k, v in facts.items() if k.strip().lower() in _KEYS[what]), "")
 
 
 def date_words(started: str) -> str:

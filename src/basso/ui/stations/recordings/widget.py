@@ -21,7 +21,6 @@ from PySide6.QtWidgets import (
 
 from basso.ui import layouts
 from basso.ui.plain import Label, tip
-from basso.ui.plots import paint
 from basso.ui.stations.recordings.columns import ColumnsPanel
 from basso.ui.stations.recordings.gauge import GaugePanel
 from basso.ui.stations.recordings.picture import LogLine, headline, log_line
@@ -188,7 +187,7 @@ class _DropHere(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(paint.pen(self._look.color("soft"), 1.0, Qt.PenStyle.DashLine))
+        painter.setPen(self._look.pen("soft", 1.0, Qt.PenStyle.DashLine))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 12, -9, -9), 6, 6)
 
 
@@ -243,7 +242,9 @@ class RecordingsPage(TitledPage):
         table.setShowGrid(False)
         table.setWordWrap(False)
         table.verticalHeader().hide()
-        table.verticalHeader().setDefaultSectionSize(round(self._look.height() * 1.6))
+        table.setTabKeyNavigation(False)
+        look = self._look
+        look.fit(table, lambda t: t.verticalHeader().setDefaultSectionSize(round(look.height() * 1.6)))
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -21,7 +21,7 @@ class CircuitView(QWidget):
         self._look = look
         self.picture: CircuitPicture | None = None
         self._current = ""
-        self.setFixedHeight(round(look.height() * 11.5))
+        look.fit(self, lambda w: w.setFixedHeight(round(look.height() * 11.5)))
         self.setAccessibleName("The oil's way and the sensors on it")
         look.changed.connect(self.update)
 

@@ -21,7 +21,7 @@ class EvidencePlot(QWidget):
         super().__init__()
         self._look = look
         self.evidence: Evidence | None = None
-        self.setMinimumHeight(round(look.height() * 9))
+        look.fit(self, lambda w: w.setMinimumHeight(round(look.height() * 9)))
         self.setAccessibleName("Evidence")
 
     def show_evidence(self, drawn: Evidence | None) -> None:
@@ -63,7 +63,7 @@ class EvidencePlot(QWidget):
             paint.text(painter, x, area.bottom() + line * 0.9, f"{v:g}".replace("-", "−"), small, soft, paint.CENTRE)
         paint.text(painter, area.right(), area.bottom() + line * 2.1, e.x_label, small, soft, paint.RIGHT)
         if e.level is not None:
-            painter.setPen(paint.pen(look.color("ink"), 1.0, Qt.PenStyle.DashLine))
+            painter.setPen(look.pen("ink", 1.0, Qt.PenStyle.DashLine))
             y = area.bottom() - (e.level - y0) * to_y
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)

@@ -38,6 +38,7 @@ class PartsDialog(QDialog):
         )
         self._part_px = round(look.height() * 10)
         self.table = QTableWidget(0, len(_HEADINGS))
+        self.table.setTabKeyNavigation(False)
         self.table.setHorizontalHeaderLabels(list(_HEADINGS))
         self.table.verticalHeader().setVisible(False)
         self.table.verticalHeader().setDefaultSectionSize(round(look.height() * 1.35))

@@ -74,7 +74,7 @@ class SensorsPage(TitledPage):
         self._name, self._message = Words(look, Type.STATION), Words(look)
         self._costs, self._done = Words(look, Type.SMALL, "soft"), Words(look, Type.SMALL, "soft")
         self.accept, self.amount, self._unit = QCheckBox("Corrected"), QLineEdit(), Words(look, Type.SMALL, "soft")
-        self.amount.setMaximumWidth(round(look.height() * 5))
+        look.fit(self.amount, lambda w: w.setMaximumWidth(round(look.height() * 5)))
         self.go_button = QPushButton("Show it in the log")
         self.turn_buttons = (QPushButton("It was a left"), QPushButton("It was a right"))
         for button, way in zip(self.turn_buttons, (1.0, -1.0), strict=True):

@@ -326,7 +326,7 @@ class DrawCanvas(QWidget):
         painter.setBrush(look.color("panel"))
         mine = self._part.index if self._part.kind in ("bay", "corner", "edge") else -1
         for i, outline in enumerate(d.above):
-            painter.setPen(paint.pen(look.color("ink"), 2.4 if i == mine else 1.6))
+            painter.setPen(look.pen("ink", 2.4 if i == mine else 1.6))
             painter.drawPolygon(QPolygonF([view.at(y, x) for x, y in outline]))
         wash = QColor(look.color("rule"))
         wash.setAlpha(90)
@@ -337,7 +337,7 @@ class DrawCanvas(QWidget):
             painter.drawPolygon(QPolygonF([view.at(y, x) for x, y in outline]))
         painter.setBrush(look.color("panel"))
         for plate in pan.plates:
-            painter.setPen(paint.pen(look.color("ink"), 1.2))
+            painter.setPen(look.pen("ink", 1.2))
             for h in plate.holes:
                 radius = max(h.radius_m * view.scale, 3.0)
                 painter.drawEllipse(view.at(h.y_m, h.x_m), radius, radius)
@@ -350,21 +350,21 @@ class DrawCanvas(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for door in d.doors:
             start = view.at(door.at[1], door.at[0])
-            painter.setPen(paint.pen(look.color("ample"), 2.2))
+            painter.setPen(look.pen("ample", 2.2))
             painter.drawEllipse(start, 4.0, 4.0)
             painter.drawLine(start, QPointF(start.x() - 18.0 * door.way[1], start.y() - 18.0 * door.way[0]))
         if pan.pickup is not None:
             mouth = view.at(pan.pickup.middle_m[1], pan.pickup.middle_m[0])
             radius = max(pan.pickup.radius_m * view.scale, 5.0)
             painter.setBrush(look.color("panel"))
-            painter.setPen(paint.pen(look.color("ink"), 2.4 if self._part.kind == "pickup" else 1.6))
+            painter.setPen(look.pen("ink", 2.4 if self._part.kind == "pickup" else 1.6))
             painter.drawEllipse(mouth, radius, radius)
             painter.drawEllipse(mouth, radius * 0.6, radius * 0.6)
         self._paint_dimensions(painter, pan, d, view)
 
     def _paint_corner(self, painter: QPainter, at: QPointF, is_chosen: bool) -> None:
         look, half = self._look, 4.5 if is_chosen else 3.0
-        painter.setPen(paint.pen(look.color("ink"), 1.2))
+        painter.setPen(look.pen("ink", 1.2))
         painter.setBrush(look.color("ink" if is_chosen else "paper"))
         painter.drawRect(QRectF(at.x() - half, at.y() - half, 2 * half, 2 * half))
 
@@ -385,7 +385,7 @@ class DrawCanvas(QWidget):
             far = max(float(np.hypot(inward.x(), inward.y())), 1.0)
             is_mine = Part("edge", self._part.index, k) == self._part
             if is_mine:
-                painter.setPen(paint.pen(look.color("ample"), 3.0))
+                painter.setPen(look.pen("ample", 3.0))
                 painter.drawLine(view.at(float(a[1]), float(a[0])), view.at(float(b[1]), float(b[0])))
             words = self._mm(edge_length_m(pan, self._part.index, k))
             x, y = middle.x() + inward.x() / far * line * 1.5, middle.y() + inward.y() / far * line * 0.9
@@ -406,27 +406,27 @@ class DrawCanvas(QWidget):
         marks: list[tuple[float, str]] = []
         for bay, (a, b, c, e) in self._cuts(name):
             chosen = self._part.kind in ("bay", "corner", "edge") and self._part.index == bay
-            painter.setPen(paint.pen(look.color("ink"), 2.6 if chosen else 1.8))
+            painter.setPen(look.pen("ink", 2.6 if chosen else 1.8))
             painter.drawPolyline(QPolygonF([view.at(*q) for q in (e, a, b, c)]))
-            painter.setPen(paint.pen(look.color("soft"), 1.0, Qt.PenStyle.DotLine))
+            painter.setPen(look.pen("soft", 1.0, Qt.PenStyle.DotLine))
             painter.drawLine(view.at(*c), view.at(*e))
             if chosen or len(pan.bays) == 1:
                 marks += [(floor_of(pan.bays[bay])[0], "floor"), (float(pan.bays[bay].roof_m[0]), "rail")]
         for height, mark in ((pan.sweep_m, "crank sweep"), (pan.full_mark_m, "full mark")):
             if height is not None:
-                painter.setPen(paint.pen(look.color("soft"), 1.4, Qt.PenStyle.DashLine))
+                painter.setPen(look.pen("soft", 1.4, Qt.PenStyle.DashLine))
                 painter.drawLine(view.at(left, height), view.at(right, height))
                 marks.append((height, mark))
         for i, plate_line in enumerate(d.plates_behind if name == "behind" else d.plates_side):
-            painter.setPen(paint.pen(look.color("ink"), 3.0 if self._part == Part("plate", i) else 2.2))
+            painter.setPen(look.pen("ink", 3.0 if self._part == Part("plate", i) else 2.2))
             painter.drawLine(view.at(*plate_line.start), view.at(*plate_line.end))
             marks.append((plate_line.start[1], "plate"))
         if pan.pickup is not None:
             x, y, z = pan.pickup.middle_m
             mouth = view.at(y if name == "behind" else x, z)
-            painter.setPen(paint.pen(look.color("ink"), 2.0))
+            painter.setPen(look.pen("ink", 2.0))
             painter.drawLine(QPointF(mouth.x(), view.at(0.0, d.high_m).y()), mouth)
-            painter.setPen(paint.pen(look.color("ink"), 5.0))
+            painter.setPen(look.pen("ink", 5.0))
             painter.drawLine(QPointF(mouth.x() - 9, mouth.y() - 2), QPointF(mouth.x() + 9, mouth.y() - 2))
             marks.append((z, "mouth"))
         if name == "side":
@@ -439,7 +439,7 @@ class DrawCanvas(QWidget):
             at = view.at(right, height)
             y = max(at.y(), above + line * 0.95)
             above = y
-            painter.setPen(paint.pen(look.color("soft")))
+            painter.setPen(look.pen("soft"))
             painter.drawPolyline([QPointF(at.x() + 3, at.y()), QPointF(at.x() + 10, at.y()), QPointF(at.x() + 18, y)])
             number = height_words(height, self._units)
             paint.label(painter, look, at.x() + line * 3.0, y, number, Type.SMALL_STRONG, "ink", paint.RIGHT)

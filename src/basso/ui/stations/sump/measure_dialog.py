@@ -180,7 +180,7 @@ class PanPreview(QWidget):
         def plan(x: float, y: float) -> QPointF:
             return QPointF(middle.x() - (y - (y0 + y1) / 2) * scale, middle.y() - (x - (x0 + x1) / 2) * scale)
 
-        painter.setPen(paint.pen(look.color("ink"), 1.6))
+        painter.setPen(look.pen("ink", 1.6))
         for outline in d.above:
             painter.drawPolygon(QPolygonF([plan(*p) for p in outline]))
         if d.pickup is not None:
@@ -196,12 +196,12 @@ class PanPreview(QWidget):
             return QPointF(x, lower.bottom() - (up - d.low_m) * size)
 
         if d.pan.fill_l is not None:
-            painter.setPen(paint.pen(look.color("oil_wash"), 0.5))
+            painter.setPen(look.pen("oil_wash", 0.5))
             painter.setBrush(look.color("oil_wash"))
             for polygon in oil_in(d, d.pan.fill_l / 1000.0, 0.0, 0.0).behind:
                 painter.drawPolygon(QPolygonF([cut(*p) for p in polygon]))
         painter.setBrush(look.color("panel"))
-        painter.setPen(paint.pen(look.color("ink"), 1.6))
+        painter.setPen(look.pen("ink", 1.6))
         for a, b, c, e in d.behind:
             painter.drawPolyline(QPolygonF([cut(*p) for p in (e, a, b, c)]))
         if d.pickup is not None:

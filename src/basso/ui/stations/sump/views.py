@@ -60,6 +60,7 @@ class SumpBoard(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.MinimumExpanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("The pan, the g that uncovers its pickup, and changes to it")
+        look.changed.connect(self._take_room)
         look.changed.connect(self.update)
 
     def show_found(self, found: SumpFindings | None, units: DisplayUnits) -> None:
@@ -151,7 +152,7 @@ class SumpBoard(QWidget):
 
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         painter.setBrush(look.color("panel"))
-        painter.setPen(paint.pen(look.color("ink"), 1.8))
+        painter.setPen(look.pen("ink", 1.8))
         for outline in d.above:
             painter.drawPolygon(QPolygonF([at(*p) for p in outline]))
         painter.setBrush(Qt.BrushStyle.BDiagPattern)
@@ -160,7 +161,7 @@ class SumpBoard(QWidget):
             wash = QColor(look.color("rule"))
             wash.setAlpha(90)
             painter.setBrush(wash)
-            painter.setPen(paint.pen(look.color("soft"), 1.2, Qt.PenStyle.DashLine))
+            painter.setPen(look.pen("soft", 1.2, Qt.PenStyle.DashLine))
             painter.drawPolygon(QPolygonF([at(*p) for p in plate]))
         for name, outline in zip(d.names, d.above, strict=True):
             cx = sum(p[0] for p in outline) / len(outline)
@@ -171,7 +172,7 @@ class SumpBoard(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for door in d.doors:
             start = at(*door.at)
-            painter.setPen(paint.pen(look.color("ample"), 2.0))
+            painter.setPen(look.pen("ample", 2.0))
             if door.way != (0.0, 0.0):
                 _arrow(painter, start, -door.way[1], -door.way[0], line * 1.3)
             else:
@@ -179,7 +180,7 @@ class SumpBoard(QWidget):
         if d.pickup is not None:
             mouth = at(d.pickup[0], d.pickup[1])
             radius = max(d.pan.pickup.radius_m * scale, 4.0) if d.pan.pickup is not None else 6.0
-            painter.setPen(paint.pen(look.color("ink"), 1.6))
+            painter.setPen(look.pen("ink", 1.6))
             painter.setBrush(look.color("panel"))
             painter.drawEllipse(mouth, radius, radius)
             painter.drawEllipse(mouth, radius * 0.6, radius * 0.6)
@@ -256,21 +257,21 @@ class SumpBoard(QWidget):
             if height is None:
                 continue
             y = at(0.0, height + d.low_m).y()
-            painter.setPen(paint.pen(look.color(tone), 1.2, style))
+            painter.setPen(look.pen(tone, 1.2, style))
             painter.drawLine(QPointF(left, y), QPointF(right, y))
             marks.append((height, name))
-        painter.setPen(paint.pen(look.color("ink"), 1.8))
+        painter.setPen(look.pen("ink", 1.8))
         for a, b, c, e in outlines:
             painter.drawPolyline(QPolygonF([at(*q) for q in (e, a, b, c)]))
-        painter.setPen(paint.pen(look.color("ink"), 2.4))
+        painter.setPen(look.pen("ink", 2.4))
         for start, end in plates:
             painter.drawLine(at(*start), at(*end))
             marks.append((start[1] - d.low_m, "plate"))
         if mouth is not None and d.pickup is not None:
             at_mouth = at(mouth, d.pickup[2])
-            painter.setPen(paint.pen(look.color("ink"), 2.0))
+            painter.setPen(look.pen("ink", 2.0))
             painter.drawLine(QPointF(at_mouth.x(), at(0.0, d.high_m).y()), at_mouth)
-            painter.setPen(paint.pen(look.color("ink"), 5.0))
+            painter.setPen(look.pen("ink", 5.0))
             painter.drawLine(QPointF(at_mouth.x() - 9, at_mouth.y() - 2), QPointF(at_mouth.x() + 9, at_mouth.y() - 2))
             marks.append((d.pickup[2] - d.low_m, "mouth"))
         if with_heights:
@@ -285,7 +286,7 @@ class SumpBoard(QWidget):
         for y, height, words in sorted(marks, key=lambda m: -m[0]):
             where = min(y, y_last - line * 0.95)
             y_last = where
-            painter.setPen(paint.pen(look.color("soft")))
+            painter.setPen(look.pen("soft"))
             painter.drawPolyline([QPointF(left + 3, y), QPointF(left + 10, y), QPointF(left + 18, where)])
             number = height_words(height, self._units)
             paint.label(painter, look, left + line * 2.9, where, number, Type.SMALL_STRONG, "ink", paint.RIGHT)
@@ -344,7 +345,7 @@ class SumpBoard(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for g in ticks(0.0, reach, 4):
             if g > 0:
-                painter.setPen(paint.pen(look.color("rule")))
+                painter.setPen(look.pen("rule"))
                 painter.drawEllipse(centre, g * scale, g * scale)
                 paint.label(painter, look, centre.x() + 3, centre.y() + g * scale - line * 0.5, f"{g:g} g")
         for words, x, y, anchor in (

@@ -72,9 +72,9 @@ class _Picture(QWidget):
             reach = _REACH.get(r.assumption, max(1.5, 0.6 * abs(r.now)))
             paint.label(painter, look, 0.0, y, _NAMES[r.assumption], Type.BODY, "ink")
             start = left if r.assumption != "extreme_lap" else middle
-            painter.setPen(paint.pen(look.color("ample"), 3.0))
+            painter.setPen(look.pen("ample", 3.0))
             painter.drawLine(QPointF(start, y), QPointF(right, y))
-            painter.setPen(paint.pen(look.color("ink"), 2.0))
+            painter.setPen(look.pen("ink", 2.0))
             painter.drawLine(QPointF(middle, y - 7), QPointF(middle, y + 7))
             paint.label(painter, look, middle, y - line * 0.75, self._text(r, r.now), align=paint.CENTRE)
             if r.flips_at is None:

@@ -4,10 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QMenu
-
 from basso.ui.bench import Bench
-from basso.ui.dialogs import replace_menu
+from basso.ui.dialogs import TickMenu, replace_menu
 from basso.ui.stations.station import Command, Shot, State, Station
 from basso.ui.stations.table import Table
 from basso.ui.stations.trial.verbs import TrialVerbs
@@ -113,7 +111,9 @@ class TrialStation(Station["TrialPage"]):
             return
         trial, page = self.bench.trial, self.page
         for button, side in ((page.side_a, 0), (page.side_b, 1)):
-            menu = QMenu(button)
+            if (shown := button.menu()) is not None and shown.isVisible():
+                continue  # it is being ticked; its ticks follow by themselves
+            menu = TickMenu(button)
             for entry in self.bench.sessions.entries:
                 action = menu.addAction(entry.title)
                 action.setCheckable(True)

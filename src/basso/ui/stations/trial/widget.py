@@ -84,6 +84,7 @@ class TrialPage(TitledPage):
                 f"QToolButton {{ color: {color}; border-bottom: 1px solid {color}; border-radius: 0; "
                 f"padding: 2px 4px; }}"
             )
+        self._board.take_room()
         self._board.update()
 
     def show_cards(self, words: str) -> None:
@@ -149,7 +150,7 @@ class _Board(QWidget):
         self._plot = before_after(c, units) if c is not None else None
         self._rows = rows(c, units) if c is not None else []
         self._settle = settle(c, units) if c is not None else []
-        self.setMinimumHeight(round(self._needed()) if c is not None else 0)
+        self.take_room()
         self.setAccessibleDescription("; ".join(f"{r.place} {r.a} to {r.b}" for r in self._rows))
         self.update()
 
@@ -160,9 +161,10 @@ class _Board(QWidget):
         rows = len(self._comparison.likeness) if self._comparison is not None else 0
         return 2.0 + 2.35 * rows
 
-    def _needed(self) -> float:
-        line = self._look.height()
-        return line * (self._plot_lines() + 1.0 + 1.38 * (len(self._rows) + 2) + 9.0)
+    def take_room(self) -> None:
+        """As much height as what is shown needs."""
+        lines = self._plot_lines() + 1.0 + 1.38 * (len(self._rows) + 2) + 9.0
+        self.setMinimumHeight(round(self._look.height() * lines) if self._comparison is not None else 0)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -275,7 +277,7 @@ class _Board(QWidget):
                 painter.drawLine(QPointF(x, y - 4), QPointF(x, y + 4))
         if np.isfinite(plot.gap_x):
             x, top, bottom = px(plot.gap_x), py(plot.gap_y[1]), py(plot.gap_y[0])
-            painter.setPen(paint.pen(look.color("ink"), 2.0))
+            painter.setPen(look.pen("ink", 2.0))
             painter.drawLine(QPointF(x, top), QPointF(x, bottom))
             for y in (top, bottom):
                 painter.drawLine(QPointF(x - 5, y), QPointF(x + 5, y))
@@ -404,7 +406,7 @@ class _Board(QWidget):
         ):
             if not curve:
                 continue
-            painter.setPen(paint.pen(look.color(color), 2.0, style))
+            painter.setPen(look.pen(color, 2.0, style))
             painter.drawPolyline(QPolygonF([QPointF(px(s), py(v)) for s, v in curve]))
             s, v = curve[-1]
             y = py(v) + (line if any(abs(py(v) - other) < line for other in labelled) else 0.0)
