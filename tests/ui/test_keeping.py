@@ -373,7 +373,7 @@ def test_the_owner_decides_and_what_was_seen_stands_beside_it(
         made = dialog.record
         assert isinstance(made, Ruling)
         assert "below the floor" in made.seen and "nothing is known beyond" in made.seen
-        assert "safe" not in made.seen and made.decision == "do not run", "dips: nothing is waved through by default"
+        assert "safe" not in made.seen and made.decision == "", "nothing is decided by default"
         monkeypatch.setattr(
             RecordDialog,
             "record",

@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, QSettings, Qt
-from PySide6.QtGui import QColor, QImage, QPainter, QUndoStack, QWheelEvent
+from PySide6.QtGui import QColor, QImage, QPainter, QPen, QUndoStack, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
@@ -331,7 +331,9 @@ def test_a_drawn_trace_reaches_its_extremes_and_leaves_gaps(application: QApplic
     image = QImage(400, 100, QImage.Format.Format_RGB32)
     image.fill(QColor("white"))
     painter = QPainter(image)
-    strokes.trace(painter, Pyramid(t, values).columns(0.0, 200.0, 400), (400.0, 0.0), (-100.0, 100.0), QColor("black"))
+    strokes.trace(
+        painter, Pyramid(t, values).columns(0.0, 200.0, 400), (400.0, 0.0), (-100.0, 100.0), QPen(QColor("black"))
+    )
     painter.end()
     pixels = np.frombuffer(image.constBits(), np.uint8).reshape(100, 400, 4)[..., 0] < 128
     assert pixels[:5, 58:62].any(), "the single high sample is drawn"

@@ -82,9 +82,16 @@ class Judging(QObject):
         else:
             self._hold_against_garage()
 
-    def _judge(self) -> None:
-        """Judge the shown log, without waiting for what the garage knows: that follows."""
-        sessions, entry = self._sessions, self._sessions.shown
+    def judge_beside(self, entry: Entry, then: Callable[[], None]) -> None:
+        """Judge a log that is not shown, where that was not done, and go on with it."""
+        if self._sessions.of(entry).analysis is not None:
+            then()
+        else:
+            self._judge(entry, then)
+
+    def _judge(self, entry: Entry | None = None, then: Callable[[], None] = lambda: None) -> None:
+        """Judge a log (the one shown), without waiting for what the garage knows: that follows."""
+        sessions, entry = self._sessions, entry or self._sessions.shown
         if entry is None:
             return
         loaded = sessions.of(entry)
@@ -111,6 +118,7 @@ class Judging(QObject):
             if sessions.shown == entry:
                 sessions.shown_changed.emit()
                 self._hold_against_garage()
+            then()
 
         def failed(sentence: str) -> None:
             if loaded.recording is None:

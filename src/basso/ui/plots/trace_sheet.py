@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPixmap
+from PySide6.QtGui import QFontMetricsF, QPainter, QPixmap
 
 from basso.ui.plots import paint, strokes
 from basso.ui.plots.pyramid import Columns, Pyramid
@@ -226,7 +226,9 @@ class TraceSheet:
         if "floor" in styles and "measured" in styles:
             self._paint_below(painter, columns[styles.index("measured")], columns[styles.index("floor")], to_x, to_y)
         for line, c in zip(panel.lines, columns, strict=True):
-            if line.style == "floor":
+            if line.style == "under":
+                strokes.trace(painter, c, to_x, to_y, self._look.pen("side_b", 1.2, Qt.PenStyle.DashLine))
+            elif line.style == "floor":
                 strokes.trace(painter, c, to_x, to_y, self._look.pen("below", 1.0, Qt.PenStyle.DashLine))
             elif line.style == "measured":
                 strokes.trace(painter, c, to_x, to_y, self._look.pen("ink"))
@@ -271,8 +273,8 @@ class TraceSheet:
             placed.append(y)
             color = self._look.color("below" if line.style == "floor" else "fair")
             x = max(axis.x_of(t), row.left()) + 4
-            width = len(line.label) * self._look.height(Type.SMALL) * 0.42
-            painter.fillRect(QRectF(x - 2, y - 7, width + 6, 15), QColor(self._look.palette.paper))
+            width, high = QFontMetricsF(small).horizontalAdvance(line.label), self._look.height(Type.SMALL)
+            painter.fillRect(QRectF(x - 2, y - 0.45 * high, width + 4, 0.9 * high), self._look.color("paper"))
             paint.text(painter, x, y, line.label, small, color)
 
     def _paint_depths(self, painter: QPainter, axis: TimeAxis, panel: Panel, row: QRectF) -> None:

@@ -84,6 +84,12 @@ class HeldWords(QWidget):
     def _keep_room(self) -> None:
         self.setFixedHeight(round((self._lines + 0.15) * self._look.height(self._kind)))
 
+    def keep_lines(self, lines: int) -> None:
+        """Keep room for another number of lines."""
+        if lines != self._lines:
+            self._lines = lines
+            self._keep_room()
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._words.setGeometry(self.rect())
 

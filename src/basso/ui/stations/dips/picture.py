@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Literal
 
 import numpy as np
@@ -17,6 +17,7 @@ from basso.words.headline import CAUSE_NAMES
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis, JudgedDip
+    from basso.findings.laid_under import LaidLap
 
 Q = Quantity
 
@@ -166,7 +167,7 @@ class Line:
 
     label: str
     values: FloatArray
-    style: Literal["measured", "expected", "floor"]
+    style: Literal["measured", "expected", "floor", "under"]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -199,7 +200,7 @@ def place_words(a: Analysis) -> str:
     )
 
 
-def panels(a: Analysis, units: DisplayUnits) -> tuple[Panel, ...]:
+def panels(a: Analysis, units: DisplayUnits, under: LaidLap | None = None) -> Sequence[Panel]:
     """The linked traces under one another."""
     pressure = units.pressure
 
@@ -262,4 +263,23 @@ def panels(a: Analysis, units: DisplayUnits) -> tuple[Panel, ...]:
                 1.0,
             )
         )
-    return tuple(made)
+    return made if under is None else [_with_under(p, under, units, p is made[0]) for p in made]
+
+
+def _with_under(panel: Panel, under: LaidLap, units: DisplayUnits, is_pressure: bool) -> Panel:
+    """A panel with another lap's reading under its own, and room for it."""
+    heat = under.temperature_c
+    values = (
+        units.pressure.from_base(under.pressure_kpa)
+        if is_pressure
+        else {
+            "Lateral": under.lateral_g,
+            "Longitudinal": under.longitudinal_g,
+            "Engine": under.rpm,
+            "Oil": None if heat is None else units.temperature.from_base(heat),
+        }.get(panel.title)
+    )
+    if values is None or not np.isfinite(values).any():
+        return panel
+    low, high = min(panel.low, float(np.nanmin(values))), max(panel.high, 1.02 * float(np.nanmax(values)))
+    return replace(panel, lines=(Line("", values, "under"), *panel.lines), low=low, high=high)

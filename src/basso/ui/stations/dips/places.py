@@ -114,7 +114,8 @@ class PlaceList(QTreeView):
         em = self._look.height()
         first, *rest = _WIDTHS
         # What is narrow gives first in the place's name, and no further than it can be read.
-        first = max(8.5, min(first, self.width() / em - sum(rest) - 13.0))
+        spare = self.width() / em - sum(rest) - 13.0 + (rest[-1] if self.width() < 44.0 * em else 0.0)
+        first = max(8.5, min(first, spare))
         if self._model.columnCount():
             self.setColumnHidden(_HEAT, self.width() < 44.0 * em)
         for column, width in enumerate((first, *rest)[: self._model.columnCount()]):

@@ -8,6 +8,7 @@ from basso.pressure.gauge import judge_readings
 from basso.ui.bench import Bench
 from basso.ui.plots.ticks import clock
 from basso.ui.stations.dips.dip_working import working
+from basso.ui.stations.dips.lap_under import LapUnder
 from basso.ui.stations.dips.widget import ONE_DIP, SHARES, TRACES, DipsPage
 from basso.ui.stations.station import Command, Shot, State, Station, Working
 from basso.ui.stations.table import Table
@@ -26,8 +27,10 @@ class DipsStation(Station[DipsPage]):
     def __init__(self, bench: Bench) -> None:
         super().__init__(bench)
         self._last: Recording | None = None
+        self._under = LapUnder(bench, lambda laid, words: self.page.show_under(laid, words))
         bench.sessions.shown_changed.connect(self._refresh)
         bench.units.changed.connect(self.fill)
+        bench.units.changed.connect(self._under.follow)
         bench.garage.changed.connect(self._show_ruling)
 
     def make_page(self) -> DipsPage:
@@ -36,6 +39,7 @@ class DipsStation(Station[DipsPage]):
         page.open_wanted.connect(lambda: run("log.open"))
         page.demo_wanted.connect(lambda: run("demo.open"))
         page.ruling_wanted.connect(lambda: run("judge.rule"))
+        page.under_wanted.connect(self._under.ask)
         page.keep_wanted.connect(lambda: run("garage.keep"))
         page.car_wanted.connect(lambda: self.bench.go_to("garage"))
         page.step_wanted.connect(self._step)
@@ -74,6 +78,15 @@ class DipsStation(Station[DipsPage]):
                 lambda: self._show_page(ONE_DIP),
                 ("D",),
                 "the seconds before and after, other laps behind it, what speaks for each cause",
+            ),
+            Command(
+                "dip.under",
+                "View",
+                "Lay a lap under the traces…",
+                lambda: self._under.ask(self.page.mapToGlobal(self.page.rect().center())),
+                ("U",),
+                "another lap, of this session or of another, by distance; its oil temperature is said",
+                when=self._under.possible,
             ),
             Command("dip.traces", "Go", "Dips in their traces", lambda: self._show_page(TRACES), ("T",)),
             Command(
@@ -123,6 +136,7 @@ class DipsStation(Station[DipsPage]):
     def _refresh(self) -> None:
         self.fill()
         self._show_ruling()
+        self._under.follow()
         a = self.bench.sessions.analysis
         if a is not None and a.recording is not self._last:
             self._last = a.recording

@@ -36,12 +36,13 @@ from basso.words.headline import opening
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
+    from basso.findings.laid_under import LaidLap
     from basso.pressure.dips import Dip
     from basso.recording.recording import Recording
 
 _SORT_ROLE = Qt.ItemDataRole.UserRole
 _NUMERIC = (2, 3, 4, 5)
-_LOW_EM = 41.0
+_LOW_EM = 38.0
 """Under so many lines of height a window is low."""
 _LOWEST, _UNDER = 2, 3
 TRACES, ONE_DIP, SHARES = range(3)
@@ -63,6 +64,7 @@ class DipsPage(TitledPage):
     confirm_wanted = Signal()
     ruling_wanted = Signal()
     keep_wanted = Signal()
+    under_wanted = Signal(QPoint)
     car_wanted = Signal()
     step_wanted = Signal(int)
     menu_wanted = Signal(QPoint)
@@ -88,6 +90,9 @@ class DipsPage(TitledPage):
         self.one, self.shares = OneDipPage(look), SharesPage(look)
         self._ruling = Words(look, Type.STRONG)
         self._ruling.hide()
+        self._laid: LaidLap | None = None
+        self._under_words = Words(look, Type.SMALL, "side_b")
+        self._under_words.hide()
         self._start = self._starting_points()
         self._columns = QPushButton("Say which column is what…")
         self._columns.clicked.connect(self.columns_wanted)
@@ -100,7 +105,7 @@ class DipsPage(TitledPage):
         look.changed.connect(self._restyle)
 
     def _build(self) -> None:
-        layout = layouts.column(self, (20, 12, 18, 8), 2)
+        layout = layouts.column(self, (20, 10, 18, 4), 1)
         layout.addLayout(self.head())
         layout.addWidget(self._ruling)
         layout.addSpacing(6)
@@ -122,25 +127,34 @@ class DipsPage(TitledPage):
         row = QHBoxLayout()
         row.addWidget(self.pages)
         row.addStretch(1)
+        self.under_button = QToolButton()
+        self.under_button.setText("Lay a lap under…")
+        self.under_button.setToolTip("Another lap, of this session or of another, under the traces by distance (U)")
+        self.under_button.clicked.connect(self._ask_under)
         self.keep_button = QToolButton()
         self.keep_button.setText("Keep with a car…")
         self.keep_button.setToolTip(
             "No car of the garage has this log yet: with one, its sensors, its oil and what it showed before are known "
-            "(Ctrl+Shift+K)"
+            "(Ctrl+Alt+K)"
         )
         self.keep_button.clicked.connect(self.keep_wanted)
         self.keep_button.hide()
+        row.addWidget(self.under_button)
         row.addWidget(self.keep_button)
         row.addWidget(self.rule_button)
         below = QHBoxLayout()
         below.addWidget(self.order)
         below.addStretch(1)
-        self.step_buttons = QPushButton("Previous dip"), QPushButton("Next dip")
-        for button, by, key in zip(self.step_buttons, (-1, 1), "PN", strict=True):
-            button.setToolTip(f"In the order of time ({key})")
-            button.clicked.connect(lambda _=False, by=by: self.step_wanted.emit(by))
-            below.addWidget(button)
+        self.step_buttons = QToolButton(), QToolButton()
+        steps = (("Previous dip", -1, "P"), ("Next dip", 1, "N"))
+        for step, (words, by, key) in zip(self.step_buttons, steps, strict=True):
+            step.setText(words)
+            step.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+            step.setToolTip(f"In the order of time ({key})")
+            step.clicked.connect(lambda _=False, by=by: self.step_wanted.emit(by))
+            below.addWidget(step)
         layout.addLayout(row)
+        layout.addWidget(self._under_words)
         layout.addWidget(self._stack, 1)
         table = self.table
         table.setModel(self._sorted)
@@ -229,7 +243,8 @@ class DipsPage(TitledPage):
     def _fit_rows(self) -> None:
         # In a low window the list gives two rows, so that the plots above it can still be read.
         em = self._look.height()
-        room = em * min(9.4, max(6.3, 9.4 - (_LOW_EM - self.height() / em)))
+        self._reason.keep_lines(1 if self.height() < _LOW_EM * em else 2)
+        room = em * min(8.2, max(4.6, 8.2 - (_LOW_EM - self.height() / em)))
         head, row = self.table.horizontalHeader().sizeHint().height(), self.table.verticalHeader().defaultSectionSize()
         self._lists.setFixedHeight(head + max(2, int((room - head) / row)) * row + 2)
 
@@ -248,6 +263,7 @@ class DipsPage(TitledPage):
         has_dips = analysis is not None and bool(analysis.dips)
         for listed in (self._lists, self.order, *self.step_buttons):
             listed.setVisible(has_dips)
+        self.under_button.setVisible(analysis is not None and analysis.track is not None)
         self._reason.setVisible(has_dips)
         self._start.setVisible(analysis is None and not waiting)
         unknown = analysis is not None and not analysis.judgeable
@@ -266,7 +282,7 @@ class DipsPage(TitledPage):
             self.say_nothing(
                 waiting,
                 "Open a log to find where the oil pressure dips, and why",
-                "Nothing is sent anywhere. Ctrl+K finds every command, F1 explains them.",
+                "Ctrl+O opens a log, Ctrl+K finds every command, F1 explains them. Nothing is sent anywhere.",
             )
             self._fill([])
             return
@@ -297,7 +313,7 @@ class DipsPage(TitledPage):
             )
             for d in analysis.dips
         ]
-        self.traces.set_panels(panels(analysis, units), analysis.time_s, marks)
+        self.traces.set_panels(panels(analysis, units, self._laid), analysis.time_s, marks)
         self.traces.select_dip(self.selected)
 
     def _fill(self, rows: list[DipRow]) -> None:
@@ -349,6 +365,15 @@ class DipsPage(TitledPage):
         for column, width in enumerate(widths):
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
             self.table.setColumnWidth(column, round(width * em))
+
+    def show_under(self, laid: LaidLap | None, words: str) -> None:
+        """Lay another lap under the traces, or none; ``words`` say which, or why it cannot be."""
+        self._laid = laid
+        self._under_words.show_words(words)
+        QTimer.singleShot(0, self, self._lay_out_traces)
+
+    def _ask_under(self) -> None:
+        self.under_wanted.emit(self.under_button.mapToGlobal(QPoint(0, self.under_button.height())))
 
     def offer_keeping(self, wanted: bool) -> None:
         """Whether no car has the log shown yet."""

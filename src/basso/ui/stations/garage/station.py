@@ -87,7 +87,7 @@ class GarageStation(Station["GaragePage"]):
                 "Session",
                 "Keep this log with a car…",
                 self._keeping.keep,
-                ("Ctrl+Shift+K",),
+                ("Ctrl+Alt+K",),
                 "car, build and oil in one small form; a new car takes a name",
                 when=self._keeping.wanted,
             ),
