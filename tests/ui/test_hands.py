@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+from PySide6.QtWidgets import QAbstractButton, QApplication, QPushButton, QWidget
 
 from basso.garage.records import Car
 from basso.recording.roles import Role
@@ -140,3 +140,13 @@ def test_tab_reaches_every_field_and_button_of_the_dips(opened: MainWindow) -> N
     for wanted in (*page.step_buttons, page.places, page.rule_button, opened.desk.moments.tide):
         assert wanted in reached, wanted
     assert all(w.isVisible() for w in reached)
+
+
+def test_every_button_says_under_the_pointer_what_it_does(opened: MainWindow) -> None:
+    silent = []
+    for key, station in opened.desk.stations.items():
+        opened.desk.go_to(key)
+        QApplication.processEvents()
+        silent += [(key, b.text()) for b in station.page.findChildren(QAbstractButton) if b.text() and not b.toolTip()]
+    silent += [("top", b.text()) for b in opened.top.findChildren(QAbstractButton) if b.text() and not b.toolTip()]
+    assert not silent

@@ -261,3 +261,13 @@ def test_every_floor_rule_that_is_a_pressure_is_drawn_on_the_field(desk: Desk) -
     line = next(c for c in picture.floor_rules if c.words == "Fixed")
     x, y = (np.array([s[i] for s in line.segments]) for i in (0, 1))
     assert told.analysis.expected.at(x, y) == pytest.approx(fixed.at(x, x)[0], rel=0.02)
+
+
+def test_the_map_of_normal_is_large_and_the_rest_a_page_away(desk: Desk) -> None:
+    page = desk.stations["normal"].page
+    assert page.field.height() >= 300 and page.field.width() >= 380
+    assert page.floor_rules.isVisible() and not page.grades.isVisible()
+    page.pages._group.button(1).click()
+    assert page.grades.isVisible() and page.racing.isVisible() and not page.field.isVisible()
+    page.pages._group.button(2).click()
+    assert page.air.isVisible() and not page.grades.isVisible()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
@@ -108,14 +108,16 @@ class PageBar(QWidget):
 
     chosen = Signal(int)
 
-    def __init__(self, look: Look, names: Sequence[str]) -> None:
+    def __init__(self, look: Look, names: Mapping[str, str]) -> None:
+        """``names``: what the pages are called, each with what is on it."""
         super().__init__()
         self._look = look
         self._group = QButtonGroup(self)
         layout = layouts.row(self, (0, 0, 0, 0), 2)
-        for i, name in enumerate(names):
+        for i, (name, hint) in enumerate(names.items()):
             button = QToolButton()
             button.setText(name)
+            button.setToolTip(tip(hint))
             button.setCheckable(True)
             self._group.addButton(button, i)
             layout.addWidget(button)

@@ -70,6 +70,9 @@ class TopLine(QWidget):
         self.units_button.setToolTip("Units; stored data stays as it is")
         self.look_button.setToolTip("Day, night or sunlight (F9)")
         self.search_button.setText("Find a command  Ctrl K")
+        self.search_button.setToolTip("Type what you want to do (Ctrl+K)")
+        self._cancel.setToolTip("Stop the work that is running; what is done stays (F5 goes on)")
+        self.menu_button.setToolTip("Every command, by what it is about")
         self.menu_button.setText("Menu")
         self.menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
 

@@ -33,7 +33,7 @@ class AccumulatorStation(FindingStation["AccumulatorPage", "AccumulatorFindings"
         """The page."""
         from basso.ui.stations.accumulator.widget import AccumulatorPage
 
-        page = AccumulatorPage(self.bench.look, self.bench.cursor, [(c.key, c.title) for c in self.commands()])
+        page = AccumulatorPage(self.bench.look, self.bench.cursor, self.commands())
         page.command_wanted.connect(self.bench.run)
         page.settled.connect(self._verbs.take_sliders)
         return page

@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QPushButton, QScrollArea
+from PySide6.QtWidgets import QScrollArea
 
 from basso.accumulator.fitted import Fitted
 from basso.sentence import read_in
@@ -15,6 +15,8 @@ from basso.ui import layouts
 from basso.ui.models.cursor import Cursor
 from basso.ui.stations.accumulator.board import AccumulatorBoard
 from basso.ui.stations.accumulator.picture import table_rows
+from basso.ui.stations.command_buttons import CommandButtons
+from basso.ui.stations.station import Command
 from basso.ui.stations.what_if import WhatIfSlider
 from basso.ui.stations.words import TitledPage
 from basso.ui.theme.look import Look
@@ -32,20 +34,17 @@ class AccumulatorPage(TitledPage):
     settled = Signal()
     """A slider was let go: what it supposes is to be worked out for the whole drive."""
 
-    def __init__(self, look: Look, cursor: Cursor, buttons: Sequence[tuple[str, str]]) -> None:
-        """``buttons``: key and title of the commands that stand at the top."""
+    def __init__(self, look: Look, cursor: Cursor, buttons: Sequence[Command]) -> None:
+        """``buttons``: the commands that stand at the top."""
         super().__init__(look)
         self._found: AccumulatorFindings | None = None
         self._units = DisplayUnits()
-        self._buttons: dict[str, QPushButton] = {}
+        self._buttons = CommandButtons(buttons, self.command_wanted.emit)
         self.board = AccumulatorBoard(look, cursor)
         layout = layouts.column(self, (20, 12, 12, 4), 4)
         layout.addLayout(self.head())
         bar = layouts.Flow()
-        for key, title in buttons:
-            button = QPushButton(title)
-            button.clicked.connect(lambda _=False, k=key: self.command_wanted.emit(k))
-            self._buttons[key] = button
+        for button in self._buttons.by_key.values():
             bar.add(button)
         self.size_slider = WhatIfSlider(look, "Size")
         self.precharge_slider = WhatIfSlider(look, "Precharge")
@@ -68,8 +67,7 @@ class AccumulatorPage(TitledPage):
 
     def enable(self, can: Mapping[str, bool]) -> None:
         """Which of the commands at the top can be run now."""
-        for key, button in self._buttons.items():
-            button.setEnabled(can.get(key, True))
+        self._buttons.enable(can)
 
     def show_found(self, found: AccumulatorFindings | None, units: DisplayUnits, waiting: str) -> None:
         """Show an accumulator on a drive, or what is missing for one."""

@@ -36,7 +36,7 @@ class AlarmStation(FindingStation["AlarmPage", "AlarmFindings"]):
         """The page."""
         from basso.ui.stations.alarm.widget import AlarmPage
 
-        buttons = [("alarm.export", "Export…"), ("alarm.print", "Card…"), ("alarm.keep", "Keep…")]
+        buttons = [c for c in self.commands() if c.key in ("alarm.export", "alarm.print", "alarm.keep")]
         page = AlarmPage(self.bench.look, self.bench.cursor, buttons)
         page.command_wanted.connect(self.bench.run)
         page.setting_typed.connect(self._verbs.set)

@@ -4,16 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QPushButton, QScrollArea, QWidget
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QScrollArea, QWidget
 
 from basso.sentence import read_in
 from basso.ui import layouts
 from basso.ui.models.cursor import Cursor
 from basso.ui.stations.alarm.board import AlarmBoard
 from basso.ui.stations.alarm.picture import kind_names, table_rows
+from basso.ui.stations.command_buttons import CommandButtons
+from basso.ui.stations.station import Command
 from basso.ui.stations.words import TitledPage, Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
@@ -31,6 +34,9 @@ _AMOUNTS = {
 _UNDER = ("under normal", "Under the normal pressure at each rpm")
 
 
+_TITLES = MappingProxyType({"alarm.export": "Export…", "alarm.print": "Card…", "alarm.keep": "Keep…"})
+
+
 class AlarmPage(TitledPage):
     """Told what was found and what is set; asks for commands by their key."""
 
@@ -38,13 +44,13 @@ class AlarmPage(TitledPage):
     setting_typed = Signal(object)
     """Carries the :class:`basso.alarm.settings.Setting` as it was typed."""
 
-    def __init__(self, look: Look, cursor: Cursor, buttons: Sequence[tuple[str, str]]) -> None:
-        """``buttons``: key and title of the commands that stand at the top."""
+    def __init__(self, look: Look, cursor: Cursor, buttons: Sequence[Command]) -> None:
+        """``buttons``: the commands that stand at the top."""
         super().__init__(look)
         self._found: AlarmFindings | None = None
         self._chosen: SetAlarm | None = None
         self._units = DisplayUnits()
-        self._buttons: dict[str, QPushButton] = {}
+        self._buttons = CommandButtons(buttons, self.command_wanted.emit, _TITLES)
         self.board = AlarmBoard(look, cursor)
         self.kind = QComboBox()
         for kind, name in kind_names():
@@ -83,10 +89,7 @@ class AlarmPage(TitledPage):
             bar.add(box)
             spin.valueChanged.connect(lambda _: self._type())
         self.kind.currentIndexChanged.connect(lambda _: self._take_kind())
-        for key, title in buttons:
-            button = QPushButton(title)
-            button.clicked.connect(lambda _=False, k=key: self.command_wanted.emit(k))
-            self._buttons[key] = button
+        for button in self._buttons.by_key.values():
             bar.add(button, at_end=True)
         self._bar = QWidget()
         self._bar.setLayout(bar)
@@ -102,8 +105,7 @@ class AlarmPage(TitledPage):
 
     def enable(self, can: Mapping[str, bool]) -> None:
         """Which of the commands at the top can be run now."""
-        for key, button in self._buttons.items():
-            button.setEnabled(can.get(key, True))
+        self._buttons.enable(can)
 
     def show_set(
         self,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QModelIndex, QPoint, QSortFilterProxyModel, Qt, QTimer, Signal
@@ -46,6 +47,19 @@ _LOW_EM = 38.0
 """Under so many lines of height a window is low."""
 _LOWEST, _UNDER = 2, 3
 TRACES, ONE_DIP, SHARES = range(3)
+_PAGES = MappingProxyType(
+    {
+        "Traces": "Pressure, g, engine speed and oil temperature over time (T)",
+        "One dip": "The seconds before and after it, other laps behind it, what speaks for each cause (D)",
+        "% of normal": "How much of the running lay below which share, and against g (S)",
+    }
+)
+_ORDERS = MappingProxyType(
+    {
+        "By place": "The worst place first, its passes folded under it",
+        "In log order": "Every dip in the order of time; click a heading to sort",
+    }
+)
 
 
 def _side(column: int) -> Qt.AlignmentFlag:
@@ -85,8 +99,8 @@ class DipsPage(TitledPage):
         self.table = QTableView()
         self.places = PlaceList(look)
         self._lists = QStackedWidget()
-        self.order = PageBar(look, ("By place", "In log order"))
-        self.pages = PageBar(look, ("Traces", "One dip", "% of normal"))
+        self.order = PageBar(look, _ORDERS)
+        self.pages = PageBar(look, _PAGES)
         self.one, self.shares = OneDipPage(look), SharesPage(look)
         self._ruling = Words(look, Type.STRONG)
         self._ruling.hide()
@@ -95,6 +109,7 @@ class DipsPage(TitledPage):
         self._under_words.hide()
         self._start = self._starting_points()
         self._columns = QPushButton("Say which column is what…")
+        self._columns.setToolTip("Which column of the log is what, and in which unit (Ctrl+M)")
         self._columns.clicked.connect(self.columns_wanted)
         self.confirm_button = QPushButton()
         self.confirm_button.setToolTip(
@@ -223,6 +238,7 @@ class DipsPage(TitledPage):
             )
         ):
             button = QPushButton(words)
+            button.setToolTip(hint)
             button.clicked.connect(wanted)
             grid.addWidget(button, i, 0, Qt.AlignmentFlag.AlignTop)
             said = QVBoxLayout()

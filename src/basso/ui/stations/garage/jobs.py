@@ -62,6 +62,7 @@ class JobsPanel(QWidget):
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentRowChanged.connect(lambda _: self._show_job())
         self.new_button = QPushButton("New job…")
+        self.new_button.setToolTip("Begin a job sheet: its steps, limits and cautions")
         menu = QMenu(self.new_button)
         for sheet in sheets().values():
             menu.addAction(sheet.name).triggered.connect(lambda _=False, k=sheet.key: self.begun.emit(k))
@@ -85,7 +86,10 @@ class JobsPanel(QWidget):
             line.setPlaceholderText(hint)
             line.setAccessibleName(hint)
         self.sign_button, self.print_button = QPushButton("Sign off"), QPushButton("Print…")
+        self.sign_button.setToolTip("Close the job; held back until every step that must hold does")
+        self.print_button.setToolTip("The sheet on paper, with room to write")
         self.photo_button, self._photos = QPushButton("Attach a photo…"), Label()
+        self.photo_button.setToolTip("Keep a photo with this job")
         self._photos.setTextFormat(Qt.TextFormat.RichText)
         self._photos.setWordWrap(True)
         self._photos.linkActivated.connect(self.photo_opened)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from types import MappingProxyType
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QFrame,
@@ -38,7 +40,26 @@ from basso.ui.stations.words import PageBar, TitledPage, Words
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 
-_PAGES = ("Builds", "Oil", "Level book", "Jobs")
+_HINTS = MappingProxyType(
+    {
+        Verb.NEW_BUILD: "What is on the car from a day on; taken from the build chosen",
+        Verb.NEW_SESSION: "A drive on the build chosen, filled in from the log that is open",
+        Verb.NOTE: "Write a note to what is chosen",
+        Verb.ATTACH: "Keep a file with what is chosen: photo, invoice, drawing",
+        Verb.REMOVE: "Take away what is chosen, with what belongs to it; Ctrl+Z brings it back",
+        Verb.NEW_CAR: "A car, with an engine and a first build",
+        Verb.IMPORT: "A car from a file that another garage exported",
+        Verb.DEMO: "A garage made for the demo; nothing done to it stays",
+    }
+)
+_PAGES = MappingProxyType(
+    {
+        "Builds": "What was on the car when, with every session",
+        "Oil": "What is in, what is due, what the laboratory saw",
+        "Level book": "How much oil a reading on the stick means",
+        "Jobs": "Job sheets: steps, limits and cautions, signed off when they hold",
+    }
+)
 
 
 class GaragePage(TitledPage):
@@ -101,6 +122,7 @@ class GaragePage(TitledPage):
         self.accept_button.clicked.connect(lambda: self.verb_wanted.emit(Verb.ACCEPT, None, ""))
         head.addWidget(self.accept_button, 0, Qt.AlignmentFlag.AlignTop)
         self.car_button.setText("Cars  ▾")
+        self.car_button.setToolTip("Another car, a new one, import, export, backup")
         self.car_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         head.addWidget(self.car_button, 0, Qt.AlignmentFlag.AlignTop)
         layout.addLayout(head)
@@ -142,6 +164,8 @@ class GaragePage(TitledPage):
         for label in (self._compared, self._notes):
             column.addWidget(label)
         self.engine_button, self.compare_button = QPushButton("Engine"), QPushButton("Compare with")
+        self.engine_button.setToolTip("A new card of this engine after a rebuild, or another engine")
+        self.compare_button.setToolTip("What differs between this build and another")
         for verb, words in (
             (Verb.NEW_BUILD, "New build…"),
             (Verb.NEW_SESSION, "New session…"),
@@ -150,6 +174,7 @@ class GaragePage(TitledPage):
             (Verb.REMOVE, "Remove"),
         ):
             button = self.buttons[verb] = QPushButton(words)
+            button.setToolTip(_HINTS[verb])
             button.clicked.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, self.current, ""))
         for buttons in (
             (self.buttons[Verb.NEW_BUILD], self.buttons[Verb.NEW_SESSION], self.engine_button),
@@ -179,6 +204,7 @@ class GaragePage(TitledPage):
             (Verb.DEMO, "Open the demo garage"),
         ):
             button = QPushButton(words)
+            button.setToolTip(_HINTS[verb])
             button.clicked.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, None, ""))
             self._first_buttons.append(button)
             row.addWidget(button)

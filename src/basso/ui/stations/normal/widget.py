@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
@@ -50,7 +51,7 @@ from basso.ui.stations.normal.picture import (
     what_if_words,
     working,
 )
-from basso.ui.stations.words import TitledPage, Words
+from basso.ui.stations.words import PageBar, TitledPage, Words
 from basso.ui.stations.working import WorkingStep
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity
@@ -60,6 +61,15 @@ if TYPE_CHECKING:
     from basso.findings.normal.what_if import WhatIf
 
 _WARMER_C, _HOTTER_C, _FASTER_RPM = 25, 30, 1500
+
+
+_PAGES = MappingProxyType(
+    {
+        "What is normal": "The pressure this engine shows by speed and oil temperature, and what each floor would flag",
+        "Which oil": "Which grade holds the floor on this engine, and where it stops",
+        "Earlier and what if": "Against the car's earlier sessions; and on a hotter day, or a faster one",
+    }
+)
 
 
 class NormalPage(TitledPage):
@@ -119,49 +129,73 @@ class NormalPage(TitledPage):
         self._dress()
 
     def _lay_out(self) -> None:
-        inside = QWidget()
-        layout = layouts.column(inside, (0, 4, 8, 4), 6)
-        top = QHBoxLayout()
-        top.setSpacing(18)
-        top.addWidget(self.field, 58)
-        top.addWidget(self.curve, 58)
-        right = QVBoxLayout()
-        right.setSpacing(4)
-        right.addWidget(self._floor_rules_head)
-        right.addWidget(self.floor_rules)
-        right.addStretch(1)
-        top.addLayout(right, 42)
-        layout.addLayout(top, 1)
-        told = QHBoxLayout()
-        told.setSpacing(18)
-        for pieces in (
-            (self._head("Against earlier sessions"), self.change, self.history),
-            (self._head("Cold to hot"), self.cold, self._head("Oil temperature"), self.heat),
-        ):
-            column = QVBoxLayout()
-            column.setSpacing(2)
-            for piece in pieces:
-                column.addWidget(piece)
-            column.addStretch(1)
-            told.addLayout(column, 1)
-        layout.addLayout(told)
-        layout.addWidget(self._head("What if"))
-        layout.addLayout(self._another_day())
-        layout.addWidget(self.supposition)
-        layout.addLayout(self._questions())
-        layout.addWidget(self.grades)
-        layout.addWidget(self.cautions)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setWidget(inside)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.viewport().setAutoFillBackground(False)
-        inside.setAutoFillBackground(False)
-        self._body = inside
+        self.pages, self._body = PageBar(self._look, _PAGES), layouts.Pages()
+        for page in (self._what_is_normal(), self._which_oil(), self._earlier_and_what_if()):
+            scroll = QScrollArea()
+            scroll.setWidgetResizable(True)
+            scroll.setWidget(page)
+            scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+            scroll.viewport().setAutoFillBackground(False)
+            page.setAutoFillBackground(False)
+            self._body.addWidget(scroll)
+        self.pages.choose(0)
+        self.pages.chosen.connect(self._body.setCurrentIndex)
         whole = layouts.column(self, (20, 12, 6, 4), 2)
         whole.addLayout(self.head())
         whole.addLayout(self._verbs())
-        whole.addWidget(scroll, 1)
+        bar = QHBoxLayout()
+        bar.addWidget(self.pages)
+        bar.addStretch(1)
+        whole.addLayout(bar)
+        whole.addWidget(self._body, 1)
+
+    def show_page(self, page: int) -> None:
+        """Turn to a page: what is normal, which oil, earlier sessions and another day."""
+        self.pages.choose(page)
+        self._body.setCurrentIndex(page)
+
+    def _what_is_normal(self) -> QWidget:
+        """The map or the curve, as large as there is room; what each floor would flag, and the oil's heat."""
+        page = QWidget()
+        left, right = QVBoxLayout(), QVBoxLayout()
+        left.addWidget(self.field, 1)
+        left.addWidget(self.curve, 1)
+        right.setSpacing(3)
+        for piece in (
+            self._floor_rules_head,
+            self.floor_rules,
+            self._head("Cold to hot"),
+            self.cold,
+            self._head("Oil temperature"),
+            self.heat,
+        ):
+            right.addWidget(piece)
+        right.addStretch(1)
+        row = layouts.row(page, (0, 4, 8, 4), 18)
+        row.addLayout(left, 50)
+        row.addLayout(right, 50)
+        return page
+
+    def _which_oil(self) -> QWidget:
+        page = QWidget()
+        layout = layouts.column(page, (0, 8, 8, 4), 6)
+        layout.addLayout(self._questions())
+        layout.addWidget(self.grades)
+        layout.addWidget(self.cautions)
+        layout.addStretch(1)
+        return page
+
+    def _earlier_and_what_if(self) -> QWidget:
+        page = QWidget()
+        layout = layouts.column(page, (0, 8, 8, 4), 6)
+        for piece in (self._head("Against earlier sessions"), self.change, self.history):
+            layout.addWidget(piece)
+        layout.addSpacing(round(self._look.height()))
+        layout.addWidget(self._head("What if the day were another"))
+        layout.addLayout(self._another_day())
+        layout.addWidget(self.supposition)
+        layout.addStretch(1)
+        return page
 
     def _verbs(self) -> QHBoxLayout:
         row = QHBoxLayout()

@@ -238,6 +238,8 @@ class ColumnsPanel(QWidget):
         self.table = QTableView()
         self.table.setTabKeyNavigation(False)
         self.use_button, self.back_button = QPushButton("Apply"), QPushButton("Revert")
+        self.use_button.setToolTip("Read the log with these columns and units; Ctrl+Z takes it back")
+        self.back_button.setToolTip("Back to what the columns are taken for now")
         self.remember = QCheckBox("and every log with these columns")
         self._lay_out()
         self.model.drafted.connect(self._drafted)

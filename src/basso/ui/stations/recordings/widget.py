@@ -152,6 +152,7 @@ class _DropHere(QWidget):
         super().__init__()
         self._look = look
         self.demo = QPushButton("Open the demo data")
+        self.demo.setToolTip("A car that starves in long left turns, what was tried, and what helped")
         self._words = [Label(), Label(), Label()]
         layout = QVBoxLayout(self)
         layout.addStretch(2)
@@ -209,6 +210,7 @@ class RecordingsPage(TitledPage):
         self.columns = ColumnsPanel(look)
         self.gauge = GaugePanel(look)
         self.cancel_button = QPushButton("Stop reading")
+        self.cancel_button.setToolTip("Read no more logs; what is read stays (F5 goes on)")
         self._empty = _DropHere(look)
         self._empty.demo.clicked.connect(lambda: self.command_wanted.emit("demo.open"))
         self._filling = False

@@ -62,6 +62,12 @@ class FitPanel(QWidget):
             QPushButton("Print…"),
             QPushButton("Put it in the register…"),
         )
+        for button, hint in (
+            (self.parts_button, "Which adapters, tees and lines are at hand"),
+            (self.print_button, "The chain with its steps and cautions on paper"),
+            (self.register_button, "The sensor as fitted, into this car's register"),
+        ):
+            button.setToolTip(hint)
         names = [f"{g} {t}" for t in threads() for g in reversed(GENDERS)]
         self.port, self.sensor, self.switch = QComboBox(), QComboBox(), QComboBox()
         self.port.addItems([n for n in names if n.startswith("female")] + [n for n in names if n.startswith("male")])
@@ -69,6 +75,7 @@ class FitPanel(QWidget):
         self.switch.addItems([*(n for n in names if n.startswith("male")), _NO_SWITCH])
         self.sensor.setCurrentText("male M10x1")
         self.on_line = QCheckBox("on a flexible line, off the block")
+        self.on_line.setToolTip("A sensor on a line is spared the engine's shaking")
         self.on_line.setChecked(True)
         self.diameter, self.pitch = QLineEdit(), QLineEdit()
         self.taper = QComboBox()

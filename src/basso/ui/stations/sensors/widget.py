@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import cached_property
+from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
@@ -50,6 +51,16 @@ _AMOUNTS = ("offset", "scale", "gain", "delay", "turn", "slip", "load", "lead")
 """Corrections by an amount that somebody may know better."""
 
 
+_PAGES = MappingProxyType(
+    {
+        "Checks": "Can the readings be believed, and what was corrected",
+        "Register": "What sensor sits where on this car, calibrated and wired how",
+        "Drops": "Pressure lost along the oil's way, between two sensors",
+        "Fit a sensor": "The shortest sound chain of parts from a port to a sensor",
+    }
+)
+
+
 class SensorsPage(TitledPage):
     """Told an analysis; says what is decided about its corrections, and where to look."""
 
@@ -75,7 +86,9 @@ class SensorsPage(TitledPage):
         self._costs, self._done = Words(look, Type.SMALL, "soft"), Words(look, Type.SMALL, "soft")
         self.accept, self.amount, self._unit = QCheckBox("Corrected"), QLineEdit(), Words(look, Type.SMALL, "soft")
         look.fit(self.amount, lambda w: w.setMaximumWidth(round(look.height() * 5)))
+        self.accept.setToolTip("Whether the correction is used; Ctrl+Z takes the choice back")
         self.go_button = QPushButton("Show it in the log")
+        self.go_button.setToolTip("Move the cursor to where it shows")
         self.turn_buttons = (QPushButton("It was a left"), QPushButton("It was a right"))
         for button, way in zip(self.turn_buttons, (1.0, -1.0), strict=True):
             button.setToolTip("Kept for every log with these columns")
@@ -84,7 +97,7 @@ class SensorsPage(TitledPage):
         self.fit = FitPanel(look, parts)
         self.drops_plot, self.trend_plot = EvidencePlot(look), EvidencePlot(look)
         self._drops, self._drops_hint = Words(look), Words(look, Type.SMALL, "soft")
-        self.pages = PageBar(look, ("Checks", "Register", "Drops", "Fit a sensor"))
+        self.pages = PageBar(look, _PAGES)
         self._pages = QStackedWidget()
         self._at = 0
         self._lay_out()

@@ -35,9 +35,7 @@ class SumpStation(FindingStation["SumpPage", "SumpFindings"]):
         """The page."""
         from basso.ui.stations.sump.widget import SumpPage
 
-        page = SumpPage(
-            self.bench.look, [(c.key, c.title) for c in self.commands() if c.key not in ("sump.save", "sump.open")]
-        )
+        page = SumpPage(self.bench.look, [c for c in self.commands() if c.key not in ("sump.save", "sump.open")])
         page.command_wanted.connect(self.bench.run)
         return page
 

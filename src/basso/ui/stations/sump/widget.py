@@ -7,11 +7,13 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QPushButton, QScrollArea
+from PySide6.QtWidgets import QScrollArea
 
 from basso.findings.sump.findings import running_uncover_g
 from basso.sentence import read_in
 from basso.ui import layouts
+from basso.ui.stations.command_buttons import CommandButtons
+from basso.ui.stations.station import Command
 from basso.ui.stations.sump.picture import height_words, rows
 from basso.ui.stations.sump.views import SumpBoard
 from basso.ui.stations.what_if import WhatIfSlider
@@ -29,20 +31,17 @@ class SumpPage(TitledPage):
 
     command_wanted = Signal(str)
 
-    def __init__(self, look: Look, buttons: Sequence[tuple[str, str]]) -> None:
-        """``buttons``: key and title of the commands that stand at the top."""
+    def __init__(self, look: Look, buttons: Sequence[Command]) -> None:
+        """``buttons``: the commands that stand at the top."""
         super().__init__(look)
         self._found: SumpFindings | None = None
         self._units = DisplayUnits()
-        self._buttons: dict[str, QPushButton] = {}
+        self._buttons = CommandButtons(buttons, self.command_wanted.emit)
         self.board = SumpBoard(look)
         layout = layouts.column(self, (20, 12, 12, 4), 4)
         layout.addLayout(self.head())
         bar = layouts.Flow()
-        for key, title in buttons:
-            button = QPushButton(title)
-            button.clicked.connect(lambda _=False, k=key: self.command_wanted.emit(k))
-            self._buttons[key] = button
+        for button in self._buttons.by_key.values():
             bar.add(button)
         self.fill, self.height_of_pickup = WhatIfSlider(look, "Fill"), WhatIfSlider(look, "Pickup")
         for slider in (self.fill, self.height_of_pickup):
@@ -58,8 +57,7 @@ class SumpPage(TitledPage):
 
     def enable(self, can: Mapping[str, bool]) -> None:
         """Which of the commands at the top can be run now."""
-        for key, button in self._buttons.items():
-            button.setEnabled(can.get(key, True))
+        self._buttons.enable(can)
 
     def show_found(self, found: SumpFindings | None, units: DisplayUnits, waiting: str, hint: str) -> None:
         """Show a pan on a drive, or what is missing for one."""

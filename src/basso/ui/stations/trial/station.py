@@ -38,7 +38,7 @@ class TrialStation(Station["TrialPage"]):
         """The page."""
         from basso.ui.stations.trial.widget import TrialPage
 
-        page = TrialPage(self.bench.look, [(c.key, c.title) for c in self.commands()])
+        page = TrialPage(self.bench.look, self.commands())
         page.command_wanted.connect(self.bench.run)
         return page
 

@@ -8,11 +8,13 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QSizePolicy, QToolButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QToolButton, QWidget
 
 from basso.ui import layouts
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
+from basso.ui.stations.command_buttons import CommandButtons
+from basso.ui.stations.station import Command
 from basso.ui.stations.trial.picture import BeforeAfter, Row, before_after, exceedance, rows, settle, side_words
 from basso.ui.stations.words import TitledPage, Words
 from basso.ui.theme.look import Look, Type
@@ -29,10 +31,10 @@ class TrialPage(TitledPage):
 
     command_wanted = Signal(str)
 
-    def __init__(self, look: Look, buttons: Sequence[tuple[str, str]] = ()) -> None:
-        """``buttons``: key and title of the commands that stand beside the sides."""
+    def __init__(self, look: Look, buttons: Sequence[Command] = ()) -> None:
+        """``buttons``: the commands that stand beside the sides."""
         super().__init__(look)
-        self._buttons: dict[str, QPushButton] = {}
+        self._buttons = CommandButtons(buttons, self.command_wanted.emit)
         self._comparison: Comparison | None = None
         self._units = DisplayUnits()
         self.side_a, self.side_b = QToolButton(), QToolButton()
@@ -54,10 +56,7 @@ class TrialPage(TitledPage):
             sides.addWidget(words)
             sides.addSpacing(24)
         sides.addStretch(1)
-        for key, title in buttons:
-            button = QPushButton(title)
-            button.clicked.connect(lambda _=False, k=key: self.command_wanted.emit(k))
-            self._buttons[key] = button
+        for button in self._buttons.by_key.values():
             sides.addSpacing(6)
             sides.addWidget(button)
         layout.addLayout(sides)
@@ -73,8 +72,7 @@ class TrialPage(TitledPage):
 
     def enable(self, can: Mapping[str, bool]) -> None:
         """Which of the commands can be run now."""
-        for key, button in self._buttons.items():
-            button.setEnabled(can.get(key, True))
+        self._buttons.enable(can)
 
     def _restyle(self) -> None:
         p = self._look.palette
