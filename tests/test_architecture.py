@@ -140,6 +140,7 @@ ROOMS_OF_THE_WINDOW = (
     (
         "basso.ui.stations.finding_station",
         "basso.ui.stations.what_if",
+        "basso.ui.stations.command_buttons",
         "basso.ui.stations.form",
         "basso.ui.stations.words",
         "basso.ui.stations.table",

@@ -274,7 +274,7 @@ def test_broken_files_never_give_a_traceback(tmp_path: Path, capsys: pytest.Capt
         "heading only": good.splitlines()[0],
         "binary": bytes(range(256)) * 40,
         "prose": b"hello\nworld\n",
-        "zeros": good[:3000] + b"\0" * 99 + good[3000:],
+        "zeros": good[:3000] + b"\0" * len(good),
     }
     for name, data in broken.items():
         path = tmp_path / f"{name}.csv"
@@ -282,6 +282,9 @@ def test_broken_files_never_give_a_traceback(tmp_path: Path, capsys: pytest.Capt
         assert main(["analyze", str(path), "--json"]) == 2, name
         out, err = capsys.readouterr()
         assert out == "" and err.count("\n") == 1 and str(path) in err, name
+    holed = tmp_path / "holed.csv"
+    holed.write_bytes(good[:3000] + b"\0" * 99 + good[3000:])
+    assert "from row" in _json(capsys, "analyze", str(holed), "--json")["log"]["damage"][0]
 
 
 def test_a_log_without_pressure_is_judged_as_not_judgeable(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QApplication, QPushButton, QWidget
+from PySide6.QtWidgets import QAbstractButton, QApplication, QMenu, QPushButton, QWidget
 
 from basso.garage.records import Car
 from basso.recording.roles import Role
@@ -150,3 +150,29 @@ def test_every_button_says_under_the_pointer_what_it_does(opened: MainWindow) ->
         silent += [(key, b.text()) for b in station.page.findChildren(QAbstractButton) if b.text() and not b.toolTip()]
     silent += [("top", b.text()) for b in opened.top.findChildren(QAbstractButton) if b.text() and not b.toolTip()]
     assert not silent
+
+
+def test_the_right_button_puts_a_log_on_a_side_or_off_the_list(application: QApplication, opened: MainWindow) -> None:
+    desk = opened.desk
+    opened.open_logs([demo_folder() / "plus-0.4.csv"])
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+    desk.go_to("recordings")
+    wait_until(application, lambda: not desk.bench.logs.busy)
+    page = desk.stations["recordings"].page
+
+    def offered(row: int) -> QMenu:
+        at = page.table.visualRect(page.model.index(row, 0)).center()
+        page.table.customContextMenuRequested.emit(at)
+        return next(m for m in opened.findChildren(QMenu) if m.isVisible())
+
+    menu = offered(1)
+    next(x for x in menu.actions() if x.text() == "Side B of the trial").trigger()
+    menu.close()
+    application.processEvents()
+    assert [e.title for e in desk.bench.trial.b] == ["plus-0.4"]
+    menu = offered(0)
+    next(x for x in menu.actions() if x.text() == "Take off the list").trigger()
+    menu.close()
+    assert [e.title for e in desk.bench.sessions.entries] == ["plus-0.4"]
+    desk.run("edit.undo")
+    assert len(desk.bench.sessions.entries) == 2

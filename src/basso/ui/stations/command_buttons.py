@@ -11,7 +11,7 @@ from basso.ui.stations.station import Command
 
 
 class CommandButtons:
-    """One button a command; ``wanted`` is told the key of the one pressed, ``titles`` are shorter than the commands'."""
+    """One button a command; ``wanted`` is told the key of the one pressed, ``titles`` are shorter than theirs."""
 
     def __init__(
         self, commands: Sequence[Command], wanted: Callable[[str], None], titles: Mapping[str, str] | None = None

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QMenu
+
 from basso.recording.roles import Role
 from basso.ui.bench import Bench
 from basso.ui.dialogs import run_dialog
@@ -37,6 +40,7 @@ class RecordingsStation(Station["RecordingsPage"]):
         page.opened.connect(self._open)
         page.cleared.connect(bench.logs.clear)
         page.cancelled.connect(bench.jobs.cancel_all)
+        page.menu_wanted.connect(self._offer)
         page.columns.used.connect(self._use_columns)
         page.command_wanted.connect(bench.run)
         return page
@@ -125,6 +129,25 @@ class RecordingsStation(Station["RecordingsPage"]):
         elif row.entry in self.bench.sessions.entries:
             self._choose(row)
             self.bench.go_to("dips")
+
+    def _offer(self, row: Row, at: QPoint) -> None:
+        """What is done with the log that was pointed at."""
+        bench, entry = self.bench, row.entry
+        menu = QMenu(bench.window)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        is_open = entry in bench.sessions.entries
+        menu.addAction("Show its dips").triggered.connect(lambda: self._open(row))
+        for side, name in enumerate("AB"):
+            on = entry in (bench.trial.a, bench.trial.b)[side]
+            action = menu.addAction(f"Side {name} of the trial")
+            action.setCheckable(True)
+            action.setChecked(on)
+            action.setEnabled(is_open)
+            action.triggered.connect(lambda now, s=side: bench.trial.toggle(entry, s, now))
+        menu.addSeparator()
+        menu.addAction("Copy the list").triggered.connect(lambda: bench.run("edit.copy"))
+        menu.addAction("Take off the list").triggered.connect(lambda: bench.logs.clear(row))
+        menu.popup(at)
 
     def _use_columns(self, draft: Draft, remember: bool) -> None:
         sessions = self.bench.sessions

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QPoint, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -202,6 +202,8 @@ class RecordingsPage(TitledPage):
     command_wanted = Signal(str)
     """Carries a command's key."""
     cancelled = Signal()
+    menu_wanted = Signal(object, QPoint)
+    """(row, where on the screen)"""
 
     def __init__(self, look: Look) -> None:
         super().__init__(look)
@@ -251,6 +253,8 @@ class RecordingsPage(TitledPage):
         table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         table.setAccessibleName("Logs")
+        table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        table.customContextMenuRequested.connect(self._menu_asked)
         header = table.horizontalHeader()
         header.setHighlightSections(False)
         header.setStyleSheet("QHeaderView::section { padding: 2px 4px; }")
@@ -330,6 +334,11 @@ class RecordingsPage(TitledPage):
         if recording is None or recording is not self.columns.model.recording:
             self.columns.show_recording(recording, waiting)
         self.gauge.show_analysis(analysis if recording is not None and recording.manual else None, units)
+
+    def _menu_asked(self, at: QPoint) -> None:
+        index = self.table.indexAt(at)
+        if index.isValid():
+            self.menu_wanted.emit(self.model.rows[index.row()], self.table.viewport().mapToGlobal(at))
 
     def _row_changed(self, current: QModelIndex, _: QModelIndex) -> None:
         if not self._filling and current.isValid():

@@ -227,13 +227,15 @@ class SumpBoard(QWidget):
     ) -> None:
         look, line, found = self._look, self._look.height(Type.SMALL), self._found
         assert found is not None
-        paint.label(painter, look, box.left(), box.top() + line * 0.6, words)
         points = [a for o in outlines for a, _ in o]
         if not points:
             return
         least, most = min(points), max(points)
         area = box.adjusted(0, line * 1.5, -(line * 6.6 if with_heights else line * 0.4), -line * 0.3)
         centre, floor = (least + most) / 2, area.bottom()
+        # Close over its own drawing: further up it reads like the one above's.
+        top = floor - (d.high_m - d.low_m) * scale
+        paint.label(painter, look, box.left(), max(box.top() + line * 0.6, top - line * 1.6), words)
 
         def at(across: float, up: float) -> QPointF:
             return QPointF(area.center().x() - (across - centre) * scale, floor - (up - d.low_m) * scale)
