@@ -274,7 +274,7 @@ def test_broken_files_never_give_a_traceback(tmp_path: Path, capsys: pytest.Capt
         "heading only": good.splitlines()[0],
         "binary": bytes(range(256)) * 40,
         "prose": b"hello\nworld\n",
-        "zeros": good[:3000] + b"\0" * len(good),
+        "zeros": b"\0" * len(good),
     }
     for name, data in broken.items():
         path = tmp_path / f"{name}.csv"

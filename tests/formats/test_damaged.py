@@ -135,3 +135,8 @@ def test_no_dips_is_said_of_the_part_that_was_read(tmp_path: Path, capsys: pytes
     assert document["log"]["damage"] == list(cut.damage)
     assert main(["import", str(tmp_path / "whole.csv"), "--json"]) == 0
     assert "damage" not in json.loads(capsys.readouterr().out)
+
+
+def test_a_short_last_row_with_its_line_end_is_no_damage(tmp_path: Path) -> None:
+    recording = _read(tmp_path, "short.csv", CSV + b"600.000,4500.000\n")
+    assert recording.samples == ROWS and not recording.damage

@@ -175,7 +175,8 @@ def _whole_last_row(body: bytes, layout: TextLayout, width: int, notes: ReaderNo
     )
     if cut and start > 0:
         notes.append("The last row was cut short (the file ends in the middle of it) and was left out.")
-        notes.broken_off = notes.broken_off or "the file ends in the middle of a row"
+        if not body.endswith((b"\n", b"\r", b"\x1a")):  # a short row with its line end was written so
+            notes.broken_off = notes.broken_off or "the file ends in the middle of a row"
         return body[: len(body) - len(tail) + start]
     return body
 

@@ -59,6 +59,7 @@ def launch(logs: Sequence[str], *, demo: bool = False, screenshots: str | None =
         # Qt ends the process without a word for the user when its X11 plug-in lacks a library: find out first.
         _need_libraries(_X11_LIBRARIES)
     from basso.ui.window.collecting import CollectHere
+    from basso.ui.window.fault_hook import FaultHook
 
     application = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(application, QApplication)
@@ -70,9 +71,12 @@ def launch(logs: Sequence[str], *, demo: bool = False, screenshots: str | None =
         take_all(application, Path(screenshots))
         return 0
     window = make_window(application)
+    faults = FaultHook(lambda sentence: window.desk.tell(sentence), window)
     window.show()
     _open_first(window, [Path(p) for p in logs], demo)
-    return int(application.exec())
+    status = int(application.exec())
+    faults.let_go()
+    return status
 
 
 def make_window(application: QApplication) -> MainWindow:

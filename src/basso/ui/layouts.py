@@ -2,8 +2,19 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint, QRect, QSize, Qt
-from PySide6.QtWidgets import QHBoxLayout, QLayout, QLayoutItem, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtCore import QEvent, QObject, QPoint, QRect, QSize, Qt
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLayout,
+    QLayoutItem,
+    QScrollArea,
+    QSizePolicy,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 
 def column(owner: QWidget | None, margins: tuple[int, int, int, int], spacing: int) -> QVBoxLayout:
@@ -130,3 +141,26 @@ class Pages(QStackedWidget):
     def heightForWidth(self, width: int) -> int:
         """None of its own: Qt would ask the tallest page."""
         return -1
+
+
+class Scrolled(QScrollArea):
+    """Scrolls what is higher than its room, and takes no more room than that needs."""
+
+    def __init__(self, inside: QWidget) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setWidget(inside)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+
+    def sizeHint(self) -> QSize:
+        """What is in it, whole."""
+        inside = self.widget()
+        return inside.sizeHint() if inside is not None else super().sizeHint()
+
+    def eventFilter(self, inside: QObject, event: QEvent) -> bool:
+        """What is in it has become higher or lower."""
+        if event.type() is QEvent.Type.LayoutRequest:
+            self.updateGeometry()
+        return super().eventFilter(inside, event)

@@ -61,6 +61,10 @@ class Moments:
             self.tide.set_picture(None, "")
             self.pan.set_moment(None)
             return
+        if not a.judgeable:
+            self.tide.set_picture(None, f"{clock(a.recording.duration_s)} min", "cannot be judged yet")
+            self.pan.set_moment(None)
+            return
         picture = TidePicture(a)
         laps = sum(lap.complete for lap in a.laps)
         self.tide.set_picture(

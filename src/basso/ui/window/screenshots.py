@@ -120,7 +120,7 @@ def _odd_columns(application: QApplication, desk: Desk, log: Path, picture: Path
     save(application, desk.window, picture)
 
 
-def wait_until(application: QApplication, done: Callable[[], bool], timeout_s: float = 60.0) -> None:
+def wait_until(application: QApplication, done: Callable[[], bool], timeout_s: float = 240.0) -> None:
     """Let the window work until ``done`` holds; raises TimeoutError after a while."""
     end = time.monotonic() + timeout_s
     while not done():

@@ -17,7 +17,18 @@ if TYPE_CHECKING:
     from basso.recording.recording import Recording
 
 
-_MENU = ("dip.one", "judge.working", "judge.rule", "", "edit.copy", "list.export", "", "dip.next", "dip.previous")
+_MENU = (
+    "dip.one",
+    "dip.under",
+    "judge.working",
+    "judge.rule",
+    "",
+    "edit.copy",
+    "list.export",
+    "",
+    "dip.next",
+    "dip.previous",
+)
 """What is expected of a dip that is pointed at."""
 
 

@@ -260,7 +260,8 @@ class DipsPage(TitledPage):
         # In a low window the list gives two rows, so that the plots above it can still be read.
         em = self._look.height()
         self._reason.keep_lines(1 if self.height() < _LOW_EM * em else 2)
-        room = em * min(8.2, max(4.6, 8.2 - (_LOW_EM - self.height() / em)))
+        # In a high one it takes a fifth.
+        room = max(em * min(8.2, max(4.6, 8.2 - (_LOW_EM - self.height() / em))), 0.2 * self.height())
         head, row = self.table.horizontalHeader().sizeHint().height(), self.table.verticalHeader().defaultSectionSize()
         self._lists.setFixedHeight(head + max(2, int((room - head) / row)) * row + 2)
 

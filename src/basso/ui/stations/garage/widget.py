@@ -155,12 +155,7 @@ class GaragePage(TitledPage):
         column = layouts.column(side, (14, 0, 0, 0), 4)
         for label in (self._form_title, self._card):
             column.addWidget(label)
-        form = QScrollArea()
-        form.setWidgetResizable(True)
-        form.setFrameShape(QFrame.Shape.NoFrame)
-        form.setWidget(self.form)
-        form.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        column.addWidget(form, 1)
+        column.addWidget(layouts.Scrolled(self.form))
         for label in (self._compared, self._notes):
             column.addWidget(label)
         self.engine_button, self.compare_button = QPushButton("Engine"), QPushButton("Compare with")
@@ -186,6 +181,7 @@ class GaragePage(TitledPage):
                 row.addWidget(button)
             row.addStretch(1)
             column.addLayout(row)
+        column.addStretch(1)
         engine = QMenu(self.engine_button)
         for verb, words in ((Verb.NEW_CARD, "New card: rebuilt or changed…"), (Verb.NEW_ENGINE, "Another engine…")):
             engine.addAction(words).triggered.connect(lambda _=False, v=verb: self.verb_wanted.emit(v, None, ""))
