@@ -68,6 +68,17 @@ def wide_window(window: MainWindow) -> MainWindow:
     return window
 
 
+@pytest.fixture
+def opened(application: QApplication, wide_window: MainWindow) -> MainWindow:
+    """The same with a log of the demo open, judged, at its dips."""
+    wide_window.open_logs([demo_folder() / "baseline-1.csv"])
+    sessions, jobs = wide_window.desk.bench.sessions, wide_window.desk.bench.jobs
+    wait_until(application, lambda: sessions.analysis is not None and not jobs.busy)
+    wide_window.desk.go_to("dips")
+    application.processEvents()
+    return wide_window
+
+
 @pytest.fixture(scope="session")
 def made_garage(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo garage, made once."""

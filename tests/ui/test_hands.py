@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QMenu, QPushButton, QWidget
@@ -15,17 +14,6 @@ from basso.ui.window.main_window import MainWindow
 from basso.ui.window.screenshots import wait_until
 from basso.units import DisplayUnits
 from basso.workflow import demo_folder
-
-
-@pytest.fixture
-def opened(application: QApplication, wide_window: MainWindow) -> MainWindow:
-    """The window with a log of the demo open at its dips."""
-    wide_window.open_logs([demo_folder() / "baseline-1.csv"])
-    sessions, jobs = wide_window.desk.bench.sessions, wide_window.desk.bench.jobs
-    wait_until(application, lambda: sessions.analysis is not None and not jobs.busy)
-    wide_window.desk.go_to("dips")
-    application.processEvents()
-    return wide_window
 
 
 def test_letters_act_on_plots_and_not_in_lists(opened: MainWindow) -> None:

@@ -13,21 +13,10 @@ from PySide6.QtWidgets import QApplication, QLabel, QWidget
 from basso.ui.theme.look import SIZES, THEMES, Look, Type
 from basso.ui.theme.palette import DAY, NIGHT, SUN, Palette
 from basso.ui.window.main_window import MainWindow
-from basso.ui.window.screenshots import wait_until
-from basso.workflow import demo_folder
 
 GROUNDS = ("paper", "panel", "band")
 TEXT = ("ink", "soft", "ample", "fair", "below", "side_a", "side_b")
 LINES = ("edge", "oil", "attention", *TEXT)
-
-
-@pytest.fixture
-def opened(application: QApplication, wide_window: MainWindow) -> MainWindow:
-    """The window with a log of the demo open."""
-    wide_window.open_logs([demo_folder() / "baseline-1.csv"])
-    sessions, jobs = wide_window.desk.bench.sessions, wide_window.desk.bench.jobs
-    wait_until(application, lambda: sessions.analysis is not None and not jobs.busy)
-    return wide_window
 
 
 def _light(color: str) -> float:

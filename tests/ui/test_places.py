@@ -14,17 +14,6 @@ from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder
 
 
-@pytest.fixture
-def opened(application: QApplication, wide_window: MainWindow) -> MainWindow:
-    """The window with a log of the demo open at its dips."""
-    wide_window.open_logs([demo_folder() / "baseline-1.csv"])
-    sessions, jobs = wide_window.desk.bench.sessions, wide_window.desk.bench.jobs
-    wait_until(application, lambda: sessions.analysis is not None and not jobs.busy)
-    wide_window.desk.go_to("dips")
-    application.processEvents()
-    return wide_window
-
-
 def test_every_dip_stands_in_one_place_and_the_worst_place_first(opened: MainWindow) -> None:
     a = opened.desk.bench.sessions.analysis
     assert a is not None

@@ -63,7 +63,8 @@ class Moments:
             return
         if not a.judgeable:
             self.tide.set_picture(None, f"{clock(a.recording.duration_s)} min", "cannot be judged yet")
-            self.pan.set_moment(None)
+            self._last = None
+            self._show_moment()
             return
         picture = TidePicture(a)
         laps = sum(lap.complete for lap in a.laps)

@@ -53,7 +53,7 @@ class RecordingsStation(Station["RecordingsPage"]):
             return State(f"{len(entries)} logs" if entries else "no log open yet", "" if entries else "attention")
         laps = sum(lap.complete for lap in a.laps)
         channels = sum(c.role is not Role.TIME for c in a.recording.channels)
-        return State((f"{laps} laps, " if laps else "") + f"{channels} channels")
+        return State((f"{laps} laps, " if laps else "") + f"{channels} channel{'' if channels == 1 else 's'}")
 
     def commands(self) -> tuple[Command, ...]:
         """Columns, and readings off a gauge."""
