@@ -8,7 +8,7 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor, QFontInfo
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLabel, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QAbstractScrollArea, QApplication, QHeaderView, QLabel, QWidget
 
 from basso.ui.theme.look import SIZES, THEMES, Look, Type
 from basso.ui.theme.palette import DAY, NIGHT, SUN, Palette
@@ -84,7 +84,9 @@ def test_the_size_of_type_is_stepped_through_and_remembered(opened: MainWindow) 
     desk.run("view.standard")
 
 
-@pytest.mark.parametrize(("width", "height", "percent"), [(1100, 700, 100), (1280, 760, 100), (1280, 760, 150)])
+@pytest.mark.parametrize(
+    ("width", "height", "percent"), [(1100, 700, 100), (1280, 760, 100), (2560, 1440, 100), (1280, 760, 150)]
+)
 def test_words_are_neither_cut_off_nor_run_into_each_other(
     opened: MainWindow, width: int, height: int, percent: int
 ) -> None:
@@ -95,7 +97,7 @@ def test_words_are_neither_cut_off_nor_run_into_each_other(
             opened.desk.go_to(key)
             for _ in range(4):
                 QApplication.processEvents()
-            wrong = [*cut_off(station.page), *run_together(station.page)]
+            wrong = [*cut_off(station.page), *run_together(station.page), *sticking_out(station.page)]
             assert not wrong, (key, wrong)
     finally:
         opened.look.set_size(100)
@@ -119,6 +121,23 @@ def cut_off(page: QWidget) -> list[str]:
         narrow = not label.wordWrap() and label.width() < label.sizeHint().width() - 2
         if label.height() < needed - 3 or narrow:
             found.append(f"cut off: {label.text()[:60]!r} has {label.width()}x{label.height()}, needs {needed} px")
+    return found
+
+
+def sticking_out(page: QWidget) -> list[str]:
+    """Widgets that are laid out beyond what holds them, where nothing scrolls."""
+    found = []
+    for widget in page.findChildren(QWidget):
+        holder = widget.parentWidget()
+        if not widget.isVisible() or widget.isWindow() or holder is None:
+            continue
+        if isinstance(holder.parentWidget(), QAbstractScrollArea) or isinstance(
+            holder, QHeaderView | QAbstractItemView
+        ):
+            continue
+        box, room = widget.geometry(), holder.rect().adjusted(-3, -3, 3, 3)
+        if not box.isEmpty() and not room.contains(box):
+            found.append(f"sticks out: {type(widget).__name__} {box.getRect()} of {holder.rect().getRect()}")
     return found
 
 
