@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date, timedelta
 from pathlib import Path
 
 import pytest
@@ -9,6 +10,7 @@ from PySide6.QtWidgets import QApplication, QLabel
 
 from basso.ui.plots.drawing_view import DrawingView
 from basso.ui.window.desk import Desk
+from basso.ui.window.main_window import MainWindow
 from basso.ui.window.screenshots import wait_until
 from basso.units import UNITS, DisplayUnits
 from basso.workflow import demo_folder
@@ -57,3 +59,23 @@ def test_of_a_car_nobody_knows(application: QApplication, window: object) -> Non
     desk.run("run.sheet")
     assert "this log's session is not in the garage" in words_of(desk)
     desk.run_sheets.dialog.close()
+
+
+@pytest.mark.parametrize(("days_ago", "is_seen"), [(0, True), (3, False)])
+def test_a_log_driven_today_is_met_by_its_run_sheet(
+    application: QApplication, wide_window: MainWindow, tmp_path: Path, days_ago: int, is_seen: bool
+) -> None:
+    day = date.today() - timedelta(days=days_ago)
+    log = tmp_path / "run.csv"
+    log.write_text(f"Date,{day.isoformat()}\n\n" + (demo_folder() / "baseline-1.csv").read_text())
+    wide_window.open_logs([log])
+    desk = wide_window.desk
+    wait_until(application, lambda: desk.bench.sessions.analysis is not None and not desk.bench.jobs.busy)
+    a = desk.bench.sessions.analysis
+    assert a is not None and a.recording.started[:10] == day.isoformat()
+    dialog = desk.run_sheets.dialog
+    assert (dialog is not None and dialog.isVisible()) is is_seen
+    if dialog is not None:
+        dialog.close()
+        desk.bench.sessions.shown_changed.emit()
+        assert desk.run_sheets.dialog is None, "once"

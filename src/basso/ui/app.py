@@ -104,7 +104,7 @@ def _open_first(window: MainWindow, logs: list[Path], demo: bool) -> None:
         elif demo:
             window.desk.run("demo.open")
         elif last := window.settings.last_logs:
-            window.open_logs(last)
+            window.desk.logs.open_logs(last, come_in=False)
         if not demo and (default_folder() / FILE).is_file():
             # The path says how the car stands.
             window.desk.logs.after_first_sight(window.desk.bench.garage.open_own)

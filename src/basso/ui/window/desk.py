@@ -56,8 +56,10 @@ class Desk(QObject):
         self.stations: dict[str, Station[Any]] = {row.key: row.make(self.bench) for row in STATIONS}
         self._shown = ""
         crumbs = window.top.crumbs
-        self.logs = LogOpener(self.bench, lambda: crumbs.mapToGlobal(crumbs.rect().bottomLeft()))
         self.run_sheets = RunSheets(self.bench)
+        self.logs = LogOpener(
+            self.bench, lambda: crumbs.mapToGlobal(crumbs.rect().bottomLeft()), self.run_sheets.expect
+        )
         self.live = LiveVerbs(self.bench, self.run_sheets.show)
         self.exporting = Exporting(self.bench, lambda: self.stations[self.station])
         window.place(self._room(), self.moments.pan, self.moments.tide)

@@ -17,9 +17,10 @@ from basso.ui.stations.station import Command
 class LogOpener:
     """Opens logs at one bench."""
 
-    def __init__(self, bench: Bench, where: Callable[[], QPoint]) -> None:
-        """``where``: the corner of the screen under which the menu of sessions is opened."""
-        self._bench, self._where = bench, where
+    def __init__(self, bench: Bench, where: Callable[[], QPoint], came_in: Callable[[Path], None]) -> None:
+        """``where``: the corner of the screen under which the menu of sessions is opened; ``came_in`` hears of a log
+        that is opened by itself."""
+        self._bench, self._where, self._come_in = bench, where, came_in
 
     def commands(self) -> tuple[Command, ...]:
         """Every way in."""
@@ -52,8 +53,8 @@ class LogOpener:
             ),
         )
 
-    def open_logs(self, paths: Sequence[Path]) -> None:
-        """Open logs and show the first."""
+    def open_logs(self, paths: Sequence[Path], come_in: bool = True) -> None:
+        """Open logs and show the first; ``come_in``: they were not open when the window was last closed."""
         from basso.workflow import logs_in
 
         if not paths:
@@ -66,6 +67,8 @@ class LogOpener:
         self._bench.settings.folder = logs[0].parent
         if len(logs) > 1:
             self._bench.logs.activate()
+        if come_in and len(logs) == 1:
+            self._come_in(logs[0])
         self._bench.sessions.open_logs(logs)
 
     def open_demo(self) -> None:

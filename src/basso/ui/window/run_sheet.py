@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -27,6 +28,7 @@ class RunSheets:
         self._of: Analysis | None = None
         self._comparison: Comparison | None = None
         self._before = ""
+        self._came_in: Path | None = None
         bench.sessions.shown_changed.connect(self._shown_changed)
         bench.units.changed.connect(self._fill)
 
@@ -57,6 +59,11 @@ class RunSheets:
         self.dialog.show()
         self.dialog.raise_()
 
+    def expect(self, path: Path) -> None:
+        """A log has come in: driven today, its run sheet is what is seen first. One of another day is looked up, not
+        waited for at a pit wall."""
+        self._came_in = path
+
     def _gone(self) -> None:
         if self.dialog is not None:
             self.dialog.deleteLater()
@@ -64,6 +71,10 @@ class RunSheets:
 
     def _shown_changed(self) -> None:
         a = self._bench.sessions.analysis
+        if a is not None and a.recording.path == self._came_in:
+            self._came_in = None
+            if a.judgeable and a.recording.started[:10] == date.today().isoformat():
+                self.show()
         if self.dialog is not None and a is not None and a is not self._of:
             self._look_at(a)
 
