@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from basso.faults import fault_file
 from basso.ui.window.fault_hook import FaultHook
+from basso.ui.window.screenshots import wait_until
 
 
 class Failing(QWidget):
@@ -54,9 +55,6 @@ def test_a_fault_in_a_slot_does_not_stop_what_comes_after(application: QApplicat
 
     QTimer.singleShot(0, fail)
     QTimer.singleShot(1, lambda: done.append(1))
-    for _ in range(50):
-        application.processEvents()
-        if done and told:
-            break
+    wait_until(application, lambda: bool(done and told))
     assert done == [1]
     assert "KeyError" in told[0]

@@ -45,6 +45,8 @@ _SORT_ROLE = Qt.ItemDataRole.UserRole
 _NUMERIC = (2, 3, 4, 5)
 _LOW_EM = 38.0
 """Under so many lines of height a window is low."""
+_HIGH_EM = 44.0
+"""Over so many the list takes a fifth of it."""
 _LOWEST, _UNDER = 2, 3
 TRACES, ONE_DIP, SHARES = range(3)
 _PAGES = MappingProxyType(
@@ -260,8 +262,9 @@ class DipsPage(TitledPage):
         # In a low window the list gives two rows, so that the plots above it can still be read.
         em = self._look.height()
         self._reason.keep_lines(1 if self.height() < _LOW_EM * em else 2)
-        # In a high one it takes a fifth.
-        room = max(em * min(8.2, max(4.6, 8.2 - (_LOW_EM - self.height() / em))), 0.2 * self.height())
+        room = em * min(8.2, max(4.6, 8.2 - (_LOW_EM - self.height() / em)))
+        if self.height() > _HIGH_EM * em:
+            room = 0.2 * self.height()
         head, row = self.table.horizontalHeader().sizeHint().height(), self.table.verticalHeader().defaultSectionSize()
         self._lists.setFixedHeight(head + max(2, int((room - head) / row)) * row + 2)
 
