@@ -54,3 +54,12 @@ def test_what_has_no_laps_there_says_why(name: str) -> None:
     lap = next(x for x in a.laps if x.complete)
     laid = laid_under(other, a, lap)
     assert isinstance(laid, NotLaid) and laid.why
+
+
+def test_lateral_g_is_not_laid_where_a_side_is_not_proven() -> None:
+    a, other = (judged_scenario(name, seed).analysis for name, seed in (("baseline-1", 3), ("plus-0.4", 4)))
+    lap = next(x for x in other.laps if x.complete)
+    unproven = [replace(x, side=replace(x.side, proven=False)) for x in (a, other)]
+    for here, there in ((a, unproven[1]), (unproven[0], other), (unproven[0], unproven[1])):
+        laid = laid_under(here, there, lap)
+        assert isinstance(laid, LaidLap) and laid.lateral_g is None

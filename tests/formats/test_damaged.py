@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from asammdf import MDF, Signal
 
 from basso.analysis import analyse
 from basso.cli.main import main
@@ -140,3 +141,24 @@ def test_no_dips_is_said_of_the_part_that_was_read(tmp_path: Path, capsys: pytes
 def test_a_short_last_row_with_its_line_end_is_no_damage(tmp_path: Path) -> None:
     recording = _read(tmp_path, "short.csv", CSV + b"600.000,4500.000\n")
     assert recording.samples == ROWS and not recording.damage
+
+
+def test_without_a_clock_the_rows_above_a_damaged_end_are_kept(tmp_path: Path) -> None:
+    rows = ["Sample rate,20 Hz", "", "Engine speed [rpm],Oil pressure [kPa]"]
+    text = "\n".join(rows + [f"{4000 + i % 90},{400 + i % 50}" for i in range(9000)]).encode()
+    recording = _read(tmp_path, "end.csv", text[:70_000] + _NOISE)
+    assert 7000 < recording.samples < 8000
+    assert recording.damage[0].startswith("Only the first 6:")
+
+
+def test_readings_marked_as_not_valid_are_no_damage(tmp_path: Path) -> None:
+    marked = np.zeros(ROWS, dtype=bool)
+    marked[100:400] = True
+    signals = [
+        Signal(v, TIME, name=n, unit=u, invalidation_bits=marked if n == "Oil temp" else None)
+        for n, (u, v) in list(COLUMNS.items())[1:]
+    ]
+    with MDF(version="4.10") as file:
+        file.append(signals)
+        path = file.save(tmp_path / "valid.mf4")
+    assert read_recording(Path(path)).damage == ()

@@ -80,8 +80,8 @@ def laid_under(a: Analysis, other: Analysis, lap: Lap) -> LaidLap | NotLaid:
         own=other is a,
         shift_m=laid.shift_m if other is not a else 0.0,
         pressure_kpa=pressure,
-        # Of two loggers of which one is not known to say left from right, the signs may differ.
-        lateral_g=at_places(other.lateral_g) if other is a or a.side.proven == other.side.proven else None,
+        # Where either logger is not proven to tell left from right, the signs may differ.
+        lateral_g=at_places(other.lateral_g) if other is a or (a.side.proven and other.side.proven) else None,
         longitudinal_g=at_places(other.longitudinal_g),
         rpm=rpm,
         temperature_c=at_places(other.temperature_c),

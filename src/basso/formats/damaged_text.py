@@ -39,7 +39,6 @@ def without_binary(path: Path, raw: bytes, notes: ReaderNotes) -> bytes:
             "export it again, or copy it from the logger again",
             f"row {row}",
         )
-    notes.damaged_rows = row
     kept, at = [], 0
     for start, end in stretches:
         kept.append(raw[at:start])
@@ -50,6 +49,7 @@ def without_binary(path: Path, raw: bytes, notes: ReaderNotes) -> bytes:
         last_row = raw.count(b"\n", 0, stretches[-1][0]) + 1
         notes.broken_off = f"from row {last_row:,} on the file holds no text"
     if middle:
+        notes.damaged_rows = row
         more = f" and {len(middle) - 1} more places" if len(middle) > 1 else ""
         notes.lose(
             f"{sum(b - a for a, b in middle):,} bytes of the file, from row {row:,} on{more}, are no text, as after a "

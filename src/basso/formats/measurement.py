@@ -326,8 +326,9 @@ def _read_channel(file: MDF, group: int, index: int, taken: _Taken) -> _Read | N
     cycles = int(file.groups[group].channel_group.cycles_nr)
     try:
         whole = part()
-        if whole[2].shape[0] < cycles:
-            taken.notes.broken_off = f"its index tells of {cycles:,} rows, {whole[2].shape[0]:,} are there"
+        # By the group's own times: a channel may have fewer readings because some are marked as not valid.
+        if whole[2].shape[0] < cycles and (there := file.get_master(group).size) < cycles:
+            taken.notes.broken_off = f"its index tells of {cycles:,} rows, {there:,} are there"
         return whole
     except (_Refused, Cancelled, MemoryError):
         raise

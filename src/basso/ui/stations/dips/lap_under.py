@@ -60,7 +60,7 @@ class LapUnder:
             if sessions.of(entry).analysis is not None:
                 self._add_laps(menu.addMenu(title), entry)
             else:
-                action = menu.addAction(f"{title}: its lap with the oil as warm")
+                action = menu.addAction(f"{title}: its lap with the oil nearest in temperature")
                 action.triggered.connect(lambda _=False, e=entry: self._judge_first(e))
         if self._chosen is not None:
             menu.addSeparator()

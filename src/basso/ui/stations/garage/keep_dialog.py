@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QComboBox, QDialog, QFormLayout, QLineEdit, QVBoxLayout, QWidget
 
 from basso.car.sessions import Placing
+from basso.oil.grades import grades
 from basso.ui.dialogs import decision, label
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits, Quantity
@@ -62,7 +63,7 @@ class KeepDialog(QDialog):
         layout.addWidget(decision(self, self._save, save=True))
         self.setMinimumWidth(round(look.height() * 26))
         self.car.addItems(list(self._cars))
-        self.grade.addItems(_GRADES)
+        self.grade.addItems(list(grades()))
         self.grade.setCurrentText("")
         self.car.currentTextChanged.connect(lambda _: self._show_builds())
         self.build.currentTextChanged.connect(lambda _: self._show_build())
@@ -118,6 +119,3 @@ class KeepDialog(QDialog):
             missing.setFocus()
             return
         self.accept()
-
-
-_GRADES = ("0W-20", "0W-30", "0W-40", "5W-30", "5W-40", "5W-50", "10W-40", "10W-60", "15W-50", "20W-50")
