@@ -332,16 +332,36 @@ def verdict_with_zero(c: Comparison, side: int, by_kpa: float) -> Verdict:
 
 
 def export_recording(
-    recording: Recording, path: Path, span_s: tuple[float, float] | None = None, corrected: Analysis | None = None
+    recording: Recording,
+    path: Path,
+    span_s: tuple[float, float] | None = None,
+    corrected: Analysis | None = None,
+    facts_above: bool = False,
 ) -> None:
-    """Write a log as CSV or Parquet, by the file's ending.
-
-    Args:
-        span_s: only from here to there.
-        corrected: write it with this analysis' corrections in force, and say so in the file.
+    """Write a log as CSV or Parquet, by the file's ending: see :func:`exported`.
 
     Raises:
         InputError: the kind is unknown, the stretch empty, or the place cannot be written.
+    """
+    write_whole(path, exported(recording, path.suffix, span_s, corrected, facts_above))
+
+
+def exported(
+    recording: Recording,
+    suffix: str,
+    span_s: tuple[float, float] | None = None,
+    corrected: Analysis | None = None,
+    facts_above: bool = False,
+) -> bytes:
+    """A log as a file of the kind that ``suffix`` names.
+
+    Args:
+        span_s: only from here to there.
+        corrected: with this analysis' corrections in force, and said among its facts.
+        facts_above: of a CSV: the session's facts above the heading.
+
+    Raises:
+        InputError: the kind is unknown, or the stretch empty.
     """
     from basso.formats.write import part_of, recording_bytes
     from basso.recording.corrections import apply
@@ -354,7 +374,7 @@ def export_recording(
         )
     if span_s is not None:
         recording = part_of(recording, *span_s)
-    write_whole(path, recording_bytes(recording, path.suffix, facts))
+    return recording_bytes(recording, suffix, facts, facts_above)
 
 
 def export_analysis(analysis: Analysis, path: Path, units: DisplayUnits | None = None) -> None:

@@ -144,6 +144,20 @@ def test_roles_and_units_can_be_forced() -> None:
     assert not channel.unit_assumed
 
 
+@pytest.mark.parametrize("said", ["P3 gallery", "p3 GALLERY [psi]", "P3 gallery [psi]"])
+def test_a_column_may_be_named_without_its_unit_and_in_any_case(said: str) -> None:
+    text = _csv("psi").replace("Oil pressure [psi]", "P3 gallery [psi]")
+    options = ReadOptions(dict([parse_role_option(f"oil_pressure={said}")]), dict([parse_unit_option(f"{said}=bar")]))
+    channel = read_recording(write_temporary(text.encode()), options).channel(Role.OIL_PRESSURE)
+    assert channel is not None and channel.unit is not None and channel.unit.symbol == "bar"
+
+
+def test_a_short_name_that_two_columns_have_is_not_guessed_at() -> None:
+    text = _csv("psi").replace("Oil pressure [psi]", "P3 [psi]").replace("Oil temp [°C]", "P3 [bar]")
+    with pytest.raises(FormatError, match="has no column 'P3'"):
+        read_recording(write_temporary(text.encode()), ReadOptions(dict([parse_role_option("oil_pressure=P3")])))
+
+
 def test_a_last_row_cut_short_is_left_out_and_said() -> None:
     whole = _csv()
     cut = whole[: len(whole.rstrip()) - 14]

@@ -74,7 +74,7 @@ def recordings(draw: st.DrawFn) -> Recording:
 @settings(max_examples=50, deadline=None)
 @given(recordings(), st.sampled_from([".csv", ".parquet"]))
 def test_any_recording_reads_back_the_same(recording: Recording, suffix: str) -> None:
-    path = write_temporary(recording_bytes(recording, suffix), f"out{suffix}")
+    path = write_temporary(recording_bytes(recording, suffix, facts_above=True), f"out{suffix}")
     back = read_recording(path)
     _same(recording, back)
     assert back.facts["Venue"] == "Harrowfell"
@@ -104,7 +104,7 @@ def test_a_corrected_log_needs_no_correction_any_more(tmp_path: Path) -> None:
     """The shakedown's sensor reads absolute: written corrected, it is judged the same with a zero of its own."""
     analysis = judged_scenario("shakedown", 3, 2).analysis
     assert any(c.kind == "offset" for c in analysis.corrections)
-    workflow.export_recording(analysis.recording, tmp_path / "c.csv", corrected=analysis)
+    workflow.export_recording(analysis.recording, tmp_path / "c.csv", corrected=analysis, facts_above=True)
     again = workflow.judge(read_recording(tmp_path / "c.csv"))
     assert not any(c.kind == "offset" and abs(c.value) > 3 for c in again.corrections)
     assert len(again.dips) == len(analysis.dips)

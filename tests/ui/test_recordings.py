@@ -272,7 +272,7 @@ def test_a_log_is_written_from_the_window(
     desk.bench.cursor.show(10.0, 20.0)
 
     def choose(dialog: WriteDialog) -> int:
-        dialog.kind[1].setChecked(True)
+        dialog.kind[2].setChecked(True)
         dialog.part[1 if part else 0].setChecked(True)
         return 1
 

@@ -7,7 +7,8 @@ import math
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from basso.cli import options
+from basso.cli import logs, options
+from basso.cli.terminal import print_document
 from basso.errors import InputError
 
 if TYPE_CHECKING:
@@ -26,9 +27,12 @@ seconds that replaces the pump. All pressures are gauge; the gas law is worked i
 With a log of the car without an accumulator the bottle is replayed through it: what each dip would have become, where
 it runs dry, how much it gives each lap, the smallest that holds the floor, and where its pressures cross.
 
-  basso accumulator --total 2 --precharge 70 --pressure 375 --floor 214 --flow 50
-  basso accumulator --total 2 --precharge 70 --floor 200 --log run.csv --pump-cm3 11
-  basso accumulator --total 3.5 --precharge 200 --floor 200 --log run.csv --flow 50 --at-rpm 4500 --trigger 260"""
+  basso accumulator --total 2 --precharge 70 --pressure 375 --floor 214 \\
+      --flow 50
+  basso accumulator --total 2 --precharge 70 --floor 200 --log run.csv \\
+      --pump-cm3 11
+  basso accumulator --total 3.5 --precharge 200 --floor 200 --log run.csv \\
+      --flow 50 --at-rpm 4500 --trigger 260"""
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -84,13 +88,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     options.add_garage(parser)
     options.add_judging(parser, with_floor=False)
-    options.add_reading(parser)
+    logs.add_reading(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
     """Work it out."""
     from basso.report.accumulator_documents import Charge, accumulator_document, replay_document
-    from basso.report.documents import dump
     from basso.words.accumulator import static_cautions
 
     asked = _asked(arguments)
@@ -105,7 +108,7 @@ def run(arguments: argparse.Namespace) -> int:
         document = accumulator_document(charge, drive.notes)
         document |= replay_document(drive.cover, drive.smallest_l, drive.ladder)
     if arguments.json:
-        print(dump(document))
+        print_document(document)
         return 0
     print(
         f"{asked.bottle.total_l:g} L, precharge {asked.bottle.precharge_kpa:g} kPa, charged to "
@@ -218,10 +221,10 @@ def _on_the_drive(arguments: argparse.Namespace, asked: _Asked) -> _Drive:
 def _judged(arguments: argparse.Namespace) -> Analysis:
     from pathlib import Path
 
-    from basso.workflow import judge, open_recording
+    from basso.workflow import judge
 
-    judging, reading = options.judging(arguments), options.reading(arguments)
-    recording = open_recording(Path(arguments.log), reading, memory=options.memory())
+    judging = options.judging(arguments)
+    recording = logs.opened_one(arguments, Path(arguments.log))
     options.check_named(judging, [recording])
     known = options.known(arguments, [recording])
     return judge(recording, options.judged_by(arguments, judging, recording, known.get(recording.content_hash)))

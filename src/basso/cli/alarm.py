@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import argparse
 
-from basso.cli import options
+from basso.cli import logs, options
+from basso.cli.terminal import print_document
 
 HELP = "settings for a low-pressure warning, proved on the car's own logs"
 DESCRIPTION = """\
@@ -25,27 +26,26 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--json", action="store_true", help="print one JSON document (basso.alarm/1)")
     options.add_garage(parser)
     options.add_judging(parser)
-    options.add_reading(parser)
+    logs.add_reading(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
     """Propose and prove."""
     from basso.alarm.proposals import propose
     from basso.report.alarm_document import alarm_document
-    from basso.report.documents import dump
     from basso.words.alarm import CAUTION
-    from basso.workflow import judge, open_recording
+    from basso.workflow import judge
 
-    judging, reading = options.judging(arguments), options.reading(arguments)
-    paths = options.paths([*arguments.logs, *arguments.held_out])
-    recordings = [open_recording(p, reading, memory=options.memory()) for p in paths]
+    judging = options.judging(arguments)
+    own = logs.named(arguments.logs)
+    recordings = logs.opened(arguments, [*map(str, own), *arguments.held_out])
     options.check_named(judging, recordings)
     known = options.known(arguments, recordings)
     analyses = [judge(r, options.judged_by(arguments, judging, r, known.get(r.content_hash))) for r in recordings]
-    count = len(arguments.logs)
+    count = len(own)
     plan = propose(analyses[:count], analyses[count:])
     if arguments.json:
-        print(dump(alarm_document(plan)))
+        print_document(alarm_document(plan))
         return 0
     for p in plan.proposed:
         mark = "  (best)" if p.rule.kind == plan.best else ""

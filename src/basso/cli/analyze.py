@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import argparse
 import os
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from basso.cli import options
+from basso.cli import logs, options
+from basso.cli.terminal import print_document
 from basso.errors import InputError
+from basso.plain_text import spelled_out
+from basso.progress import silent
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Sequence
 
     from basso.pressure.options import JudgeOptions
     from basso.report.documents import Document
@@ -41,39 +45,45 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     options.add_garage(parser)
     options.add_kept(parser)
     options.add_judging(parser)
-    options.add_reading(parser)
+    logs.add_reading(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
     """Judge each log and report; several at once, on as many cores as there are."""
-    if arguments.out and len(arguments.logs) > 1:
+    paths = logs.named(arguments.logs)
+    if arguments.out and len(paths) > 1:
         raise InputError("--out takes one log at a time; run it once for each.")
-    workers = min(len(arguments.logs), len(os.sched_getaffinity(0)))
-    told = _in_parallel(arguments, workers) if workers > 1 else _in_turn(arguments)
-    from basso.report.documents import dump
+    workers = min(len(paths), len(os.sched_getaffinity(0)))
+    if logs.PIPED in arguments.logs:
+        workers = 1  # standard input is this process's own
+    told = _in_parallel(arguments, paths, workers) if workers > 1 else _in_turn(arguments, paths)
     from basso.report.several import on_shared_maps
 
-    documents = on_shared_maps(told)
+    # What could be judged is answered, what could not is named.
+    problems = [t for t in told if isinstance(t, str)]
+    documents = on_shared_maps([t for t in told if not isinstance(t, str)])
+    if len(paths) == 1 and problems:
+        raise InputError(problems[0])
     if arguments.json:
-        print(dump(documents[0] if len(documents) == 1 else documents))
-        return 0
-    for document in documents:
-        _report(document)
-    return 0
+        print_document(documents[0] if len(paths) == 1 else documents)
+    else:
+        for document in documents:
+            _report(document)
+    for sentence in problems:
+        print(f"basso: {spelled_out(sentence)}", file=sys.stderr)
+    return 2 if problems else 0
 
 
-def _in_turn(arguments: argparse.Namespace) -> list[JudgedLog]:
+def _in_turn(arguments: argparse.Namespace, paths: Sequence[Path]) -> list[JudgedLog | str]:
     judging = options.judging(arguments)
-    return [_judged(arguments, judging, name) for name in arguments.logs]
+    return [_told(arguments, judging, path) for path in paths]
 
 
-def _judged(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> JudgedLog:
+def _judged(arguments: argparse.Namespace, judging: JudgeOptions, path: Path) -> JudgedLog:
     """A log as its document; where it was judged before by all the same, as it was kept."""
     from basso.report.kept_answers import judged_before
-    from basso.workflow import open_recording
 
-    (path,) = options.paths([name])
-    recording = open_recording(path, options.reading(arguments), memory=options.memory())
+    recording = logs.opened_one(arguments, path, done=0.5)
     options.check_named(judging, [recording])
     known = options.known(arguments, [recording]).get(recording.content_hash)
     by = options.judged_by(arguments, judging, recording, known)
@@ -82,7 +92,7 @@ def _judged(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> 
         from basso.report.several import judged_log
         from basso.workflow import export_analysis, judge
 
-        analysis = judge(recording, by)
+        analysis = judge(recording, by, progress=lambda done, what: arguments.progress(0.5 + 0.5 * done, what))
         if arguments.out:
             export_analysis(analysis, Path(arguments.out))
         return judged_log(analysis)
@@ -90,49 +100,40 @@ def _judged(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> 
     return judge() if arguments.out else judged_before(recording, by, judge)
 
 
-def _in_parallel(arguments: argparse.Namespace, workers: int) -> list[JudgedLog]:
+def _in_parallel(arguments: argparse.Namespace, paths: Sequence[Path], workers: int) -> list[JudgedLog | str]:
     """Every log by itself; they share nothing. One worker is this process, which need not be begun first, the others
-    are new ones.
-
-    Raises:
-        InputError: a log cannot be used; what is not begun by then is left.
-    """
+    are new ones. A log that cannot be used is the sentence that says why."""
     from collections import deque
     from concurrent.futures import BrokenExecutor, ProcessPoolExecutor, ThreadPoolExecutor
     from multiprocessing import get_context
 
     # One thread each, said before anything asks: what is parallel here is the logs.
     os.environ.update({name: "1" for name in _OWN_THREADS if name not in os.environ})
-    names = arguments.logs
-    sizes = [path.stat().st_size if (path := Path(name)).is_file() else 0 for name in names]
+    sizes = [path.stat().st_size if path.is_file() else 0 for path in paths]
     # The longest first, so that none is left over at the end for one worker alone.
-    waiting = deque(sorted(range(len(names)), key=lambda i: -sizes[i]))
-    told: dict[int, JudgedLog] = {}
-    problems: dict[int, str] = {}
+    waiting = deque(sorted(range(len(paths)), key=lambda i: -sizes[i]))
+    told: dict[int, JudgedLog | str] = {}
+    apart = argparse.Namespace(**{**vars(arguments), "progress": silent})
 
-    def work(judge_one: Callable[[str], JudgedLog | str]) -> None:
+    def work(judge_one: Callable[[Path], JudgedLog | str]) -> None:
         while waiting:
             try:
                 i = waiting.popleft()
             except IndexError:  # another worker took the last one
                 return
-            answer = judge_one(names[i])
-            if isinstance(answer, str):
-                problems[i] = answer
-                waiting.clear()
-            else:
-                told[i] = answer
+            told[i] = judge_one(paths[i])
+            arguments.progress(len(told) / len(paths), f"{len(told)} of {len(paths)} logs judged")
 
     with ProcessPoolExecutor(workers - 1, get_context("spawn")) as pool, ThreadPoolExecutor(workers - 1) as feeding:
         for _ in range(workers - 1):  # they load what they need while this one reads its options
             pool.submit(_get_ready)
         judging = options.judging(arguments)
         fed = [
-            feeding.submit(work, lambda name: pool.submit(_told, arguments, judging, name).result())
+            feeding.submit(work, lambda path: pool.submit(_told, apart, judging, path).result())
             for _ in range(workers - 1)
         ]
         try:
-            work(lambda name: _told(arguments, judging, name))
+            work(lambda path: _told(apart, judging, path))
         finally:
             waiting.clear()
         try:
@@ -142,9 +143,7 @@ def _in_parallel(arguments: argparse.Namespace, workers: int) -> list[JudgedLog]
             raise InputError(
                 "A process ended while judging a log, usually because memory ran out; give fewer logs at once."
             ) from None
-    if problems:
-        raise InputError(problems[min(problems)])
-    return [told[i] for i in range(len(names))]
+    return [told[i] for i in range(len(paths))]
 
 
 def _get_ready() -> None:
@@ -155,11 +154,11 @@ def _get_ready() -> None:
     import basso.workflow  # noqa: F401
 
 
-def _told(arguments: argparse.Namespace, judging: JudgeOptions, name: str) -> JudgedLog | str:
+def _told(arguments: argparse.Namespace, judging: JudgeOptions, path: Path) -> JudgedLog | str:
     """A log as its document, or the sentence that says why it cannot be used: an error's parts do not travel, its words
     do."""
     try:
-        return _judged(arguments, judging, name)
+        return _judged(arguments, judging, path)
     except InputError as error:
         return str(error)
 

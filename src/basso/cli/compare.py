@@ -8,9 +8,10 @@ from dataclasses import asdict, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from basso.cli import options
+from basso.cli import logs, options
+from basso.cli.terminal import print_document
 from basso.errors import InputError
-from basso.report.documents import Document, comparison_document, dump, fragile_documents, sides_document
+from basso.report.documents import Document, comparison_document, fragile_documents, sides_document
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -30,7 +31,8 @@ at the same oil temperature, rpm and g, with an interval that counts laps, not s
 against like, the answer is "not comparable" and why.
 
   basso compare --a full-mark-1.csv full-mark-2.csv --b plus-0.4.csv
-  basso compare --side full=run1.csv,run2.csv --side plus=run3.csv --side baffle=run4.csv"""
+  basso compare --side full=run1.csv,run2.csv --side plus=run3.csv \\
+      --side baffle=run4.csv"""
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -49,7 +51,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--garage", metavar="FOLDER", help="the garage with the build sheets (default: your own)")
     parser.add_argument("--json", action="store_true", help="print one JSON document (basso.comparison/1)")
     options.add_judging(parser)
-    options.add_reading(parser)
+    logs.add_reading(parser)
 
 
 def judged(arguments: argparse.Namespace) -> tuple[Comparison, Sequence[Fragile]]:
@@ -60,15 +62,15 @@ def judged(arguments: argparse.Namespace) -> tuple[Comparison, Sequence[Fragile]
     """
     from basso.memory.decisions import Decision
     from basso.trial.fragile import fragile_of
-    from basso.workflow import open_recording, options_for, run_trial, verdict_with_zero
+    from basso.workflow import options_for, run_trial, verdict_with_zero
 
-    judging, reading, memory = options.judging(arguments), options.reading(arguments), options.memory()
+    judging, memory = options.judging(arguments), logs.memory()
     for name in ("a", "b"):
         if not getattr(arguments, name):
             raise InputError(f"--{name}: name the logs {'before' if name == 'a' else 'after'} the change.")
     if set(map(str, arguments.a)) & set(map(str, arguments.b)):
         raise InputError("--a and --b name the same log; a change is judged between different runs.")
-    a, b = ([open_recording(Path(p), reading, memory=memory) for p in side] for side in (arguments.a, arguments.b))
+    a, b = (logs.opened(arguments, side) for side in (arguments.a, arguments.b))
     options.check_named(judging, [*a, *b])
     decided = {r.content_hash: options_for(r, judging, memory) for r in (*a, *b)}
     by = {log: Decision(made.refused, made.edited) for log, made in decided.items()}
@@ -95,7 +97,7 @@ def run(arguments: argparse.Namespace) -> int:
         # What the contract fixes, and the cards where there are any.
         more: Document = {"cards": asdict(cards)} if cards is not None else {}
         more["fragile"] = fragile_documents(fragile)
-        print(dump({**comparison_document(comparison), **more}))
+        print_document({**comparison_document(comparison), **more})
         return 0
     for words in (cards.listed, *cards.cautions) if cards is not None else ():
         print(words)
@@ -125,7 +127,7 @@ def _several(arguments: argparse.Namespace) -> int:
     from basso.trial.several import Sides, compare_several
     from basso.units import DisplayUnits
     from basso.words.trial import sentence
-    from basso.workflow import open_recording, options_for, run_trial
+    from basso.workflow import options_for, run_trial
 
     if arguments.a or arguments.b:
         raise InputError("--side stands instead of --a and --b; name every side with it.")
@@ -135,8 +137,8 @@ def _several(arguments: argparse.Namespace) -> int:
     labels = [label for label, _ in named]
     if len(set(labels)) < len(labels):
         raise InputError("--side: two sides have the same label; give each its own.")
-    judging, reading, memory = options.judging(arguments), options.reading(arguments), options.memory()
-    read = {label: [open_recording(p, reading, memory=memory) for p in options.paths(logs)] for label, logs in named}
+    judging, memory = options.judging(arguments), logs.memory()
+    read = {label: logs.opened(arguments, names) for label, names in named}
     everything = [r for side in read.values() for r in side]
     options.check_named(judging, everything)
     from basso.memory.decisions import Decision
@@ -153,7 +155,7 @@ def _several(arguments: argparse.Namespace) -> int:
         labels, lambda a, b: run_trial(a, read[a], b, read[b], judging, decided=by, known=known)
     )
     if arguments.json:
-        print(dump(sides_document(found)))
+        print_document(sides_document(found))
         return 0
     for c in found.contrasts:
         print(f"{c.a.label} → {c.b.label}: {sentence(c, DisplayUnits())}")

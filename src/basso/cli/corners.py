@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import argparse
+from pathlib import Path
 
-from basso.cli import options
+from basso.cli import logs, options
+from basso.cli.terminal import print_document
 from basso.errors import InputError
 
 HELP = "where on the circuit oil is lost, and above which g"
@@ -23,14 +25,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     options.add_garage(parser)
     options.add_kept(parser)
     options.add_judging(parser)
-    options.add_reading(parser)
+    logs.add_reading(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
     """Find and tell."""
     from basso.findings.corners.findings import find_corners
     from basso.report.corners_documents import corners_document
-    from basso.report.documents import dump
     from basso.words.corners import (
         held_up_words,
         knee_words,
@@ -41,11 +42,10 @@ def run(arguments: argparse.Namespace) -> int:
         slides_words,
         threshold_words,
     )
-    from basso.workflow import judge, open_recording
+    from basso.workflow import judge
 
-    judging, reading = options.judging(arguments), options.reading(arguments)
-    (path,) = options.paths([arguments.log])
-    recording = open_recording(path, reading, memory=options.memory())
+    judging = options.judging(arguments)
+    recording = logs.opened_one(arguments, Path(arguments.log))
     options.check_named(judging, [recording])
     known = options.known(arguments, [recording]).get(recording.content_hash)
     told = find_corners(judge(recording, options.judged_by(arguments, judging, recording, known)))
@@ -56,7 +56,7 @@ def run(arguments: argparse.Namespace) -> int:
             "'basso import' lists its channels."
         )
     if arguments.json:
-        print(dump(corners_document(told)))
+        print_document(corners_document(told))
         return 0
     print(
         f"{told.analysis.recording.path}: {len(told.places)} places, {len(told.ranked)} of them below "

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import argparse
 from dataclasses import asdict
-from pathlib import Path
 
-from basso.cli import options
+from basso.cli import logs, options
+from basso.cli.terminal import print_document
 
 HELP = "pressure drop across cooler and filter"
 DESCRIPTION = """\
@@ -27,19 +27,16 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--json", action="store_true", help="one JSON document on standard output")
     options.add_garage(parser)
-    options.add_reading(parser)
+    logs.add_reading(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
     """Measure and tell."""
     from basso.oil.grades import parse_oil
     from basso.oilway.drops import find_drops, held_against
-    from basso.report.documents import dump
-    from basso.workflow import open_recording
 
     oil = parse_oil(arguments.oil) if arguments.oil else None
-    reading = options.reading(arguments)
-    *before, recording = (open_recording(Path(p), reading, memory=options.memory()) for p in arguments.logs)
+    *before, recording = logs.opened(arguments, arguments.logs)
     known = options.known(arguments, [recording]).get(recording.content_hash)
     earlier = [e.drops for e in known.earlier] if known is not None else []
     changes = held_against(
@@ -50,7 +47,7 @@ def run(arguments: argparse.Namespace) -> int:
             {**asdict(c.now), "state": c.state, "before_kpa": c.before_kpa, "costs_kpa": c.costs_kpa, "words": c.words}
             for c in changes
         ]
-        print(dump({"schema": "basso.drops/1", "log": str(arguments.logs[-1]), "drops": rows}))
+        print_document({"schema": "basso.drops/1", "log": str(arguments.logs[-1]), "drops": rows})
         return 0
     for change in changes:
         print(change.words)

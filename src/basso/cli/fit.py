@@ -5,7 +5,8 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from basso.cli import options
+from basso.cli import logs
+from basso.cli.terminal import print_document
 from basso.errors import InputError
 
 HELP = "which parts lead from a port to a sensor"
@@ -13,7 +14,8 @@ DESCRIPTION = """\
 The shortest chain of adapters, tee and flexible line from the engine's port to the sensor in which every joint is
 one thread, with parts list, steps and cautions. With --measured: which thread it is.
 
-  basso fit --port "female 1/8 NPT" --sensor "male M10x1" --switch "male 1/8 NPT"
+  basso fit --port "female 1/8 NPT" --sensor "male M10x1" \\
+      --switch "male 1/8 NPT"
   basso fit --measured 9.7 0.907 --taper yes"""
 
 
@@ -43,45 +45,42 @@ def run(arguments: argparse.Namespace) -> int:
     from basso.fitting.planner import Plan, plan_fit
     from basso.fitting.threads import identify, parse_end
     from basso.memory.parts import Parts
-    from basso.report.documents import dump
 
     if arguments.measured is not None:
         diameter_mm, pitch_mm = arguments.measured
         found = identify(diameter_mm, pitch_mm, {"yes": True, "no": False}.get(arguments.taper))
         names = [t.name for t in found.candidates]
         if arguments.json:
-            print(dump({"schema": "basso.thread/1", "candidates": names, "caution": found.caution}))
+            print_document({"schema": "basso.thread/1", "candidates": names, "caution": found.caution})
         else:
             print(", ".join(names) or "none")
             if found.caution:
                 print(found.caution)
         return 0
     if not arguments.port or not arguments.sensor:
-        raise InputError("basso fit: name both --port and --sensor, or --measured with a diameter and a pitch.")
+        raise InputError("fit: name both --port and --sensor, or --measured with a diameter and a pitch.")
     switch = parse_end(arguments.switch) if arguments.switch else None
     if arguments.place and arguments.place not in places():
         raise InputError(f"--place '{arguments.place}': use one of {', '.join(places())}.")
-    parts = Parts(Path(arguments.parts)).in_use() if arguments.parts else options.memory().parts.in_use()
+    parts = Parts(Path(arguments.parts)).in_use() if arguments.parts else logs.memory().parts.in_use()
     plan: Plan = plan_fit(
         parse_end(arguments.port), parse_end(arguments.sensor), switch, not arguments.on_block, parts, arguments.room
     )
     tells = places()[arguments.place].tells if arguments.place else ""
     if arguments.json:
-        print(
-            dump(
-                {
-                    "schema": "basso.fit/1",
-                    "possible": plan.possible,
-                    "parts": [str(p) for p in plan.parts],
-                    "overhang_mm": plan.overhang_mm,
-                    "purchase": plan.purchase,
-                    "place": arguments.place,
-                    "place_tells": tells or None,
-                    "missing": plan.missing,
-                    "cautions": list(plan.cautions),
-                    "steps": list(plan.steps),
-                }
-            )
+        print_document(
+            {
+                "schema": "basso.fit/1",
+                "possible": plan.possible,
+                "parts": [str(p) for p in plan.parts],
+                "overhang_mm": plan.overhang_mm,
+                "purchase": plan.purchase,
+                "place": arguments.place,
+                "place_tells": tells or None,
+                "missing": plan.missing,
+                "cautions": list(plan.cautions),
+                "steps": list(plan.steps),
+            }
         )
         return 0
     if tells:

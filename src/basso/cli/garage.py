@@ -7,7 +7,8 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from basso.cli import options
+from basso.cli import logs
+from basso.cli.terminal import print_document
 from basso.errors import InputError
 
 if TYPE_CHECKING:
@@ -20,12 +21,12 @@ or in the folder that --folder names.
 
   basso garage list
   basso garage show "Car 31"
-  basso garage normal "Car 31" --keep                learn the normal of the newest build and save it
-  basso garage export "Car 31" car-31.basso.zip      the car with its whole history, open formats
+  basso garage normal "Car 31" --keep             learn and save its normal
+  basso garage export "Car 31" car-31.basso.zip   the car, all of it
   basso garage import car-31.basso.zip
-  basso garage accept "Car 31"                       an imported car acts on logs only after this
+  basso garage accept "Car 31"                    let an imported car act
   basso garage backup
-  basso garage restore                               the newest backup; --file for another"""
+  basso garage restore                            the newest; --file: another"""
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -116,7 +117,7 @@ def _normal(arguments: argparse.Namespace, garage: Garage) -> int:
         raise InputError(
             f"'{arguments.build}': no build has that name; there are: {', '.join(names.values()) or 'none'}."
         )
-    memory = options.memory()
+    memory = logs.memory()
     learned = learn_build(
         history, build, samples_reader(garage, memory), memory.decisions, date.today().isoformat(), arguments.reason
     )
@@ -135,7 +136,7 @@ def _export(arguments: argparse.Namespace, garage: Garage) -> int:
     from basso.garage.store import car_named
 
     car, out = car_named(garage, arguments.car), Path(arguments.out)
-    export_car(garage, car, out, options.memory().decisions)
+    export_car(garage, car, out, logs.memory().decisions)
     return _say(arguments, {"schema": SCHEMA, "car": car.name, "path": str(out)}, f"{car.name} was written to {out}.")
 
 
@@ -160,7 +161,7 @@ def _accept(arguments: argparse.Namespace, garage: Garage) -> int:
     from basso.report.garage_documents import car_document
 
     car = car_named(garage, arguments.car)
-    edit = accept_car(garage, car, options.memory().decisions)
+    edit = accept_car(garage, car, logs.memory().decisions)
     words = f"{car.name} is accepted." if edit is not None else f"{car.name} is your own; there was nothing to accept."
     return _say(arguments, car_document(garage, car), words)
 
@@ -194,7 +195,8 @@ _DO = {
 
 
 def _say(arguments: argparse.Namespace, document: dict[str, object], words: str) -> int:
-    from basso.report.documents import dump
-
-    print(dump(document) if arguments.json else words)
+    if arguments.json:
+        print_document(document)
+    else:
+        print(words)
     return 0

@@ -5,8 +5,9 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from basso.cli import options
-from basso.report.documents import dump, import_document
+from basso.cli import logs
+from basso.cli.terminal import print_document
+from basso.report.documents import import_document
 
 HELP = "read a log and list its channels"
 DESCRIPTION = """\
@@ -14,14 +15,15 @@ Read one log and list its channels: what each one is, its unit, its rate, its ra
 in the notes; a wrong assumption is put right with --role and --unit.
 
   basso import run2.csv
-  basso import run2.csv --role oil_pressure="P3 gallery" --unit "P3 gallery=psi" """
+  basso import run2.csv --role oil_pressure="P3 gallery" \\
+      --unit "P3 gallery=psi" """
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     parser.add_argument("log", metavar="LOG", help="the log file")
     parser.add_argument("--json", action="store_true", help="print one JSON document (basso.import/1)")
-    options.add_reading(parser)
+    logs.add_reading(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
@@ -29,10 +31,11 @@ def run(arguments: argparse.Namespace) -> int:
     from basso.workflow import describe
 
     path = Path(arguments.log)
-    summary = describe(path, options.reading(arguments), memory=options.memory())
+    with logs.at_hand(path) as file:
+        summary = describe(file, logs.reading(arguments), progress=arguments.progress, memory=logs.memory())
     document = import_document(path, summary)
     if arguments.json:
-        print(dump(document))
+        print_document(document)
         return 0
     rate = summary.rate_hz
     print(

@@ -13,7 +13,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from basso.cli import options
+from basso.cli import logs, options
 from basso.errors import InputError
 from basso.plain_text import spelled_out
 
@@ -28,8 +28,10 @@ Listen to a bus that python-can opens, decode it with its database, record it, a
 pressure stands against normal and floor: one JSON object a line, the recording's place in the last one. Without
 --normal there is no normal, and floors that need one say nothing.
 
-  basso live --headless --bus socketcan --channel can0 --dbc car.dbc --out logs --normal last-run.csv
-  basso live --headless --bus udp_multicast --channel 239.74.163.2 --dbc standin.dbc --out logs --seconds 60"""
+  basso live --headless --bus socketcan --channel can0 --dbc car.dbc \\
+      --out logs --normal last-run.csv
+  basso live --headless --bus udp_multicast --channel 239.74.163.2 \\
+      --dbc standin.dbc --out logs --seconds 60"""
 
 _TICK_S = 0.05
 
@@ -45,7 +47,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--alarm", metavar="FILE", help="a document of 'basso alarm --json': its best kind is the warning device"
     )
     options.add_judging(parser)
-    options.add_reading(parser)
+    logs.add_reading(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
@@ -63,7 +65,7 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.refuse or arguments.correct:
         raise InputError("live: --refuse and --correct are for logs; give them to 'basso analyze' afterwards.")
     rule = _rule(Path(arguments.alarm)) if arguments.alarm else None
-    database, reading, judging = Path(arguments.dbc), options.reading(arguments), options.judging(arguments)
+    database, reading, judging = Path(arguments.dbc), logs.reading(arguments), options.judging(arguments)
     load_database(database)  # what cannot be used is told before anything is opened
     bus = LiveBus(arguments.bus, arguments.channel, database, Path(arguments.out))
     session = LiveSession(bus, database, reading, judging, rule)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import errno
 import os
 import re
 import sys
@@ -11,12 +12,14 @@ from importlib import import_module
 from pathlib import Path
 from typing import NoReturn, Protocol, cast
 
-from basso.errors import BassoError
+from basso.cli.parser import Parser, did_you_mean, refuse_unknown, wrapped
+from basso.cli.terminal import progress_on, speak_plainly, wipe
+from basso.errors import BassoError, InputError
 from basso.plain_text import spelled_out
 from basso.platform.code import CHILD
 from basso.version import VERSION
 
-_COMMANDS = {
+COMMANDS = {
     "open": "basso.cli.open_window",
     "import": "basso.cli.import_log",
     "analyze": "basso.cli.analyze",
@@ -38,6 +41,7 @@ _COMMANDS = {
     "standin": "basso.cli.standin",
 }
 
+_NO_ROOM = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG, errno.EIO)
 _NUMBERS = re.compile(r"-[\d.]+(e-?\d+)?(,[-+]?[\d.]+(e-?\d+)?)+", re.IGNORECASE)
 
 _DESCRIPTION = """\
@@ -75,13 +79,17 @@ class Command(Protocol):
 def build_parser(only: str | None = None) -> argparse.ArgumentParser:
     """The whole command line, with help worth reading; or one command of it, which then alone is loaded."""
     raw = argparse.RawDescriptionHelpFormatter
-    parser = argparse.ArgumentParser(prog="basso", description=_DESCRIPTION, epilog=_CAUTION, formatter_class=raw)
+    parser = Parser(prog="basso", description=wrapped(_DESCRIPTION), epilog=wrapped(_CAUTION), formatter_class=raw)
     parser.add_argument("--version", action="version", version=f"basso {VERSION}")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
-    for name in [only] if only is not None and only in _COMMANDS else _COMMANDS:
-        module = cast(Command, import_module(_COMMANDS[name]))
+    for name in [only] if only is not None and only in COMMANDS else COMMANDS:
+        module = cast(Command, import_module(COMMANDS[name]))
         sub = commands.add_parser(
-            name, help=module.HELP, description=module.DESCRIPTION, epilog=_CAUTION, formatter_class=raw
+            name,
+            help=module.HELP,
+            description=wrapped(module.DESCRIPTION),
+            epilog=wrapped(_CAUTION),
+            formatter_class=raw,
         )
         module.add_arguments(sub)
         sub.set_defaults(run=module.run)
@@ -102,20 +110,60 @@ def _joined(words: Sequence[str]) -> list[str]:
 def main(argv: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit status. User errors become one line on standard error."""
     words = _joined(sys.argv[1:] if argv is None else argv)
-    if words and words[0] not in _COMMANDS and Path(words[0]).exists():
+    if words and words[0] not in COMMANDS and Path(words[0]).exists():
         words = ["open", *words]  # a log is opened
-    arguments = build_parser(only=next(iter(words), None)).parse_args(words or ["open"])
     try:
-        return int(arguments.run(arguments))
+        arguments = _parsed(words or ["open"])
+        arguments.progress = progress_on(sys.stderr)
+        try:
+            status = int(arguments.run(arguments))
+        finally:
+            wipe(sys.stderr)
+        sys.stdout.flush()
+        return status
     except BassoError as error:
         print(f"basso: {spelled_out(str(error))}", file=sys.stderr)
         return 2
     except BrokenPipeError:  # the reader of our output went away ("| head")
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
+    except OSError as error:
+        if error.errno not in _NO_ROOM:
+            raise
+        print(
+            f"basso: the output cannot be written ({error.strerror}); make room, or send it elsewhere.", file=sys.stderr
+        )
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 2
     except KeyboardInterrupt:
         print("basso: stopped.", file=sys.stderr)
         return 130
+
+
+def _parsed(words: list[str]) -> argparse.Namespace:
+    """The command's arguments.
+
+    Raises:
+        InputError: there is no such command or option, or an argument is missing or wrong.
+    """
+    command = words[0]
+    if command.startswith("-"):  # --help, --version
+        return build_parser().parse_args(words)
+    if command not in COMMANDS:
+        raise InputError(_no_command(command))
+    parser = build_parser(only=command)
+    arguments, unknown = parser.parse_known_args(words)
+    if unknown:
+        alone = Parser(prog=f"basso {command}")
+        cast(Command, import_module(COMMANDS[command])).add_arguments(alone)
+        refuse_unknown(unknown, alone, command)
+    return arguments
+
+
+def _no_command(word: str) -> str:
+    if Path(word).suffix or "/" in word:
+        return f"{word}: does not exist; check the name and the folder."
+    return f"there is no command '{word}'{did_you_mean(word, COMMANDS)} 'basso --help' lists them."
 
 
 def _be_child() -> NoReturn:
@@ -132,6 +180,7 @@ def entry() -> None:
     """The console script: whatever goes wrong is one line, and a fault of ours is written down."""
     if sys.argv[1:2] == [CHILD]:
         _be_child()
+    speak_plainly(sys.stdout, sys.stderr)
     try:
         status = main()
     except MemoryError:

@@ -6,7 +6,8 @@ import argparse
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from basso.cli import options
+from basso.cli import logs, options
+from basso.cli.terminal import print_document
 from basso.errors import InputError
 
 if TYPE_CHECKING:
@@ -21,7 +22,8 @@ hot idle. With --normal the last log is compared with earlier ones and the chang
 compared with the car's earlier sessions and saved normals, using the engine card, oils and floors kept there.
 
   basso normal run2.csv --oil 10W-40
-  basso normal spring1.csv spring2.csv --rpm 7000 --hot 118 --margin 20 --listed 5W-40 --listed 10W-40
+  basso normal spring1.csv spring2.csv --rpm 7000 --hot 118 \\
+      --margin 20 --listed 5W-40 --listed 10W-40
   basso normal today.csv --normal spring1.csv --normal spring2.csv --json
   basso normal today.csv --garage"""
 
@@ -60,20 +62,19 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     options.add_garage(parser)
     options.add_kept(parser)
     options.add_judging(parser)
-    options.add_reading(parser)
+    logs.add_reading(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
     """Learn and tell."""
     from basso.analysis.pooled import pooled_normal
     from basso.findings.normal.findings import EarlierNormal, earlier_of, find_normal
-    from basso.report.documents import dump
     from basso.report.normal_documents import normal_document
-    from basso.workflow import judge, open_recording
+    from basso.workflow import judge
 
     question = _question(arguments)
-    judging, reading = options.judging(arguments), options.reading(arguments)
-    recordings = [open_recording(path, reading, memory=options.memory()) for path in options.paths(arguments.logs)]
+    judging = options.judging(arguments)
+    recordings = logs.opened(arguments, arguments.logs)
     options.check_named(judging, recordings)
     before = judging.normal
     own = replace(judging, normal=None)
@@ -94,7 +95,7 @@ def run(arguments: argparse.Namespace) -> int:
             f"{judging.rules.rpm_gate:.0f} rpm; 'basso import' lists its channels."
         )
     if arguments.json:
-        print(dump({**normal_document(told), "logs": list(arguments.logs)}))
+        print_document({**normal_document(told), "logs": list(arguments.logs)})
     else:
         _report(told, pooled=len(recordings))
     return 0

@@ -9,40 +9,14 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from basso.cli import logs
 from basso.errors import InputError
 
 if TYPE_CHECKING:
     from basso.findings.normal.question import Question
-    from basso.formats.options import ReadOptions
-    from basso.memory.memory import Memory
     from basso.pressure.earlier import Known
     from basso.pressure.options import JudgeOptions
     from basso.recording.recording import Recording
-
-
-def add_reading(parser: argparse.ArgumentParser) -> None:
-    """``--role``, ``--unit``, ``--rate`` and ``--dbc``."""
-    group = parser.add_argument_group("reading")
-    group.add_argument(
-        "--role",
-        action="append",
-        default=[],
-        metavar="ROLE=COLUMN",
-        help='the role of a column, such as oil_pressure="P3 gallery"; repeatable',
-    )
-    group.add_argument(
-        "--unit",
-        action="append",
-        default=[],
-        metavar="COLUMN=UNIT",
-        help='its unit, such as "P3 gallery=psi"; repeatable',
-    )
-    group.add_argument("--rate", type=float, metavar="HZ", help="rows a second, for a log without time stamps")
-    group.add_argument(
-        "--dbc",
-        metavar="FILE",
-        help="the database that decodes a bus log (default: the one beside it, if there is one)",
-    )
 
 
 def add_judging(parser: argparse.ArgumentParser, with_floor: bool = True) -> None:
@@ -131,7 +105,7 @@ def known(arguments: argparse.Namespace, recordings: Sequence[Recording]) -> dic
     where = Path(arguments.garage) if arguments.garage else default_folder()
     if not (where / FILE).is_file():
         raise InputError(f"{where}: there is no garage; name its folder, or leave --garage out.")
-    found = known_by_garage(where, recordings, memory())
+    found = known_by_garage(where, recordings, logs.memory())
     for recording in recordings if by_kept else ():
         kept = found.get(recording.content_hash)
         if kept is None or kept.in_force is None:
@@ -151,7 +125,7 @@ def judged_by(
     knows."""
     from basso.workflow import options_for
 
-    return options_for(recording, judging, memory(), known, follow_car=not arguments.floors)
+    return options_for(recording, judging, logs.memory(), known, follow_car=not arguments.floors)
 
 
 def asked(arguments: argparse.Namespace, recording: Recording, question: Question) -> Question:
@@ -173,27 +147,6 @@ def asked(arguments: argparse.Namespace, recording: Recording, question: Questio
     return question
 
 
-def memory() -> Memory:
-    """What the user's own Basso remembers of logs."""
-    from basso.memory.memory import Memory
-
-    return Memory.own()
-
-
-def reading(arguments: argparse.Namespace) -> ReadOptions:
-    """The reading options; raises InputError for a role or unit that does not exist."""
-    from basso.formats.options import ReadOptions, parse_role_option, parse_unit_option
-
-    if arguments.rate is not None and not (math.isfinite(arguments.rate) and arguments.rate > 0):
-        raise InputError(f"--rate {arguments.rate}: give the rows a second, a number over 0.")
-    return ReadOptions(
-        roles=dict(parse_role_option(t) for t in arguments.role),
-        units=dict(parse_unit_option(t) for t in arguments.unit),
-        rate_hz=arguments.rate,
-        database=Path(arguments.dbc) if arguments.dbc else None,
-    )
-
-
 def judging(arguments: argparse.Namespace) -> JudgeOptions:
     """The judging options, with the normal of ``--normal`` logs learned.
 
@@ -205,7 +158,6 @@ def judging(arguments: argparse.Namespace) -> JudgeOptions:
     from basso.pressure.dips import DipRules
     from basso.pressure.floors import DEFAULT_FLOORS, parse_floor
     from basso.pressure.options import JudgeOptions
-    from basso.workflow import open_recording
 
     for name in ("rpm_gate", "min_duration"):
         value = getattr(arguments, name)
@@ -222,8 +174,7 @@ def judging(arguments: argparse.Namespace) -> JudgeOptions:
     )
     if not arguments.normal:
         return options
-    read = reading(arguments)
-    normal = pooled_normal([open_recording(Path(p), read, memory=memory()) for p in arguments.normal], options)
+    normal = pooled_normal(logs.opened(arguments, arguments.normal), options)
     if not normal.valid:
         raise InputError(
             f"--normal {', '.join(arguments.normal)}: no normal pressure can be learned from it: {normal.reason}."
@@ -267,8 +218,3 @@ def _corrected(text: str) -> tuple[str, str, float]:
         return channel, kind, float(value)
     except ValueError:
         raise InputError(f"--correct '{text}': write CHANNEL=KIND:VALUE, such as 'Oil pressure=offset:-98'.") from None
-
-
-def paths(names: Sequence[str]) -> list[Path]:
-    """File names as paths."""
-    return [Path(n) for n in names]

@@ -5,7 +5,8 @@ from __future__ import annotations
 import argparse
 import math
 
-from basso.cli import options
+from basso.cli import logs, options
+from basso.cli.terminal import print_document
 from basso.errors import InputError
 
 HELP = "how many laps a trial of a change takes, in which order"
@@ -30,31 +31,30 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--json", action="store_true", help="print one JSON document (basso.plan/1)")
     options.add_garage(parser)
     options.add_judging(parser)
-    options.add_reading(parser)
+    logs.add_reading(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
     """Plan it."""
-    from basso.report.documents import dump
     from basso.report.plan_document import plan_document
     from basso.report.run_card import held
     from basso.trial.plan import plan_trial
     from basso.units import DisplayUnits
     from basso.words.plan import CAUTIONS, plan_reasons, stop_when
-    from basso.workflow import judge, open_recording
+    from basso.workflow import judge
 
     if not (math.isfinite(arguments.effect) and 1.0 <= abs(arguments.effect) <= 1000.0):
         raise InputError(f"--effect {arguments.effect:g}: give a change of pressure of 1 to 1000 kPa, up or down.")
     if not 0.5 <= arguments.power <= 0.99:
         raise InputError(f"--power {arguments.power:g}: give a certainty between 0.5 and 0.99.")
-    judging, reading = options.judging(arguments), options.reading(arguments)
-    recordings = [open_recording(p, reading, memory=options.memory()) for p in options.paths(arguments.logs)]
+    judging = options.judging(arguments)
+    recordings = logs.opened(arguments, arguments.logs)
     options.check_named(judging, recordings)
     known = options.known(arguments, recordings)
     analyses = [judge(r, options.judged_by(arguments, judging, r, known.get(r.content_hash))) for r in recordings]
     plan = plan_trial(analyses, arguments.effect, arguments.power)
     if arguments.json:
-        print(dump(plan_document(plan)))
+        print_document(plan_document(plan))
         return 0
     if plan.laps_per_side is None:
         print("No number of laps that was tried is enough.")

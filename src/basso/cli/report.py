@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from basso.cli import options
+from basso.cli import logs, options
 from basso.errors import InputError
 
 if TYPE_CHECKING:
@@ -19,7 +19,8 @@ Write a report of one or more sessions, or of a trial, as one file that needs no
 evidence, what was assumed, and how far the claim goes. HTML for the screen, PDF for paper; charts are vectors.
 
   basso report run.csv --html run.html
-  basso report --a full-1.csv full-2.csv --b baffle.csv --pdf trial.pdf --paper letter"""
+  basso report --a full-1.csv full-2.csv --b baffle.csv \\
+      --pdf trial.pdf --paper letter"""
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -36,7 +37,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--temperature", choices=("C", "F"), default="C", help="unit of temperatures")
     options.add_garage(parser)
     options.add_judging(parser)
-    options.add_reading(parser)
+    logs.add_reading(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
@@ -67,10 +68,10 @@ def run(arguments: argparse.Namespace) -> int:
 def _of_sessions(arguments: argparse.Namespace, units: DisplayUnits) -> Report:
     from basso.recording.drive import each_once
     from basso.report.session_report import session_report
-    from basso.workflow import judge, open_recording
+    from basso.workflow import judge
 
-    judging, reading = options.judging(arguments), options.reading(arguments)
-    read = [open_recording(p, reading, memory=options.memory()) for p in options.paths(arguments.logs)]
+    judging = options.judging(arguments)
+    read = logs.opened(arguments, arguments.logs)
     options.check_named(judging, read)
     recordings, left_out = each_once(read)
     known = options.known(arguments, recordings)

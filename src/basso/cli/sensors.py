@@ -25,10 +25,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """Tell the register."""
+    from basso.cli.terminal import print_document
     from basso.errors import InputError
     from basso.garage.place import FILE, default_folder
     from basso.garage.store import Garage, car_named
-    from basso.report.documents import dump
     from basso.report.sensor_documents import sensors_document, sensors_text, wiring_text
 
     folder = Path(arguments.folder) if arguments.folder else default_folder()
@@ -37,7 +37,7 @@ def run(arguments: argparse.Namespace) -> int:
     with Garage(folder) as garage:
         car = car_named(garage, arguments.car)
         if arguments.json:
-            print(dump(sensors_document(garage, car, arguments.day)))
+            print_document(sensors_document(garage, car, arguments.day))
         else:
             print((wiring_text if arguments.wiring else sensors_text)(garage, car, arguments.day))
     return 0

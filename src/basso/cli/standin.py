@@ -19,7 +19,8 @@ the same bytes. A recording's time is the bus's clock: sent ten times faster, th
   basso standin --list
   basso standin run.csv --scenario baseline-1 --seed 3 --laps 5
   basso standin --dbc standin.dbc
-  basso standin --stream --bus udp_multicast --channel 239.74.163.2 --scenario baseline-1"""
+  basso standin --stream --bus udp_multicast --channel 239.74.163.2 \\
+      --scenario baseline-1"""
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from basso.cli import options
+from basso.cli import logs, options
+from basso.cli.terminal import print_document
 from basso.errors import InputError
 
 if TYPE_CHECKING:
@@ -29,11 +30,12 @@ pickup comes uncovered. PAN is a measured pan (TOML) or a closed mesh of its ins
 With logs of the car, Basso fits how its oil moves, says how well the fit meets laps it has not seen, and predicts what
 changes would have done on the same drive. Where it cannot reproduce the logs it predicts nothing.
 
-  basso sump --example > pan.toml                       a pan with every entry explained, to start from
+  basso sump --example > pan.toml    a pan, each entry explained
   basso sump pan.toml --ay 1.1
   basso sump pan.toml --volume 4.0 --json
   basso sump inside.stl --pickup -30,42,9.5 --volume 3.6
-  basso sump pan.toml --log run1.csv --log run2.csv --variant volume=+0.4 --variant pickup_z=-4"""
+  basso sump pan.toml --log run1.csv --log run2.csv \\
+      --variant volume=+0.4 --variant pickup_z=-4"""
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -67,12 +69,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     options.add_garage(parser)
     options.add_judging(parser)
-    options.add_reading(parser)
+    logs.add_reading(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
     """Say where the oil is."""
-    from basso.report.documents import dump
     from basso.report.sump_documents import drive_document, levels_document, standing_oil, sump_document
     from basso.sump.levels import levels_of
     from basso.sump.pan_file import example
@@ -95,7 +96,7 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.sheet:
         _write_sheet(arguments.sheet, asked)
     if arguments.json:
-        print(dump(document))
+        print_document(document)
         return 0
     _report(arguments.pan, document, told)
     for words in level_words(levels) if levels is not None else ():
@@ -134,7 +135,7 @@ def _asked(arguments: argparse.Namespace) -> _Asked:
     from basso.sump.solid import holds
 
     if arguments.pan is None:
-        raise InputError("basso sump: name a pan's file; 'basso sump --example' prints one.")
+        raise InputError("sump: name a pan's file; 'basso sump --example' prints one.")
     if arguments.variant and not arguments.log:
         raise InputError("--variant: predictions rest on a log; name one with --log.")
     for name, most in (("ax", 10.0), ("ay", 10.0), ("volume", 1000.0), ("pickup_radius", 200.0)):
@@ -184,15 +185,15 @@ def _on_the_drive(arguments: argparse.Namespace, asked: _Asked) -> tuple[Calibra
     """Calibrate the flow model on the logs, and try the variants on their drive."""
     from basso.findings.sump import calibration_of
     from basso.sump.variants import predict
-    from basso.workflow import judge, open_recording
+    from basso.workflow import judge
 
     if not asked.volume_l:
         raise InputError("--log: say with --volume how much oil was in the pan on that drive.")
     c = asked.compartments()
     volume = asked.volume_l / 1000.0
     variants = [_variant(text, c, volume) for text in arguments.variant]
-    judging, reading = options.judging(arguments), options.reading(arguments)
-    recordings = [open_recording(p, reading, memory=options.memory()) for p in options.paths(arguments.log)]
+    judging = options.judging(arguments)
+    recordings = logs.opened(arguments, arguments.log)
     options.check_named(judging, recordings)
     known = options.known(arguments, recordings)
     analyses = [judge(r, options.judged_by(arguments, judging, r, known.get(r.content_hash))) for r in recordings]

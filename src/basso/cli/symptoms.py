@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from dataclasses import asdict
 
+from basso.cli.terminal import print_document
 from basso.errors import InputError
 
 HELP = "possible causes of a symptom, and where to look first"
@@ -25,23 +26,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     """Ask, or rank."""
     from basso.findings.symptoms import EFFORT_WORDS, interview, questions
-    from basso.report.documents import dump
 
     answers = _answers(arguments.answer)
     found = interview(answers)
     if arguments.json:
         asked = [{"key": q.key, "text": q.text, "answers": dict(q.answers)} for q in questions()]
         causes = [asdict(s) for s in found.suspects] if answers else []
-        print(
-            dump(
-                {
-                    "schema": "basso.symptoms/1",
-                    "questions": asked,
-                    "answers": answers,
-                    "stop": found.stop,
-                    "causes": causes,
-                }
-            )
+        print_document(
+            {"schema": "basso.symptoms/1", "questions": asked, "answers": answers, "stop": found.stop, "causes": causes}
         )
         return 0
     if not answers:

@@ -36,6 +36,7 @@ _LONGEST_NOTE, _MOST_NOTES = 1_000, 300
 _NEEDED = (Role.OIL_PRESSURE, Role.RPM)
 _DATE_KEYS = re.compile(r"(?i)\b(date|datum|day|log ?date|start(ed)?|recorded|session date|created)\b")
 _TIME_KEYS = re.compile(r"(?i)^(log |session |start |local )?(time|zeit|time of day|start time)$")
+_BRACKETED_END = re.compile(r"\s*(\[[^\]]*\]|\([^)]*\)|<[^>]*>|\{[^}]*\})\s*$")
 _DATES = (
     "%Y-%m-%d",
     "%d.%m.%Y",
@@ -119,6 +120,7 @@ def assemble(
     if known is not None:
         options = options.with_confirmed(known, [h.name for h in headings])
         notes.append(f"Columns and units are as you confirmed them for logs of this shape ({known.when}).")
+    options = _with_whole_names(options, headings)
     forced = _forced(path, headings, options)
     for name in options.units:
         if name not in {h.name for h in headings}:
@@ -255,12 +257,30 @@ def _as_confirmed(found: Recognition, name: str, known: Confirmed) -> Recognitio
     return replace(found, confidence=1.0, why="confirmed by you for logs of this shape", note="", doubt="")
 
 
+def _with_whole_names(options: ReadOptions, headings: list[Heading]) -> ReadOptions:
+    """Columns that were named without their unit or in other case, by their whole names, where just one is meant."""
+    exact = {h.name.strip() for h in headings}
+
+    def whole(name: str) -> str:
+        if name.strip() in exact:
+            return name
+        for short in (str.casefold, lambda n: _BRACKETED_END.sub("", n).strip().casefold()):
+            meant = [h.name for h in headings if short(h.name) == name.strip().casefold()]
+            if len(meant) == 1:
+                return meant[0]
+        return name
+
+    return replace(
+        options,
+        roles={role: whole(name) for role, name in options.roles.items()},
+        units={whole(name): unit for name, unit in options.units.items()},
+    )
+
+
 def _forced(path: Path, headings: list[Heading], options: ReadOptions) -> dict[int, Role]:
     forced: dict[int, Role] = {}
     for role, name in options.roles.items():
         index = next((i for i, h in enumerate(headings) if h.name.strip() == name.strip()), None)
-        if index is None:
-            index = next((i for i, h in enumerate(headings) if h.name.lower() == name.lower()), None)
         if index is None:
             raise FormatError(path, f"has no column '{name}' for {role}", f"use one of: {_some(headings)}")
         forced[index] = role

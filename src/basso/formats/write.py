@@ -2,12 +2,13 @@
 
 Every channel is written in the unit it was logged in, with the unit in its name. Channels of different rates stand on
 the union of their times with blanks between their samples; nothing is resampled. What a name alone does not tell (a
-role set by the user) and the session's facts stand above the heading (CSV) or in the file's metadata (Parquet) as
-``key, value``.
+role set by the user) and the session's facts stand in a Parquet file's metadata as ``key, value``. A CSV is plain, so
+that any table reader and spreadsheet opens it as it is; the same lines stand above its heading where that is asked for.
 """
 
 from __future__ import annotations
 
+import codecs
 import io
 from collections.abc import Callable, Mapping
 from dataclasses import replace
@@ -48,12 +49,15 @@ def part_of(recording: Recording, start_s: float, end_s: float) -> Recording:
     return recording.with_channels(tuple(channels))
 
 
-def recording_bytes(recording: Recording, suffix: str, facts: Mapping[str, str] | None = None) -> bytes:
+def recording_bytes(
+    recording: Recording, suffix: str, facts: Mapping[str, str] | None = None, facts_above: bool = False
+) -> bytes:
     """The recording as a file of the kind that ``suffix`` names.
 
     Args:
         suffix: ".csv" or ".parquet".
         facts: more facts to write, such as the corrections that were applied.
+        facts_above: of a CSV: all facts above its heading, so that Basso reads back what it knew of the log.
 
     Raises:
         InputError: another kind of file.
@@ -65,9 +69,15 @@ def recording_bytes(recording: Recording, suffix: str, facts: Mapping[str, str] 
         binary = io.BytesIO()
         frame.write_parquet(binary, metadata=said)
         return binary.getvalue()
-    # Facts have a field of their own beside them, so that no line of them can be taken for the heading.
-    head = separated([*said.items(), []] if said else [])
-    return head.encode() + frame.rename({name: as_cell(name) for name in frame.columns}).write_csv().encode()
+    # Readings off a gauge must never be taken for a log. Facts have a field of their own beside them, so that no line
+    # of them can be taken for the heading.
+    head = separated([*said.items(), []] if said and (facts_above or recording.manual) else [])
+    # By the mark in front spreadsheets know the encoding: without it "°C" is written wrong there.
+    return (
+        codecs.BOM_UTF8
+        + head.encode()
+        + frame.rename({name: as_cell(name) for name in frame.columns}).write_csv().encode()
+    )
 
 
 def column_name(channel: Channel) -> str:

@@ -31,9 +31,9 @@ if TYPE_CHECKING:
 Document = dict[str, Any]
 
 
-def dump(document: Document | list[Document]) -> str:
+def dump(document: Document | list[Document], ascii_only: bool = False) -> str:
     """JSON text; a number that is not finite is a fault of ours, never NaN text."""
-    return json.dumps(document, ensure_ascii=False, indent=1, allow_nan=False)
+    return json.dumps(document, ensure_ascii=ascii_only, indent=1, allow_nan=False)
 
 
 def rounded(value: float | None, digits: int = 3) -> float | None:

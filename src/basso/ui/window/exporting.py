@@ -134,8 +134,9 @@ class Exporting:
         dialog = WriteDialog(bench.window, bench.look, a, bench.cursor.view)
         if not run_dialog(dialog):
             return
-        suffix, span, corrected = dialog.choice()
-        name = bench.files.ask_save("Export log", f"{a.recording.path.stem}-written{suffix}", _LOG_KINDS[suffix])
+        suffix, span, corrected, facts_above = dialog.choice()
+        stem = f"{a.recording.path.stem}-{'corrected' if corrected else 'written'}"
+        name = bench.files.ask_save("Export log", f"{stem}{suffix}", _LOG_KINDS[suffix])
         if name is None:
             return
         from basso.workflow import export_recording
@@ -147,7 +148,7 @@ class Exporting:
         bench.jobs.start(
             "export",
             f"writing {path.name}",
-            lambda _: export_recording(a.recording, path, span, a if corrected else None),
+            lambda _: export_recording(a.recording, path, span, a if corrected else None, facts_above),
             lambda _: None,
             bench.tell,
         )

@@ -27,18 +27,15 @@ class WriteDialog(QDialog):
         title.setFont(look.font(Type.TITLE))
         self._layout.addWidget(title)
         count = len(analysis.corrections)
-        corrected = (
-            f"Corrected ({count} {'correction' if count == 1 else 'corrections'}, named in the file)"
-            if count
-            else "Corrected"
-        )
+        corrected = f"Corrected ({count} {'correction' if count == 1 else 'corrections'})" if count else "Corrected"
         self.corrected = self._choice("Readings", ("As recorded", corrected), first=0)
         if not count:
             self.corrected[1].setEnabled(False)
             self.corrected[1].setText("Corrected (nothing needs correcting)")
         stretch = f"What is in view, {clock(view[0], 1)} to {clock(view[1], 1)}"
         self.part = self._choice("How much", ("The whole session", stretch), first=0)
-        self.kind = self._choice("As", ("CSV: opens anywhere", "Parquet: small and exact"), first=0)
+        kinds = ("CSV: opens anywhere", "CSV with the session's facts above the heading", "Parquet: small and exact")
+        self.kind = self._choice("As", kinds, first=0)
         hint = Label("Channels keep their units and their own sample times. The log itself is never changed.")
         hint.setFont(look.font(Type.SMALL))
         hint.setStyleSheet(f"color: {look.palette.soft};")
@@ -49,13 +46,13 @@ class WriteDialog(QDialog):
         buttons.rejected.connect(self.reject)
         self._layout.addWidget(buttons)
 
-    def _choice(self, name: str, words: tuple[str, str], first: int) -> tuple[QRadioButton, QRadioButton]:
+    def _choice(self, name: str, words: tuple[str, ...], first: int) -> tuple[QRadioButton, ...]:
         label = Label(name)
         label.setFont(self._look.font(Type.SMALL_STRONG))
         self._layout.addSpacing(6)
         self._layout.addWidget(label)
         group = QButtonGroup(self)
-        made = (QRadioButton(words[0]), QRadioButton(words[1]))
+        made = tuple(map(QRadioButton, words))
         for button in made:
             button.setAccessibleName(f"{name}: {button.text()}")
             group.addButton(button)
@@ -63,7 +60,8 @@ class WriteDialog(QDialog):
         made[first].setChecked(True)
         return made
 
-    def choice(self) -> tuple[str, tuple[float, float] | None, bool]:
-        """The file's ending, the stretch (None for all), and whether corrected."""
-        suffix = ".parquet" if self.kind[1].isChecked() else ".csv"
-        return suffix, self._view if self.part[1].isChecked() else None, self.corrected[1].isChecked()
+    def choice(self) -> tuple[str, tuple[float, float] | None, bool, bool]:
+        """The file's ending, the stretch (None for all), whether corrected, and whether with facts above a CSV."""
+        suffix = ".parquet" if self.kind[2].isChecked() else ".csv"
+        span = self._view if self.part[1].isChecked() else None
+        return suffix, span, self.corrected[1].isChecked(), self.kind[1].isChecked()
