@@ -18,7 +18,7 @@ from basso.standin.circuit import harrowfell
 from basso.standin.faults import Logger
 from basso.standin.scenarios import generator
 from basso.standin.simulate import Setup
-from basso.trust.axes import check_axes
+from basso.trust.axes import check_axes, correlation, correlations
 from basso.trust.bounds import check_bounds
 from basso.trust.delay import check_delay
 from basso.trust.spikes import check_spikes, impossible_samples, noise_kpa
@@ -257,3 +257,18 @@ def test_an_oil_temperature_that_reads_nothing_is_left_out_in_plain_words() -> N
     (check,) = [c for c in found.checks if c.id == "oil_temp_flat"]
     assert "reads nothing" in check.message and "nan" not in check.message
     assert found.expected.valid and found.expected.method.endswith("rpm only")
+
+
+def test_all_lags_together_agree_as_each_by_itself() -> None:
+    rng = np.random.default_rng(5)
+    reference = 0.02 * np.cumsum(rng.normal(size=3000))
+    reference[700:720] = np.nan
+    seen = 0.3 - 0.8 * np.roll(np.nan_to_num(reference), 7) + 0.1 * rng.normal(size=3000)
+    lags = range(-20, 21, 3)
+    each = [
+        correlation(seen[lag:], reference[: 3000 - lag]) if lag >= 0 else correlation(seen[:lag], reference[-lag:])
+        for lag in lags
+    ]
+    np.testing.assert_allclose(correlations(seen, reference, lags), each, atol=1e-12)
+    assert np.argmax(np.abs(correlations(seen, reference, range(15)))) == 7
+    assert correlations(seen, np.zeros(3000), [0, 5]).tolist() == [0.0, 0.0]

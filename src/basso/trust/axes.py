@@ -7,6 +7,7 @@ and each part of it is told and put right by itself.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from types import MappingProxyType
 
@@ -25,6 +26,7 @@ from basso.units import DEGREE_OF_ARC_M, STANDARD_GRAVITY_MPS2, FloatArray
 
 _SURE = 0.5
 _MOVING_G = 0.1
+_STILL_G, _LEAST_MOVING = 0.02, 50
 _NOTICED_DEG = 6.0
 """A speed that comes 0.2 s late looks like 5° of turn."""
 _NOTICED_G = 0.05
@@ -351,6 +353,33 @@ def smooth(values: FloatArray, step_s: float) -> FloatArray:
 def correlation(a: FloatArray, b: FloatArray) -> float:
     """Correlation while the reference ``b`` shows more than 0.1 g; NaN with too little to go by."""
     moving = np.abs(b) > _MOVING_G
-    if moving.sum() < 50 or np.std(a[moving]) < 0.02 or np.std(b[moving]) < 0.02:
+    if moving.sum() < _LEAST_MOVING or np.std(a[moving]) < _STILL_G or np.std(b[moving]) < _STILL_G:
         return float("nan")
     return float(np.corrcoef(a[moving], b[moving])[0, 1])
+
+
+def correlations(seen: FloatArray, reference: FloatArray, lags: Sequence[int]) -> FloatArray:
+    """:func:`correlation` of ``seen`` with what ``reference`` was ``lag`` samples before, for each lag; shape (k,), 0
+    with too little to go by.
+
+    Of all lags together: what each needs are sums over the moments that count, and most of them are differences of
+    running sums.
+    """
+    counts = np.abs(reference) > _MOVING_G
+    moving, held = counts.astype(np.float64), np.where(counts, reference, 0.0)
+    seen = seen - seen.mean()  # so that squares do not drown what they differ by
+    squared, n = seen * seen, seen.size
+    running = np.cumsum(np.vstack([moving, held, held * held]), axis=1, dtype=np.float64)
+    running = np.column_stack([np.zeros(3), running])
+    found = np.zeros(len(lags))
+    for i, lag in enumerate(lags):
+        first, last = max(0, -lag), min(n, n - lag)  # of the reference
+        count, b, bb = running[:, last] - running[:, first]
+        if count < _LEAST_MOVING:
+            continue
+        here, there = slice(first, last), slice(first + lag, last + lag)
+        a, aa, ab = moving[here] @ seen[there], moving[here] @ squared[there], held[here] @ seen[there]
+        spread_a, spread_b = (np.sqrt(max(xx / count - (x / count) ** 2, 0.0)) for x, xx in ((a, aa), (b, bb)))
+        if spread_a >= _STILL_G and spread_b >= _STILL_G:
+            found[i] = (ab / count - a / count * b / count) / (spread_a * spread_b)
+    return found

@@ -14,7 +14,7 @@ import numpy as np
 from basso.recording.corrections import Correction
 from basso.recording.recording import Frame, Recording
 from basso.recording.roles import Role
-from basso.trust.axes import correlation, references, smooth, thinned_on_g
+from basso.trust.axes import correlations, references, smooth, thinned_on_g
 from basso.trust.calm import BOTH_WAYS
 from basso.trust.delay import GRID_S, changes_of, delays_over_time
 from basso.trust.spikes import impossible_samples
@@ -139,8 +139,7 @@ def check_pressure_clock(recording: Recording) -> list[Check]:
     before, after = (float(np.median(part)) for part in (found.lag_s[:at], found.lag_s[at:]))
     slip = after - before
     first, last = (round((t - changes.first_s) / GRID_S) for t in found.time_s[slice(max(0, at - 2), at + 2)][[0, -1]])
-    rpm, pressure = (np.clip(v, -6.0, 6.0) for v in (changes.rpm, changes.pressure))
-    moment = moment_of_slip(rpm, pressure, first, last, round(before / GRID_S), round(after / GRID_S))
+    moment = moment_of_slip(changes.rpm, changes.pressure, first, last, round(before / GRID_S), round(after / GRID_S))
     when = changes.first_s + moment * GRID_S
     reason = (
         f"The pressure's clock slips by {abs(slip):.2f} s about {when / 60:.1f} min into the log: after "
@@ -183,7 +182,7 @@ def lags_of_g(frame: Frame) -> Lags | None:
             reference = known.of(other)
             if role not in g or reference is None or reference.size < 4 * reach:
                 continue
-            agreement = max(_at_lag(g[role], reference, lag) for lag in every)
+            agreement = float(np.max(np.abs(correlations(g[role], reference, every))))
             # Cars brake and then turn: that one axis follows the other after a while is no lag of a sensor.
             if agreement >= least and (best is None or agreement > best[0]):
                 best = agreement, g[role], reference
@@ -209,13 +208,6 @@ def lags_of_g(frame: Frame) -> Lags | None:
 _SURE_AT_LEAST = 0.5
 _SWAPPED = 0.9
 """A column that follows the other axis so closely stands in its place."""
-
-
-def _at_lag(seen: FloatArray, reference: FloatArray, lag: int) -> float:
-    n = seen.size
-    later, earlier = (seen[lag:], reference[: n - lag]) if lag >= 0 else (seen[:lag], reference[-lag:])
-    found = abs(correlation(later, earlier))
-    return found if np.isfinite(found) else 0.0
 
 
 def _lag(seen: FloatArray, reference: FloatArray, offset: int, reach: int) -> float | None:

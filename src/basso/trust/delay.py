@@ -29,6 +29,7 @@ GRID_S = 0.02
 _ENOUGH_S = 1500.0
 _LEAST_QUICK, _MOST_STRETCHES = 45, 60
 _CLEAR = 0.7
+_SANE = 6.0
 _SUSPECT_S = 0.03
 _FILTERED, _LEAST_FILTER_S = 0.05, 0.07
 """By so much does a filter explain the pressure better than a delay alone, and of so much, where there is one
@@ -119,7 +120,8 @@ def delays_over_time(recording: Recording) -> tuple[FloatArray, FloatArray]:
 @dataclass(frozen=True, slots=True, eq=False)
 class Changes:
     """Rates of change of log pressure and log engine speed on a grid of 20 ms from ``first_s``, and where the engine
-    speed is quick."""
+    speed is quick. Starved moments change the pressure without the engine speed: single changes are held to a sane
+    size."""
 
     first_s: float
     pressure: FloatArray
@@ -141,7 +143,7 @@ def changes_of(recording: Recording, longest_s: float = _ENOUGH_S) -> Changes | 
     rates = []
     for values, least in ((pressure, 40.0), (rpm, 900.0)):
         log = np.log(np.maximum(np.interp(grid, frame.time_s, values), least))
-        rates.append(np.gradient(rolling_mean(log, smooth), GRID_S))
+        rates.append(np.clip(np.gradient(rolling_mean(log, smooth), GRID_S), -_SANE, _SANE))
     read = np.interp(grid, frame.time_s, np.isfinite(frame.filled(Role.OIL_PRESSURE, np.nan))) > 0.99
     quick = np.flatnonzero((np.abs(rates[1]) > 0.35) & read)
     reach = round(_LONGEST_S / GRID_S)
@@ -151,10 +153,7 @@ def changes_of(recording: Recording, longest_s: float = _ENOUGH_S) -> Changes | 
 def _delay_at(changes: Changes, quick: NDArray[np.intp]) -> tuple[float, float] | None:
     """Delay and agreement from the moments ``quick``."""
     lags = np.arange(-5, round(_LONGEST_S / GRID_S))
-    # Starved moments change the pressure without the rpm: hold single changes to a sane size.
-    seen = np.clip(changes.pressure, -6.0, 6.0)
-    reference = np.clip(changes.rpm[quick], -6.0, 6.0)
-    agreement = _correlations(reference, seen[quick[:, None] + lags])
+    agreement = _correlations(changes.rpm[quick], changes.pressure[quick[:, None] + lags])
     best = int(np.argmax(agreement))
     if agreement[best] < 0.5 or best in (0, lags.size - 1):
         return None
