@@ -11,6 +11,8 @@ from typing import TYPE_CHECKING
 import pytest
 from hypothesis import settings
 
+from basso.platform.memory import keep_freed_memory
+
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QApplication
 
@@ -19,6 +21,7 @@ settings.register_profile("basso", deadline=None)
 settings.load_profile("basso")
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
+keep_freed_memory()
 
 
 @pytest.fixture(autouse=True)

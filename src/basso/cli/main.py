@@ -17,6 +17,7 @@ from basso.cli.terminal import progress_on, speak_plainly, wipe
 from basso.errors import BassoError, InputError
 from basso.plain_text import spelled_out
 from basso.platform.code import CHILD
+from basso.platform.memory import keep_freed_memory
 from basso.version import VERSION
 
 COMMANDS = {
@@ -181,6 +182,7 @@ def entry() -> None:
     if sys.argv[1:2] == [CHILD]:
         _be_child()
     speak_plainly(sys.stdout, sys.stderr)
+    keep_freed_memory()
     try:
         status = main()
     except MemoryError:
