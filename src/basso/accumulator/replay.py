@@ -203,6 +203,11 @@ class _Terms:
     trigger: Any
     shuts: Any
     is_plain: Any
+    none_switches: bool
+    """All are plain open valves; ``is_slow``: the gas of all is as warm as the bottle; ``settling``: that of some warms
+    and cools on top of the exponent. What none of them needs is not worked out."""
+    is_slow: bool
+    settling: bool
     quick: Any
     """Exponent less one by which the gas warms and cools on top of ``exponent``; ``settles``: how much of that a step
     takes away again."""
@@ -231,10 +236,12 @@ def _step(t: _Terms, ops: Ops, s: _State, p0: Any, k_out: Any, k_in: Any, runs: 
     A switch opens or shuts within the step, as soon as the pressure has come to where it does.
     """
     room = ops.most(t.total - s.oil, 1e-4)
-    absolute = t.empty * (t.total / room) ** t.exponent * s.warmth
+    tight = t.total / room
+    absolute = t.empty * (tight if t.is_slow else tight**t.exponent) * s.warmth
     gas = absolute - t.air
     rise = (t.exponent + t.quick) * absolute / room * t.dt  # kPa for each L/min that flows in for one step
-    drive = ops.most(ops.where(t.is_plain | runs, gas - t.friction - p0, 0.0), 0.0)
+    drive = gas - t.friction - p0
+    drive = ops.most(drive if t.none_switches or runs else ops.where(t.is_plain, drive, 0.0), 0.0)
     k = k_out + rise
     given = ops.least(2.0 * drive / (k + ops.sqrt(k * k + 4.0 * t.c_out * drive)), s.oil / t.dt)
     drive = ops.most(p0 - gas - t.friction, 0.0)
@@ -242,6 +249,25 @@ def _step(t: _Terms, ops: Ops, s: _State, p0: Any, k_out: Any, k_in: Any, runs: 
     taken = 2.0 * drive / (k + ops.sqrt(k * k + 4.0 * t.c_in * drive))
     shut = p0 + s.added - (k_in * taken + s.added) * t.follows
     opened = shut + k_out * given * t.follows
+    if t.none_switches:
+        flow, pressure = given - taken, opened
+        s.added = pressure - p0
+    else:
+        part, pressure = _switched(t, ops, s, p0, k_out * given, opened, shut)
+        flow = given * part - taken
+    s.oil = ops.most(s.oil - flow * t.dt, 0.0)
+    if t.settling:
+        warmth = s.warmth * (room / ops.most(t.total - s.oil, 1e-4)) ** t.quick
+        s.warmth = warmth + (1.0 - warmth) * t.settles
+    return flow, pressure, gas
+
+
+def _switched(t: _Terms, ops: Ops, s: _State, p0: Any, lifts: Any, opened: Any, shut: Any) -> tuple[Any, Any]:
+    """What part of the step a valve stands open, and the gallery's pressure with that; what the switch does goes on.
+
+    ``lifts``: by how much the bottle would lift the pressure in the end; ``opened``, ``shut``: the gallery's pressure
+    with the valve open, and shut, all through the step.
+    """
     switched = ops.where(
         s.is_open,
         ops.where(opened > t.shuts, ops.most(t.shuts, shut), opened),
@@ -249,19 +275,15 @@ def _step(t: _Terms, ops: Ops, s: _State, p0: Any, k_out: Any, k_in: Any, runs: 
     )
     # Shut it is under the trigger, open it is over where it shuts: it hunts between the two, and falls under the
     # trigger each time for as long as the switch takes.
-    hunts = (p0 < t.trigger) & (p0 + k_out * given > t.shuts)
+    hunts = (p0 < t.trigger) & (p0 + lifts > t.shuts)
     pressure = ops.where(t.is_plain, opened, ops.where(hunts, 0.5 * (t.trigger + t.shuts), switched))
     # What part of the step it stood open; at a gallery that does not give way, all or none of it.
     apart = opened - shut
     part = ops.where(apart > 1e-9, ops.least((pressure - shut) / ops.most(apart, 1e-9), 1.0), s.is_open + 0.0)
-    flow = given * ops.where(t.is_plain, 1.0, part) - taken
     s.is_open = ops.where(s.is_open, opened <= t.shuts, shut < t.trigger)
     s.added = pressure - p0
     pressure = ops.where(hunts, t.trigger - t.falls * (t.trigger - p0), pressure)
-    s.oil = ops.most(s.oil - flow * t.dt, 0.0)
-    warmth = s.warmth * (room / ops.most(t.total - s.oil, 1e-4)) ** t.quick
-    s.warmth = warmth + (1.0 - warmth) * t.settles
-    return flow, pressure, gas
+    return ops.where(t.is_plain, 1.0, part), pressure
 
 
 def _terms(bottles: Sequence[Bottle], valves: Sequence[Valve], line: Line, step_s: float) -> _Terms:
@@ -280,6 +302,9 @@ def _terms(bottles: Sequence[Bottle], valves: Sequence[Valve], line: Line, step_
         trigger=column([v.trigger_kpa if v.trigger_kpa is not None else -1e9 for v in valves]),
         shuts=column([v.shuts_kpa if v.shuts_kpa is not None else 1e9 for v in valves]),
         is_plain=np.array(plain) if len(plain) > 1 else plain[0],
+        none_switches=all(plain),
+        is_slow=all(b.exponent == 1.0 for b in bottles),
+        settling=any(b.settle_s is not None for b in bottles),
         quick=column([FAST - SLOW if b.settle_s is not None else 0.0 for b in bottles]),
         settles=column([1.0 - math.exp(-step_s / b.settle_s) if b.settle_s is not None else 0.0 for b in bottles]),
         follows=1.0 - math.exp(-step_s / GALLERY_S),
