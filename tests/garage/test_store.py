@@ -338,7 +338,7 @@ def test_killed_at_any_moment_it_loses_no_edit_it_told_of(garage: Garage, seed: 
         assert len(after.all(Engine)) == len(after.all(Build)) == len(cars)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=15, deadline=None)
 @given(data=st.data())
 def test_any_chain_of_edits_undone_in_reverse_leads_back(
     data: st.DataObject, tmp_path_factory: pytest.TempPathFactory

@@ -175,7 +175,7 @@ def test_nothing_grows_with_what_is_opened_and_closed(
     for _ in range(2):
         once()
     before = _count(application)
-    for _ in range(5):
+    for _ in range(3):
         once()
     assert _count(application) <= before + 2
 
