@@ -40,6 +40,7 @@ COMMANDS = {
     "sump": "basso.cli.sump",
     "accumulator": "basso.cli.accumulator",
     "standin": "basso.cli.standin",
+    "desktop": "basso.cli.desktop",
 }
 
 _NO_ROOM = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG, errno.EIO)

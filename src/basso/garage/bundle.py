@@ -66,7 +66,6 @@ from basso.plain_text import plain, plain_lines
 
 SCHEMA = f"basso.bundle/{FORM}"
 _FORMS = {f"basso.bundle/{form}": form for form in range(1, FORM + 1)}
-SUFFIX = ".basso.zip"
 _DECISIONS = "records/decisions.json"
 _PIECE_BYTES = 1 << 20
 _DEEPEST = 30

@@ -1,4 +1,4 @@
-"""Where the user's own garage is. Known without loading a database library."""
+"""Where the user's own garage is, and what its cars are exported as. Known without loading a database library."""
 
 from __future__ import annotations
 
@@ -7,6 +7,12 @@ from pathlib import Path
 from basso.platform.folders import data_folder
 
 FILE = "garage.sqlite"
+BUNDLE_SUFFIX = ".basso.zip"
+
+
+def is_bundle(path: Path) -> bool:
+    """Whether a file's name is that of a car exported from a garage."""
+    return path.name.lower().endswith(BUNDLE_SUFFIX)
 
 
 def default_folder() -> Path:

@@ -59,11 +59,18 @@ def launch(logs: Sequence[str], *, demo: bool = False, screenshots: str | None =
         # Qt ends the process without a word for the user when its X11 plug-in lacks a library: find out first.
         _need_libraries(_X11_LIBRARIES)
     from basso.ui.window.collecting import CollectHere
+    from basso.ui.window.doorbell import Doorbell, ring
+    from basso.ui.window.ending import EndOnSignal
     from basso.ui.window.fault_hook import FaultHook
 
+    # The demo keeps to itself: it is another window, with a garage of its own.
+    alone = demo or screenshots is not None
+    if not alone and ring(logs):
+        return 0
     application = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(application, QApplication)
     application.setApplicationName("Basso")
+    application.setDesktopFileName("basso")
     CollectHere(application)
     if screenshots is not None:
         from basso.ui.window.screenshots import take_all
@@ -72,21 +79,36 @@ def launch(logs: Sequence[str], *, demo: bool = False, screenshots: str | None =
         return 0
     window = make_window(application)
     faults = FaultHook(lambda sentence: window.desk.tell(sentence), window)
+    ending = EndOnSignal(window)
+    doorbell = None if alone else Doorbell(window)
+    if doorbell is not None:
+        doorbell.rung.connect(window.come_forward)
     window.show()
     _open_first(window, [Path(p) for p in logs], demo)
     status = int(application.exec())
+    if doorbell is not None:
+        doorbell.let_go()
+    ending.let_go()
     faults.let_go()
     return status
 
 
 def make_window(application: QApplication) -> MainWindow:
     """The window with remembered look and place; not yet shown, nothing opened."""
+    from PySide6.QtCore import Qt
+    from PySide6.QtGui import QIcon
+
+    import basso
     from basso.ui.models.settings import Settings
     from basso.ui.theme.look import Look
     from basso.ui.window.main_window import MainWindow
 
     settings = Settings()
-    window = MainWindow(Look(application, settings.theme, settings.text_size), settings)
+    theme = settings.theme
+    if not settings.theme_chosen and application.styleHints().colorScheme() is Qt.ColorScheme.Dark:
+        theme = "night"
+    window = MainWindow(Look(application, theme, settings.text_size), settings)
+    window.setWindowIcon(QIcon(str(Path(basso.__file__).parent / "desktop" / "basso.svg")))
     if settings.geometry is not None:
         window.restoreGeometry(settings.geometry)
     return window

@@ -32,6 +32,11 @@ class Settings:
         self._store.setValue("theme", value)
 
     @property
+    def theme_chosen(self) -> bool:
+        """Whether the user ever chose a look; else the desktop's own decides."""
+        return self._store.contains("theme") or self._store.contains("night")
+
+    @property
     def text_size(self) -> int:
         """Size of type, % of the standard size."""
         try:

@@ -6,6 +6,7 @@ The window paints its frame first and puts the desk on it a moment later (see :m
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, Qt
@@ -13,6 +14,7 @@ from PySide6.QtGui import QUndoStack
 from PySide6.QtWidgets import QApplication, QMessageBox, QScrollArea, QWidget
 
 from basso.memory.memory import Memory
+from basso.plain_text import plain
 from basso.ui.bench import Bench
 from basso.ui.files import Files
 from basso.ui.layouts import Pages
@@ -39,6 +41,7 @@ if TYPE_CHECKING:
     from basso.ui.window.frame import Frame
 
 
+_LONGEST_TITLE = 80
 _LEAST_LINES = (39.0, 32.0)
 """Width and height a station needs, in lines."""
 
@@ -58,7 +61,10 @@ class Desk(QObject):
         crumbs = window.top.crumbs
         self.run_sheets = RunSheets(self.bench)
         self.logs = LogOpener(
-            self.bench, lambda: crumbs.mapToGlobal(crumbs.rect().bottomLeft()), self.run_sheets.expect
+            self.bench,
+            lambda: crumbs.mapToGlobal(crumbs.rect().bottomLeft()),
+            self.run_sheets.expect,
+            self._take_in_car,
         )
         self.live = LiveVerbs(self.bench, self.run_sheets.show)
         self.exporting = Exporting(self.bench, lambda: self.stations[self.station])
@@ -184,12 +190,29 @@ class Desk(QObject):
         wide = wide and self.bench.sessions.shown is not None
         self.moments.give_room(self._shown in self.stations and self.stations[self._shown].shows_oil and wide)
 
+    def _take_in_car(self, bundle: Path) -> None:
+        """A car that was exported, dropped or opened: into the garage, which is opened first where it is not yet."""
+        from basso.ui.stations.garage.files import GarageFiles
+
+        garage, files = self.bench.garage, GarageFiles(self.bench)
+
+        def when_open() -> None:
+            if garage.is_open:
+                garage.changed.disconnect(when_open)
+                files.take_in(bundle)
+
+        self.go_to("garage")
+        garage.changed.connect(when_open)
+        when_open() if garage.is_open else garage.open_own()
+
     # What changed
 
     def _show_session(self) -> None:
         entry = self.bench.sessions.shown
         where = [entry.car, entry.build, ", ".join(x for x in (entry.circuit, entry.title) if x)] if entry else []
         self.window.top.set_crumbs(where)
+        name = " · ".join(x for x in (entry.title, entry.car) if x) if entry else ""
+        self.window.setWindowTitle(f"{plain(name, _LONGEST_TITLE)} – Basso" if name else "Basso")
         self._give_room()
         self._show_states()
 
@@ -220,4 +243,8 @@ class Desk(QObject):
         self.bench.garage.close()
         entries, shown = self.bench.sessions.entries, self.bench.sessions.shown
         order = [shown, *(e for e in entries if e != shown)] if shown is not None else list(entries)
-        self.window.settings.last_logs = [e.path for e in order if e is not None]
+        from basso.workflow import demo_folder
+
+        own = [e.path for e in order if demo_folder() not in e.path.parents]
+        if own or not order:  # the demo takes no user's logs away
+            self.window.settings.last_logs = own

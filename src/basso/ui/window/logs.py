@@ -17,10 +17,16 @@ from basso.ui.stations.station import Command
 class LogOpener:
     """Opens logs at one bench."""
 
-    def __init__(self, bench: Bench, where: Callable[[], QPoint], came_in: Callable[[Path], None]) -> None:
+    def __init__(
+        self,
+        bench: Bench,
+        where: Callable[[], QPoint],
+        came_in: Callable[[Path], None],
+        take_in: Callable[[Path], None],
+    ) -> None:
         """``where``: the corner of the screen under which the menu of sessions is opened; ``came_in`` hears of a log
-        that is opened by itself."""
-        self._bench, self._where, self._come_in = bench, where, came_in
+        that is opened by itself; ``take_in`` gets cars exported from a garage."""
+        self._bench, self._where, self._come_in, self._take_in = bench, where, came_in, take_in
 
     def commands(self) -> tuple[Command, ...]:
         """Every way in."""
@@ -55,8 +61,12 @@ class LogOpener:
 
     def open_logs(self, paths: Sequence[Path], come_in: bool = True) -> None:
         """Open logs and show the first; ``come_in``: they were not open when the window was last closed."""
+        from basso.garage.place import is_bundle
         from basso.workflow import logs_in
 
+        for bundle in filter(is_bundle, paths):
+            self._take_in(bundle)
+        paths = [p for p in paths if not is_bundle(p)]
         if not paths:
             return
         try:

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QPaintEvent
 
 from basso.ui.models.settings import Settings
@@ -40,6 +40,14 @@ class MainWindow(Frame):
     def open_logs(self, paths: Sequence[Path]) -> None:
         """Open logs and show the first."""
         self.desk.logs.open_logs(paths)
+
+    def come_forward(self, paths: Sequence[Path]) -> None:
+        """Another start of Basso: open what it was given, in front of other windows."""
+        if paths:
+            self.open_logs(paths)
+        self.setWindowState(self.windowState() & ~Qt.WindowState.WindowMinimized)
+        self.raise_()
+        self.activateWindow()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)

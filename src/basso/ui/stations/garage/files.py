@@ -51,13 +51,16 @@ class GarageFiles:
 
     def export(self) -> None:
         """Ask where to, and write the shown car as a bundle."""
-        from basso.garage.bundle import SUFFIX, export_car
+        from basso.garage.bundle import export_car
+        from basso.garage.place import BUNDLE_SUFFIX
 
         view, garage = self._model.view, self._model.garage
         if view is None or garage is None:
             return
-        start = self._bench.settings.folder / f"{as_file_name(view.car.name.lower())}{SUFFIX}"
-        name, _ = QFileDialog.getSaveFileName(self._bench.window, "Export this car", str(start), f"Bundle (*{SUFFIX})")
+        start = self._bench.settings.folder / f"{as_file_name(view.car.name.lower())}{BUNDLE_SUFFIX}"
+        name, _ = QFileDialog.getSaveFileName(
+            self._bench.window, "Export this car", str(start), f"Bundle (*{BUNDLE_SUFFIX})"
+        )
         if name:
             car, path, decisions = view.car, Path(name), self._bench.memory.decisions
             self._bench.jobs.start(
