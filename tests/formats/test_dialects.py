@@ -314,7 +314,7 @@ def test_a_full_disk_leaves_what_was_there(tmp_path: Path) -> None:
     out.write_text("before")
     log = workflow.demo_folder() / "baseline-1.csv"
     done = subprocess.run(
-        [sys.executable, "-m", "basso", "export", str(log), str(out)],
+        [sys.executable, "-m", "basso", "export", str(log), str(out), "--force"],
         env={**os.environ, "XDG_CACHE_HOME": "/proc/none"},
         preexec_fn=lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (100_000, 100_000)),
         capture_output=True,

@@ -80,7 +80,8 @@ def named(names: Sequence[str]) -> list[Path]:
 
     if names.count(PIPED) > 1:
         raise InputError("-: standard input is one log; name it once.")
-    found = logs_in([Path(n) for n in names])
+    # One by one: a log that is named twice is the command's to tell of.
+    found = [log for name in names for log in logs_in([Path(name)])]
     if len(found) > max(_MOST, len(names)):
         folder = next(n for n in names if Path(n).is_dir())
         raise InputError(f"{folder}: there are {len(found)} logs in it and below; name a smaller folder.")
