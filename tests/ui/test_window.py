@@ -539,9 +539,21 @@ class TestJudging:
 
     def test_help_lists_every_command(self, opened: MainWindow) -> None:
         commands = opened.desk.commands.rows
-        texts = {label.text() for label in HelpDialog(opened, opened.look, commands).findChildren(QLabel)}
-        assert {c.title for c in commands} <= texts
-        assert any("maker's manual" in t for t in texts)
+        dialog = HelpDialog(opened, opened.look, commands)
+        dialog.search.setText("commands and keys")
+        shown = dialog.page.toPlainText()
+        assert [c.title for c in commands if c.title not in shown] == []
+        assert [k for c in commands for k in c.keys if k not in shown] == []
+        assert any("maker's manual" in label.text() for label in dialog.findChildren(QLabel))
+
+    def test_help_opens_at_the_station_and_finds_words(self, opened: MainWindow) -> None:
+        dialog = HelpDialog(opened, opened.look, opened.desk.commands.rows, "accumulator")
+        assert dialog.page.toPlainText().startswith("Accumulator")
+        dialog.search.setText("walther")
+        pages = [dialog.list.item(i).text().strip() for i in range(dialog.list.count())]
+        assert pages == ["Stations", "Normal"] and "ν(T)" in dialog.page.toPlainText()
+        dialog.search.setText("zzzz")
+        assert dialog.list.count() == 0 and "No page" in dialog.page.toPlainText()
 
 
 class TestTrial:

@@ -212,4 +212,4 @@ def _search(desk: Desk) -> None:
 def _help(desk: Desk) -> None:
     from basso.ui.window.help_dialog import HelpDialog
 
-    run_dialog(HelpDialog(desk.bench.window, desk.bench.look, desk.commands.rows))
+    run_dialog(HelpDialog(desk.bench.window, desk.bench.look, desk.commands.rows, desk.station))
