@@ -4,6 +4,7 @@ VENV := .venv
 # The newest Python that is known to work, or the one named: make test PYTHON=python3.12
 PYTHON ?= $(firstword $(foreach p,python3.13 python3.12 python3.11 python3,$(if $(shell $(p) -c 'import sys; print(int((3,11) <= sys.version_info < (3,14)))' 2>/dev/null | grep 1),$(p))))
 READY := $(VENV)/.ready
+TEST_READY := $(VENV)/.ready-test
 NEEDS_NO_DRIVE := accumulator fitting memory oil sump recording report platform test_architecture.py test_plain_text.py test_units.py
 
 TESTS := OPENBLAS_NUM_THREADS=1 $(VENV)/bin/pytest -n 2 --dist worksteal
@@ -22,16 +23,23 @@ $(READY): requirements.lock pyproject.toml
 	@test -n "$(PYTHON)" || { echo "Basso needs Python 3.11, 3.12 or 3.13: sudo apt install python3 python3-venv"; exit 2; }
 	@$(PYTHON) -c 'import sys; sys.exit(not (3, 11) <= sys.version_info < (3, 14))' 2>/dev/null || { echo "$(PYTHON) does not run here, or is not Python 3.11, 3.12 or 3.13"; exit 2; }
 	@$(PYTHON) -c 'import ensurepip' 2>/dev/null || { echo "Python's venv module is missing: sudo apt install python3-venv"; exit 2; }
+	@# Tests draw to memory: they need no library of a display.
+	@$(if $(filter demo,$(MAKECMDGOALS)),,QT_QPA_PLATFORM=offscreen) $(PYTHON) src/basso/platform/qt_libraries.py
 	@echo "Setting up $(VENV) with $$($(PYTHON) --version) …"
 	@$(PYTHON) -m venv --clear $(VENV)
 	@$(VENV)/bin/python -m pip install --quiet --disable-pip-version-check -r requirements.lock
 	@$(VENV)/bin/python -m pip install --quiet --disable-pip-version-check --no-build-isolation --no-deps -e .
 	@touch $(READY)
 
+# What checks need on top of what runs.
+$(TEST_READY): $(READY) requirements-dev.lock
+	@$(VENV)/bin/python -m pip install --quiet --disable-pip-version-check -r requirements-dev.lock
+	@touch $(TEST_READY)
+
 demo: $(READY)
 	@$(VENV)/bin/basso open --demo
 
-test: $(READY)
+test: $(TEST_READY)
 	$(VENV)/bin/ruff check .
 	$(VENV)/bin/ruff format --check .
 	$(VENV)/bin/lint-imports --no-logo
@@ -43,14 +51,14 @@ test: $(READY)
 	test $$tests -eq 0 || $(TESTS) --lf; \
 	wait $$types || { echo "mypy failed: see above"; exit 1; }; exit $$tests
 
-quick: $(READY)
+quick: $(TEST_READY)
 	$(VENV)/bin/ruff check .
 	OPENBLAS_NUM_THREADS=1 $(VENV)/bin/pytest -q -n 2 $(NEEDS_NO_DRIVE:%=tests/%)
 
 screenshots: $(READY)
 	@$(VENV)/bin/basso open --screenshots docs/screenshots
 
-bench: $(READY)
+bench: $(TEST_READY)
 	$(VENV)/bin/python -m benchmarks.verdicts
 	$(VENV)/bin/python -m benchmarks.speed
 
@@ -58,7 +66,7 @@ demo-data: $(READY)
 	$(VENV)/bin/python -m basso.standin.demo
 	$(VENV)/bin/python -m basso.car.demo
 
-format: $(READY)
+format: $(TEST_READY)
 	$(VENV)/bin/ruff check --fix .
 	$(VENV)/bin/ruff format .
 

@@ -4,41 +4,17 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from basso.errors import InputError
+from basso.platform import qt_libraries
 
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QApplication
 
     from basso.ui.window.main_window import MainWindow
-
-_QT_LIBRARIES = {
-    "libEGL.so.1": "libegl1",
-    "libGL.so.1": "libgl1",
-    "libxkbcommon.so.0": "libxkbcommon0",
-    "libfontconfig.so.1": "libfontconfig1",
-    "libdbus-1.so.3": "libdbus-1-3",
-    "libglib-2.0.so.0": "libglib2.0-0",
-}
-_X11_LIBRARIES = {
-    "libX11-xcb.so.1": "libx11-xcb1",
-    "libxcb-cursor.so.0": "libxcb-cursor0",
-    "libxcb-icccm.so.4": "libxcb-icccm4",
-    "libxcb-image.so.0": "libxcb-image0",
-    "libxcb-keysyms.so.1": "libxcb-keysyms1",
-    "libxcb-randr.so.0": "libxcb-randr0",
-    "libxcb-render-util.so.0": "libxcb-render-util0",
-    "libxcb-shape.so.0": "libxcb-shape0",
-    "libxcb-sync.so.1": "libxcb-sync1",
-    "libxcb-util.so.1": "libxcb-util1",
-    "libxcb-xfixes.so.0": "libxcb-xfixes0",
-    "libxcb-xkb.so.1": "libxcb-xkb1",
-    "libxkbcommon-x11.so.0": "libxkbcommon-x11-0",
-}
-"""Libraries Qt needs that a bare system may lack, and the Debian or Ubuntu package of each."""
 
 
 def launch(logs: Sequence[str], *, demo: bool = False, screenshots: str | None = None) -> int:
@@ -53,11 +29,10 @@ def launch(logs: Sequence[str], *, demo: bool = False, screenshots: str | None =
     try:
         from PySide6.QtWidgets import QApplication
     except ImportError as error:
-        _need_libraries(_QT_LIBRARIES)
+        _need_libraries()
         raise InputError(f"Qt cannot be loaded: {error}.") from None
-    if _on_x11():
-        # Qt ends the process without a word for the user when its X11 plug-in lacks a library: find out first.
-        _need_libraries(_X11_LIBRARIES)
+    # Qt ends the process without a word for the user when its plug-in for the display lacks a library: find out first.
+    _need_libraries()
     from basso.ui.window.collecting import CollectHere
     from basso.ui.window.doorbell import Doorbell, ring
     from basso.ui.window.ending import EndOnSignal
@@ -144,25 +119,8 @@ def _need_display() -> None:
         )
 
 
-def _on_x11() -> bool:
-    """True when Qt will open its window on an X display."""
-    platform = os.environ.get("QT_QPA_PLATFORM", "")
-    return platform == "xcb" or (
-        not platform and bool(os.environ.get("DISPLAY")) and not os.environ.get("WAYLAND_DISPLAY")
-    )
-
-
-def _need_libraries(libraries: Mapping[str, str]) -> None:
+def _need_libraries() -> None:
     """Raise one line that names the packages of all libraries that cannot be loaded."""
-    import ctypes
-
-    missing = []
-    for library, package in libraries.items():
-        try:
-            ctypes.CDLL(library)
-        except OSError:
-            missing.append(package)
-    if missing:
-        raise InputError(
-            f"system libraries that Qt needs are missing; install them: sudo apt install {' '.join(missing)}"
-        )
+    sentence = qt_libraries.problem(os.environ)
+    if sentence:
+        raise InputError(sentence)
