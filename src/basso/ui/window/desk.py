@@ -245,6 +245,7 @@ class Desk(QObject):
         order = [shown, *(e for e in entries if e != shown)] if shown is not None else list(entries)
         from basso.workflow import demo_folder
 
-        own = [e.path for e in order if demo_folder() not in e.path.parents]
+        demo = demo_folder() if self.logs.demo_is_open else None
+        own = [e.path for e in order if demo not in e.path.parents]
         if own or not order:  # the demo takes no user's logs away
             self.window.settings.last_logs = own

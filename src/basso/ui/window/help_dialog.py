@@ -5,19 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QDialog,
-    QHBoxLayout,
-    QLineEdit,
-    QListWidget,
-    QListWidgetItem,
-    QTextBrowser,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from basso.guide import PAGES
 from basso.ui.dialogs import CAUTION, closing, label
+from basso.ui.plain import Browser
 from basso.ui.stations.station import Command
 from basso.ui.theme.look import Look, Type
 
@@ -37,7 +29,7 @@ class HelpDialog(QDialog):
         self.list = QListWidget()
         self.list.setAccessibleName("Pages of the guide")
         self.list.setFont(look.font(Type.BODY))
-        self.page = QTextBrowser()
+        self.page = Browser()
         self.page.setAccessibleName("The page")
         self.page.setOpenLinks(False)
         self.page.document().setDefaultFont(look.font(Type.BODY))

@@ -27,6 +27,7 @@ class LogOpener:
         """``where``: the corner of the screen under which the menu of sessions is opened; ``came_in`` hears of a log
         that is opened by itself; ``take_in`` gets cars exported from a garage."""
         self._bench, self._where, self._come_in, self._take_in = bench, where, came_in, take_in
+        self.demo_is_open = False
 
     def commands(self) -> tuple[Command, ...]:
         """Every way in."""
@@ -86,7 +87,7 @@ class LogOpener:
         from basso.ui.models.sessions import demo_entries
         from basso.workflow import demo_folder
 
-        bench = self._bench
+        bench, self.demo_is_open = self._bench, True
         entries, a, b = demo_entries(demo_folder())
         bench.sessions.add(entries)
         bench.sessions.show(next(e for e in entries if e.title == a[0]))
