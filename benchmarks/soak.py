@@ -42,7 +42,7 @@ class Soak:
 
 def soak(seconds: float, seed: int, folder: Path) -> Soak:
     """Work in a window of its own for so long; ``folder``: an empty one, for all that is written."""
-    from PySide6.QtCore import Qt
+    from PySide6.QtCore import QCoreApplication, QEvent, Qt
     from PySide6.QtTest import QTest
     from PySide6.QtWidgets import (
         QAbstractButton,
@@ -185,6 +185,8 @@ def soak(seconds: float, seed: int, folder: Path) -> Soak:
             for dialog in [w for w in application.topLevelWidgets() if isinstance(w, QDialog) and w.isVisible()]:
                 dialog.close()
             application.processEvents()
+            # What was let go of goes when the event loop comes round, which here is by hand.
+            QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
         except Exception as error:
             failed(type(error), error, None)
         if warm is None and spent > 0.2 * seconds:
