@@ -137,6 +137,9 @@ def test_progress_is_told_on_a_terminal_after_a_second_and_goes_again() -> None:
     assert [t.strip("\r\x1b[K") for t in terminal.getvalue().split("\r")[1:]] == ["reading … 40%", "reading … 60%"]
     wipe(terminal)
     assert terminal.getvalue().endswith("\r\x1b[K")
+    now[0] = 3.0
+    tell(0.7, "run\x1b[2J.csv")
+    assert "\x1b[2J" not in terminal.getvalue() and "run\\x1b[2J.csv" in terminal.getvalue()
     file = io.StringIO()
     progress_on(file, lambda: 100.0)(0.5, "reading")
     wipe(file)

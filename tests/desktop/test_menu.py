@@ -37,6 +37,14 @@ def test_it_comes_and_goes_without_a_trace(tmp_path: Path, capsys: pytest.Captur
     assert not any(p.exists() for p in written)
 
 
+def test_a_folder_with_odd_letters_stays_one_word(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    odd = tmp_path / 'my $HOME "x" 5%' / "basso"
+    monkeypatch.setattr("sys.argv", [str(odd)])
+    assert main(["desktop"]) == 0
+    line = _entry(data_folder().parent / "applications/basso.desktop")["Exec"]
+    assert line == f'"{tmp_path}/my \\\\$HOME \\\\"x\\\\" 5%%/basso" open %F'
+
+
 def test_what_ships_agrees_with_the_program() -> None:
     entry = _entry(HERE / "basso.desktop")
     kind = "application/x-basso-car+zip"

@@ -133,7 +133,8 @@ def main(argv: Sequence[str] | None = None) -> int:
         if error.errno not in _NO_ROOM:
             raise
         print(
-            f"basso: the output cannot be written ({error.strerror}); make room, or send it elsewhere.", file=sys.stderr
+            f"basso: the output cannot be written ({error.strerror}); free some room, or send it elsewhere.",
+            file=sys.stderr,
         )
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 2

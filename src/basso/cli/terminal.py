@@ -10,6 +10,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, TextIO
 
 from basso.errors import InputError
+from basso.plain_text import spelled_out
 from basso.progress import Progress, silent
 
 if TYPE_CHECKING:
@@ -86,7 +87,7 @@ def progress_on(stream: TextIO, clock: Callable[[], float] = time.monotonic) -> 
         if now - began < _FIRST_TOLD_S or now - last < _BETWEEN_S:
             return
         last = now
-        stream.write(f"\r\x1b[K{what} … {fraction:.0%}")
+        stream.write(f"\r\x1b[K{spelled_out(what)} … {fraction:.0%}")
         stream.flush()
 
     return tell
@@ -106,7 +107,7 @@ def ask_over(name: str) -> None:
         InputError: the answer is no, or there is nobody to ask.
     """
     if sys.stdin.isatty() and sys.stderr.isatty():
-        print(f"{name} exists. Write over it? [y/N] ", end="", file=sys.stderr, flush=True)
+        print(f"{spelled_out(name)} exists. Write over it? [y/N] ", end="", file=sys.stderr, flush=True)
         if sys.stdin.readline().strip().lower() in ("y", "yes"):
             return
     raise InputError(f"{name}: exists and was left as it was; name another file, or add --force to write over it.")

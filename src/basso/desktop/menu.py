@@ -58,7 +58,14 @@ def _command() -> str:
     """This Basso, whatever folder the desktop starts it from."""
     started = Path(sys.argv[0]).absolute()
     words = [str(started)] if started.name == "basso" else [sys.executable, "-m", "basso"]
-    return " ".join(f'"{w}"' if shlex.quote(w) != w else w for w in words)
+    return " ".join(map(_quoted, words))
+
+
+def _quoted(word: str) -> str:
+    """A word of an Exec line by the menu specification: in quotes, and what acts there with a backslash (itself written
+    twice, for the file undoes one), a per cent sign doubled."""
+    acts = "".join(f"\\\\{x}" if x in '"`$\\' else x for x in word.replace("%", "%%"))
+    return f'"{acts}"' if shlex.quote(word) != word else acts
 
 
 def _let_know() -> None:
