@@ -29,6 +29,8 @@ $(READY): requirements.lock pyproject.toml
 	@$(PYTHON) -m venv --clear $(VENV)
 	@$(VENV)/bin/python -m pip install --quiet --disable-pip-version-check -r requirements.lock
 	@$(VENV)/bin/python -m pip install --quiet --disable-pip-version-check --no-build-isolation --no-deps -e .
+	@# As bytecode too: what reads binary logs starts as a process of its own and may write none.
+	@$(VENV)/bin/python -m compileall -q src
 	@touch $(READY)
 
 # What checks need on top of what runs.
@@ -46,6 +48,7 @@ test: $(TEST_READY)
 	# Two workers fill two cores: threads of the linear algebra under them only wait for each other. The types are
 	# checked meanwhile, in the gaps in which windows wait. What fails runs again, to say with which values: to write
 	# that into every assertion beforehand takes 10 s a worker.
+	@$(VENV)/bin/python -m compileall -q src
 	@echo "mypy, pytest"; $(VENV)/bin/mypy & types=$$!; \
 	$(TESTS) --assert=plain --durations=15 --durations-min=3; tests=$$?; \
 	test $$tests -eq 0 || $(TESTS) --lf; \

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import importlib
+import io
 import pickle
 import shutil
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import pytest
 from PySide6.QtCore import QSettings
@@ -98,13 +101,38 @@ def garage_desk(application: QApplication, wide_window: MainWindow, made_garage:
     return desk
 
 
+class _ByContent(pickle.Pickler):
+    """Logs and what was judged of them by what they hold; the rest as it is."""
+
+    def persistent_id(self, thing: object) -> object:
+        if isinstance(thing, Analysis):
+            return _key(thing.recording, thing.options)
+        if isinstance(thing, Recording):
+            return thing.content_hash, [(c.name, c.role, c.unit, c.values.size) for c in thing.channels]
+        return None
+
+
+def _key(*things: object) -> bytes:
+    out = io.BytesIO()
+    _ByContent(out).dump(things)
+    return out.getvalue()
+
+
 _JUDGED: dict[bytes, Analysis] = {}
+_FOUND: dict[bytes, Any] = {}
+_FINDERS = (
+    ("basso.findings.normal.findings", "find_normal"),
+    ("basso.findings.corners.findings", "find_corners"),
+    ("basso.findings.accumulator.findings", "find_accumulator"),
+    ("basso.findings.sump.findings", "find_sump"),
+    ("basso.alarm.findings", "find_alarm"),
+)
 
 
 @pytest.fixture(autouse=True)
 def judged_once(monkeypatch: pytest.MonkeyPatch) -> None:
-    """The same log judged by the same options is judged once a run: how it is judged is not what the window's tests are
-    about."""
+    """The same log judged by the same options, and what is found in it, are worked out once a run: how is not what the
+    window's tests are about."""
     real = workflow.judge
 
     def judge(
@@ -113,10 +141,26 @@ def judged_once(monkeypatch: pytest.MonkeyPatch) -> None:
         progress(0.0, "judging")
         if more:
             return real(recording, options, *more, progress=progress)  # type: ignore[arg-type]
-        what = [(c.name, c.role, c.unit, c.values.size) for c in recording.channels]
-        key = pickle.dumps((recording.content_hash, what, options))
+        key = _key(recording, options)
         if key not in _JUDGED:
             _JUDGED[key] = real(recording, options, progress=progress)
         return replace(_JUDGED[key], recording=recording, options=options or JudgeOptions())
 
     monkeypatch.setattr(workflow, "judge", judge)
+    for module, name in _FINDERS:
+        monkeypatch.setattr(f"{module}.{name}", _found_once(getattr(importlib.import_module(module), name)))
+
+
+def _found_once(find: Callable[..., Any]) -> Callable[..., Any]:
+    """The same finder, whose answer is kept: for the same log and the same questions it holds again."""
+
+    def found_once(analysis: Analysis, *asked: Any) -> Any:
+        *questions, progress = asked
+        progress(0.0, "looking")
+        key = _key(find.__name__, analysis, *questions)
+        if key not in _FOUND:
+            _FOUND[key] = find(analysis, *asked)
+        found = _FOUND[key]
+        return found if found is None else replace(found, analysis=analysis)
+
+    return found_once

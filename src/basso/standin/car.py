@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
 
 from basso.standin.circuit import Circuit
@@ -194,32 +195,45 @@ def _grid(count: int) -> FloatArray:
 
 def _engine_speed(car: Car, speed: FloatArray, ax: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Choose gears with hysteresis and let the rpm follow through the clutch; throttle 0 to 1."""
-    per_mps = [r * 60.0 / (2.0 * math.pi * car.wheel_m) for r in car.ratios]
-    top = len(per_mps) - 1
-    gear, hold = 0, 0
-    rpm_now = car.idle_rpm
-    rpm_out, throttle_out = [], []
+    per_mps = np.array([r * 60.0 / (2.0 * math.pi * car.wheel_m) for r in car.ratios])
+    gear, hold = _gears(car, speed, ax, per_mps)
     pull = np.maximum(ax + 0.03 + car.drag_per_m * speed * speed / _G, 0.0)
     most = np.minimum(car.power_w / (car.mass_kg * np.maximum(speed, 3.0)) / _G, car.drive_g)
     demand = np.clip(pull / most, 0.0, 1.0)
-    for v, want, a in zip(speed.tolist(), demand.tolist(), ax.tolist(), strict=True):
-        target = v * per_mps[gear]
-        if hold > 0:
-            hold -= 1
-        elif gear < top and target > car.shift_rpm:
-            gear, hold = gear + 1, 22
-        elif gear > 0 and target < car.down_rpm and (a < -0.05 or target < 2600.0):
-            gear, hold = gear - 1, 30
-        target = max(v * per_mps[gear], car.idle_rpm)
-        launching = gear == 0 and want > 0.5 and v < 9.0
-        if launching:
-            target = max(target, 4200.0)
-        quick = 0.07 if hold or launching else 0.03
-        rpm_now += (target - rpm_now) * STEP_S / quick
-        rpm_out.append(rpm_now)
-        shifting = hold > 8 and want > 0
-        throttle_out.append(0.0 if shifting else want)
-    return np.array(rpm_out), np.array(throttle_out)
+    launching = (gear == 0) & (demand > 0.5) & (speed < 9.0)
+    target = np.maximum(speed * per_mps[gear], np.where(launching, max(4200.0, car.idle_rpm), car.idle_rpm))
+    quick = np.where((hold > 0) | launching, 0.07, 0.03)
+    rpm_now, rpm = car.idle_rpm, []
+    for wanted, follows in zip(target.tolist(), quick.tolist(), strict=True):
+        rpm_now += (wanted - rpm_now) * STEP_S / follows
+        rpm.append(rpm_now)
+    return np.array(rpm), np.where((hold > 8) & (demand > 0.0), 0.0, demand)
+
+
+_UP_FOR, _DOWN_FOR = 22, 30
+"""Steps that a change of gear takes, in which no other begins."""
+
+
+def _gears(
+    car: Car, speed: FloatArray, ax: FloatArray, per_mps: FloatArray
+) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """The gear at each step, and how many steps of a change are left; from one change to the next, for they are few."""
+    gear, hold = np.zeros(speed.size, dtype=np.intp), np.zeros(speed.size, dtype=np.intp)
+    rpm = per_mps[:, None] * speed
+    up = rpm > car.shift_rpm
+    up[-1] = False
+    down = (rpm < car.down_rpm) & ((ax < -0.05) | (rpm < 2600.0))
+    down[0] = False
+    changes = [np.flatnonzero(either) for either in up | down]
+    now = at = 0
+    while (place := int(np.searchsorted(changes[now], at))) < changes[now].size:
+        change = int(changes[now][place])
+        now, takes = (now + 1, _UP_FOR) if up[now, change] else (now - 1, _DOWN_FOR)
+        gear[change:] = now
+        left = np.arange(takes, 0, -1)[: speed.size - change]
+        hold[change : change + left.size] = left
+        at = change + takes + 1
+    return gear, hold
 
 
 def _with_starts(car: Car, rpm: FloatArray, plan: Outing) -> FloatArray:

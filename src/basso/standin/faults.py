@@ -247,14 +247,14 @@ def _decimals(symbol: str) -> int:
 
 def _cells(values: FloatArray, decimals: int) -> list[str]:
     form = f"%.{decimals}f"
-    cells = [form % v for v in values.tolist()]
+    cells = ("\n".join([form] * values.size) % tuple(values.tolist())).split("\n")  # one by one takes twice as long
     zero = form % -0.0
     return [c[1:] if c == zero else c for c in cells] if zero.startswith("-") else cells
 
 
 def _time_cells(time_s: FloatArray, clock: bool) -> list[str]:
     if not clock:
-        return [f"{t:.2f}" for t in time_s.tolist()]
+        return _cells(time_s, 2)
     start = 10 * 3600 + 24 * 60 + 7
     stamp: Callable[[float], str] = lambda t: f"{int(t // 3600):02d}:{int(t % 3600 // 60):02d}:{t % 60:06.3f}"  # noqa: E731
     return [stamp(start + round(t, 3)) for t in time_s.tolist()]

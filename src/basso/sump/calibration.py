@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from basso.progress import Progress, silent
 from basso.sump.compartments import Compartments
-from basso.sump.flow import AIR_LAWS, PARAMETERS, USUAL_PUMP_M3_PER_REV, Run, heads_m, pressures_kpa
+from basso.sump.flow import AIR_LAWS, PARAMETERS, USUAL_PUMP_M3_PER_REV, Run, at, drawn_air, heads_m, with_air
 from basso.units import FloatArray
 
 PRIOR_MIDDLE = {
@@ -215,6 +215,39 @@ def sets_of(x: FloatArray) -> FloatArray:
     return np.asarray(made)
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class _Stretches:
+    """The moments of a log that its passes take, one pass after the other.
+
+    Attributes:
+        moments: of the log's grid; ``run``: what the car did at them; ``begins``: where each pass begins among them.
+        held: those of them that the model is held to beside the lowest of each pass; of each, ``of_pass``: which pass,
+            ``measured_kpa``: the pressure there, ``weight``: its say.
+    """
+
+    moments: NDArray[np.intp]
+    run: Run
+    begins: NDArray[np.intp]
+    held: NDArray[np.intp]
+    of_pass: NDArray[np.intp]
+    measured_kpa: FloatArray
+    weight: FloatArray
+
+    @classmethod
+    def of(cls, one: Logged) -> _Stretches:
+        length = np.array([q.last + 1 - q.first for q in one.passes])
+        begins = np.cumsum(length) - length
+        moments = np.concatenate([np.arange(q.first, q.last + 1) for q in one.passes])
+        held = np.concatenate([np.arange(b, b + n, _TRACE_EVERY) for b, n in zip(begins, length, strict=True)])
+        of_pass = np.searchsorted(begins, held, side="right") - 1
+        weight = np.sqrt(_TRACE_SAY / np.bincount(of_pass))[of_pass]
+        measured = one.measured_kpa[moments[held]]
+        judged = np.isfinite(measured)
+        return cls(
+            moments, one.run.only(moments), begins, held[judged], of_pass[judged], measured[judged], weight[judged]
+        )
+
+
 class _Problem:
     """The residuals of a set of logs, for any sets of parameters side by side."""
 
@@ -239,33 +272,30 @@ class _Problem:
             self.width[[_MOUTH, _FILM]] = _HELD_WIDTH
         self.sigma = _SIGMA_KPA
         self.use = np.ones(sum(len(x.passes) for x in logged), dtype=np.bool_)
+        self.stretches = [_Stretches.of(x) for x in logged]
+        self.lowest_kpa = np.array([q.lowest_kpa for x in logged for q in x.passes])
 
     def lowest(self, x: FloatArray) -> tuple[FloatArray, list[FloatArray]]:
-        """The modelled lowest pressure of each pass (p, passes), and the modelled pressure of each log."""
+        """The modelled lowest pressure of each pass (p, passes), and of each log the modelled pressure through its
+        passes (p, moments)."""
         sets = sets_of(x)
-        found, traces = [], []
-        for one in self.logged:
-            head = heads_m(self.c, one.run, self.volume, sets, self.pump)
-            pressure = pressures_kpa(one.run, head, sets, self.law)
-            traces.append(pressure)
-            found += [pressure[:, q.first : q.last + 1].min(axis=1) for q in one.passes]
-        return np.array(found).T, traces
+        through: list[FloatArray] = []
+        for one, s in zip(self.logged, self.stretches, strict=True):
+            air = drawn_air(heads_m(self.c, one.run, self.volume, sets, self.pump), sets)
+            through.append(with_air(s.run, at(sets, "loss") * air[:, s.moments], self.law))
+        lowest = [np.minimum.reduceat(p, s.begins, axis=1) for p, s in zip(through, self.stretches, strict=True)]
+        return np.concatenate(lowest, axis=1), through
 
     def residuals(self, x: FloatArray) -> FloatArray:
         """Shape (p, residuals): data softened, then the priors."""
-        lowest, traces = self.lowest(x)
-        parts = []
-        at = 0
-        for one, pressure in zip(self.logged, traces, strict=True):
-            for q in one.passes:
-                if self.use[at]:
-                    parts.append(((lowest[:, at] - q.lowest_kpa) / self.sigma)[:, None])
-                    every = slice(q.first, q.last + 1, _TRACE_EVERY)
-                    off = (pressure[:, every] - one.measured_kpa[every]) / self.sigma
-                    off = np.where(np.isfinite(off), off, 0.0)
-                    parts.append(off * np.sqrt(_TRACE_SAY / off.shape[1]))
-                at += 1
-        data = np.concatenate(parts, axis=1)
+        lowest, through = self.lowest(x)
+        parts = [(lowest - self.lowest_kpa)[:, self.use]]
+        uses = np.split(self.use, np.cumsum([len(one.passes) for one in self.logged])[:-1])
+        for s, pressure, use in zip(self.stretches, through, uses, strict=True):
+            counts = use[s.of_pass]
+            off = pressure[:, s.held[counts]] - s.measured_kpa[counts]
+            parts.append(off * s.weight[counts])
+        data = np.concatenate(parts, axis=1) / self.sigma
         soft = np.sign(data) * np.sqrt(2.0 * (np.sqrt(1.0 + data * data) - 1.0))
         prior = ((x - self.middle) / self.width)[:, self.free]
         return np.concatenate([soft, prior], axis=1)

@@ -13,9 +13,10 @@ What differs from car to car is one vector of :data:`PARAMETERS`, fitted to the 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from basso.sump.compartments import Compartments, Way
 from basso.units import STANDARD_GRAVITY_MPS2, FloatArray
@@ -49,6 +50,8 @@ HELD_AT_RPM = 6000.0
 USUAL_PUMP_M3_PER_REV = 10e-6
 """Of an engine of two to three litres (default)."""
 AIR_LAWS = ("delivery", "pressure")
+_MOVES_THE_SURFACE = ("slosh_hz", "damping", "held_l", "held_s", "tilt", "lean_x_g", "lean_y_g")
+_MOVES_IT_BETWEEN_COMPARTMENTS = ("cover_m", "mouth_m", "openings")
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -77,6 +80,11 @@ class Run:
         """The pressure with the pickup covered."""
         normal: FloatArray = with_air(self, np.zeros((1, self.rpm.size)), "delivery")[0]
         return normal
+
+    def only(self, moments: NDArray[np.intp]) -> Run:
+        """What it did at some moments: enough for what depends on no other moment (:func:`with_air`)."""
+        series = ("ax_g", "ay_g", "rpm", "free_kpa", "capped_kpa", "factor")
+        return replace(self, **{name: getattr(self, name)[moments] for name in series})
 
 
 def at(sets: FloatArray, name: str) -> FloatArray:
@@ -113,14 +121,15 @@ def lagged(values: FloatArray, lag_s: FloatArray, step_s: float = STEP_S) -> Flo
 
 
 def delayed(values: FloatArray, delay_s: FloatArray, step_s: float = STEP_S) -> FloatArray:
-    """Each row (p, n) later by its own time."""
+    """Each row (p, n) later by its own time, s, from 0 on; before it what was first."""
     n = values.shape[1]
-    where = np.arange(n)[None, :] - delay_s / step_s
-    whole = np.floor(where).astype(np.intp)
-    part = where - whole
-    rows = np.arange(values.shape[0])[:, None]
-    first, second = np.clip(whole, 0, n - 1), np.clip(whole + 1, 0, n - 1)
-    made: FloatArray = (1.0 - part) * values[rows, first] + part * values[rows, second]
+    made = np.empty(values.shape)
+    for row, came, delay in zip(values, made, delay_s.ravel().tolist(), strict=True):
+        late = min(delay / step_s, n - 1.0)
+        whole = int(late)
+        part = late - whole
+        came[: whole + 1] = row[0]
+        came[whole + 1 :] = (1.0 - part) * row[1 : n - whole] + part * row[: n - whole - 1]
     return made
 
 
@@ -139,13 +148,19 @@ def heads_m(
     Args:
         volume_m3: in the pan at rest, engine stopped.
     """
-    ax, ay = surface_g(run, sets)
+    # Sets that differ only in what comes after (how air is drawn and what it costs) have one surface.
+    moving = _MOVES_THE_SURFACE + (_MOVES_IT_BETWEEN_COMPARTMENTS if len(c.tables) > 1 else ())
+    columns = [PARAMETERS.index(name) for name in moving]
+    _, first, of = np.unique(sets[:, columns], axis=0, return_index=True, return_inverse=True)
+    own = sets[first]
+    ax, ay = surface_g(run, own)
     if len(c.tables) == 1:
-        held = np.maximum(volume_m3 - up_in_engine_m3(run, sets), 0.0)
+        held = np.maximum(volume_m3 - up_in_engine_m3(run, own), 0.0)
         z0 = c.tables[0].at(ax, ay, held)
     else:
-        z0 = volumes_m3(c, run, volume_m3, sets, pump_m3_per_rev, (ax, ay))[1]
-    return head_under(c, sets, ax, ay, z0)
+        z0 = volumes_m3(c, run, volume_m3, own, pump_m3_per_rev, (ax, ay))[1]
+    of = of.ravel()
+    return head_under(c, sets, ax[of], ay[of], z0[of])
 
 
 def head_under(c: Compartments, sets: FloatArray, ax: FloatArray, ay: FloatArray, z0: FloatArray) -> FloatArray:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
@@ -17,6 +18,7 @@ from basso.ui.theme.look import Look, Type
 if TYPE_CHECKING:
     from basso.units import DisplayUnits
 
+_SHOW_WORK_EVERY_S = 0.05
 _UNIT_CHOICES = (
     ("pressure", "Pressure", ("kPa", "bar", "psi")),
     ("temperature", "Temperature", ("°C", "°F")),
@@ -41,6 +43,7 @@ class TopLine(QWidget):
         self.crumbs, self.units_button, self.look_button = QToolButton(), QToolButton(), QToolButton()
         self.search_button, self.menu_button, self._cancel = QToolButton(), QToolButton(), QToolButton()
         self._work, self._bar = Label(), QProgressBar()
+        self._shown_work = ("", 0.0)
         self._units: DisplayUnits | None = None
         self._build()
         look.changed.connect(self._restyle)
@@ -122,7 +125,11 @@ class TopLine(QWidget):
         self.units_chosen.emit(replace(self._units, **{field: UNITS[symbol]}))
 
     def show_work(self, what: str, fraction: float) -> None:
-        """Show background work."""
+        """Show background work; as often as an eye can follow, for a bar draws itself at once."""
+        now = time.monotonic()
+        if self._bar.isVisible() and what == self._shown_work[0] and now - self._shown_work[1] < _SHOW_WORK_EVERY_S:
+            return
+        self._shown_work = what, now
         self._work.setText(what[:1].upper() + what[1:])
         self._bar.setValue(round(100 * fraction))
         for widget in (self._work, self._bar, self._cancel):
