@@ -7,11 +7,19 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from basso.findings.corners.passes import passes_of
+from basso.analysis import Analysis, analyse
+from basso.findings.corners.passes import passes_of, read_alike
+from basso.standin.car import Outing
+from basso.standin.circuit import harrowfell
+from basso.standin.faults import Logger
+from basso.standin.pan import Pan
+from basso.standin.scenarios import generator, run_setup
+from basso.standin.simulate import Setup
 from basso.track.alignment import align
 from basso.track.corners import Place
 from basso.track.shape import LapShape
-from support import judged_scenario
+from basso.trial.match import Conditions, Side, dip_prone
+from support import judged_scenario, recording_of, side_said
 
 
 def _map(profile: np.ndarray, length_m: float | None = None) -> LapShape:
@@ -119,3 +127,63 @@ class TestPasses:
         shifted = passes_of(a, moved, length, 0, 0, shift_m=-200.0)
         same = [p.min_pressure_kpa == pytest.approx(straight[(p.lap_key, p.place)]) for p in shifted]
         assert np.mean(same) > 0.9
+
+
+@pytest.mark.parametrize(("lowest_at", "next_kpa", "counts"), [(0.9, 150.0, 1), (0.5, 150.0, 2), (0.9, 190.0, 2)])
+def test_a_dip_that_two_places_share_counts_once(lowest_at: float, next_kpa: float, counts: int) -> None:
+    """Braking into a turn: the pressure is lowest as the turn begins, and lower yet within it. It is the turn's dip,
+    unless it is lowest within the braking, or the turn is not as low."""
+    model = judged_scenario("truth-left", 11, 4).analysis
+    assert model.track is not None
+    braking, turn = [p for p in model.track.places if p.loaded][:2]
+    made = passes_of(model, [braking], model.track.length_m, 0, 0)[0]
+    sides = []
+    for side in (0, 1):
+        drawn = []
+        for lap in range(4):
+            start = 100.0 * lap
+            one = replace(made, side=side, lap_key=(side, 0, lap), below_s=0.5)
+            drawn.append(
+                replace(
+                    one,
+                    place=braking.id,
+                    min_pressure_kpa=160.0,
+                    start_s=start,
+                    end_s=start + 4.0,
+                    time_s=start + 4.0 * lowest_at,
+                )
+            )
+            drawn.append(
+                replace(
+                    one,
+                    place=turn.id,
+                    min_pressure_kpa=next_kpa,
+                    start_s=start + 3.9,
+                    end_s=start + 7.0,
+                    time_s=start + 5.0,
+                )
+            )
+        sides.append(Side("A" if side == 0 else "B", (), 4, tuple(drawn), Conditions(None, None, None, None)))
+    assert len(dip_prone((braking, turn), *sides)) == counts
+
+
+def test_each_side_is_read_where_its_own_passes_are_lowest() -> None:
+    """What a change cured is lowest elsewhere than before: read where both sides are lowest on average, the cured side
+    would look higher than it ever was."""
+    before, after = (_shaken(fill) for fill in (4.1, 4.6))
+    assert before.track is not None and after.track is not None
+    places = [p for p in before.track.places if p.loaded]
+    alike = read_alike([[(before, 0.0)], [(after, 0.0)]], places, before.track.length_m)
+    assert alike is not None
+    at = {log: {p.id: [] for p in places} for log in (before.recording.content_hash, after.recording.content_hash)}
+    for (place, log, _), m in alike.at_m.items():
+        at[log][place].append(m)
+    own, others = (at[x.recording.content_hash] for x in (before, after))
+    apart = [abs(np.median(own[p]) - np.median(others[p])) for p in own if own[p] and others[p]]
+    assert max(apart) > 15.0, "somewhere the lowest has moved"
+
+
+def _shaken(fill_l: float) -> Analysis:
+    setup = Setup(harrowfell(), pan=Pan(fill_l=fill_l), session=Outing(laps=5))
+    recording = recording_of(run_setup(setup, Logger(50, noise_kpa=6.0), generator("shaken", 3))[1])
+    return analyse(recording, side_said(recording))

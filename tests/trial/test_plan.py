@@ -69,16 +69,16 @@ def planned(effect: float) -> TrialPlan:
 
 
 def test_the_scatter_between_laps_and_between_passes_is_found() -> None:
-    found = [_Model(passes(60, 8.0, 5.0, seed)).scatter for seed in range(4)]
+    found = [_Model(passes(60, 8.0, 5.0, seed), None).scatter for seed in range(4)]
     assert np.mean([s.lap_kpa for s in found]) == pytest.approx(8.0, rel=0.2)
     assert np.mean([s.pass_kpa for s in found]) == pytest.approx(5.0, rel=0.15)
-    alike = _Model(passes(60, 0.0, 5.0, 9)).scatter
+    alike = _Model(passes(60, 0.0, 5.0, 9), None).scatter
     assert alike.lap_kpa < 2.0 and (alike.laps, alike.passes) == (60, 180)
 
 
 @pytest.mark.parametrize("laps", [6, 10])
 def test_what_is_planned_is_what_then_happens(laps: int) -> None:
-    model = _Model(passes(40, 8.0, 5.0, 1))
+    model = _Model(passes(40, 8.0, 5.0, 1), None)
     told = 0
     for seed in range(200):
         a = passes(laps, 8.0, 5.0, 1000 + seed)
@@ -89,7 +89,7 @@ def test_what_is_planned_is_what_then_happens(laps: int) -> None:
 
 
 def test_more_laps_and_larger_effects_are_seen_more_often_and_down_as_well_as_up() -> None:
-    model = _Model(passes(30, 8.0, 5.0, 2))
+    model = _Model(passes(30, 8.0, 5.0, 2), None)
     assert model.power(16, 12.0) > model.power(6, 12.0) and model.power(8, 25.0) > model.power(8, 10.0)
     assert model.power(10, -15.0) == pytest.approx(model.power(10, 15.0), abs=0.08)
     assert model.power(10, 1.0) < 0.06, "what is within what sensors disagree by is not told"

@@ -54,6 +54,18 @@ class TestZero:
         assert check.correction.value == pytest.approx(-zero, abs=0.5)
         assert "vacuum" in check.message
 
+    @pytest.mark.parametrize(("zero", "cut"), [(-12.0, True), (-1.0, False), (0.0, False)])
+    def test_a_zero_below_what_the_logger_writes_is_no_proof(self, zero: float, cut: bool) -> None:
+        """A logger that writes nothing under −2 kPa shows a sensor that reads 12 low as one that reads 2 low."""
+        made = _stopped_then_running(zero)
+        written = [
+            replace(c, values=np.maximum(c.values, -2.0)) if c.role is Role.OIL_PRESSURE else c for c in made.channels
+        ]
+        check = check_zero(made.with_channels(tuple(written)))
+        assert check.level == "ok"
+        assert check.at_most is cut
+        assert ("unless the logger writes nothing lower" in str(check.message)) is cut
+
     def test_an_offset_that_is_no_atmosphere_is_corrected_too(self) -> None:
         check = check_zero(_stopped_then_running(22.0))
         assert check.correction is not None

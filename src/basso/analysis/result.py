@@ -130,6 +130,12 @@ class Analysis:
         return "measured" if check is not None and check.level == "ok" else "assumed"
 
     @property
+    def zero_proven(self) -> bool:
+        """Whether the pressure's zero was read at rest, and a lower one would have shown."""
+        read = self.zero_state in ("measured", "corrected")
+        return read and not any(c.id == "zero" and c.at_most for c in self.checks)
+
+    @property
     def at_or_below(self) -> bool:
         """True when the pressure was sampled too slowly for a lowest value to be the lowest there was."""
         return any(c.id == "update_rate" and c.level == "warn" for c in self.checks)

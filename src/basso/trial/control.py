@@ -26,6 +26,8 @@ _HEAT_REACH_C = 1.0
 _ZERO_MAY_BE_OFF_KPA = 20.0
 """What a sensor's zero may be off by where nothing shows it (default; gauge sensors of the usual classes drift by up to
 2 % of 10 bar)."""
+_RANGE_MAY_BE_OFF = 0.04
+"""What a sensor's range may be off by (default)."""
 NOTICED_KPA = 3.0
 _WITHIN_KPA = 1.5
 """What calm running differs by from day to day for no reason that matters."""
@@ -41,6 +43,7 @@ class Control:
         laps: laps that it rests on.
         zeros_proven: both sensors read their zero with the engine stopped: then a shift is in proportion, not a
             constant.
+        zeros_read: they read it, but of one a lower zero would have looked the same.
     """
 
     shift_kpa: float
@@ -48,6 +51,7 @@ class Control:
     at_kpa: float
     laps: int
     zeros_proven: bool
+    zeros_read: bool = False
 
     @property
     def known(self) -> bool:
@@ -66,7 +70,8 @@ class Control:
 
 def control_of(a: Sequence[Analysis], b: Sequence[Analysis]) -> Control:
     """Hold the calm running of both sides against each other."""
-    proven = all(x.zero_state in ("measured", "corrected") for x in (*a, *b))
+    proven = all(x.zero_proven for x in (*a, *b))
+    read = all(x.zero_state in ("measured", "corrected") for x in (*a, *b))
     normals = [_normal(side) for side in (a, b)]
     on_b, at_b = _off(b, normals[0])
     on_a, at_a = _off(a, normals[1])
@@ -76,12 +81,12 @@ def control_of(a: Sequence[Analysis], b: Sequence[Analysis]) -> Control:
         if v.size >= _LEAST_LAPS
     ]
     if not parts:
-        return Control(float("nan"), 0.0, float("nan"), 0, proven)
+        return Control(float("nan"), 0.0, float("nan"), 0, proven, read)
     shift = float(np.mean([p[0] for p in parts]))
     # What both ways of looking disagree by is what the normals are off by.
     misfit = 0.5 * abs(parts[0][0] - parts[1][0]) if len(parts) == 2 else 0.0
     spread = float(np.sqrt(np.mean([p[1] for p in parts]) + misfit**2))
-    return Control(shift, spread, float(np.mean(np.concatenate([at_a, at_b]))), on_a.size + on_b.size, proven)
+    return Control(shift, spread, float(np.mean(np.concatenate([at_a, at_b]))), on_a.size + on_b.size, proven, read)
 
 
 def _normal(side: Sequence[Analysis]) -> ExpectedPressure:
@@ -122,8 +127,8 @@ def _off(side: Sequence[Analysis], normal: ExpectedPressure) -> tuple[FloatArray
 def over_control(effect: Effect, control: Control, level_kpa: float, in_share: bool = False) -> Effect:
     """An effect less what calm running reads otherwise, by a constant and in proportion.
 
-    With both zeros proven a shift is in proportion. Else it may be either, and the interval takes in both; where no
-    calm running tells, the interval is widened by what an unproven zero may be off.
+    With both zeros proven a shift is in proportion. Else it may be any mixture of both, and the interval is wider for
+    it; where no calm running tells, it is widened by what an unproven zero may be off.
 
     Args:
         level_kpa: the pressure in the places the effect is of.
@@ -136,16 +141,17 @@ def over_control(effect: Effect, control: Control, level_kpa: float, in_share: b
             return effect
         off = _ZERO_MAY_BE_OFF_KPA * (1.0 / max(level_kpa, 50.0) if in_share else 1.0)
         return replace(effect, low=effect.low - off, high=effect.high + off)
-    if control.zeros_proven and abs(control.shift_kpa) < max(2.0 * control.spread_kpa, _WITHIN_KPA):
+    seen = abs(control.shift_kpa) >= max(2.0 * control.spread_kpa, _WITHIN_KPA)
+    if (control.zeros_proven or control.zeros_read) and not seen:
         return effect  # nothing is seen to have shifted
-    in_proportion = control.shift_kpa * per * min(level_kpa / max(control.at_kpa, 1.0), 1.2)
-    taken = (in_proportion,) if control.zeros_proven else (in_proportion, control.shift_kpa * per)
-    half = float(np.hypot(half, 2.0 * control.spread_kpa * per))
-    middle = effect.estimate - float(np.mean(taken))
-    return replace(
-        effect,
-        estimate=middle,
-        low=effect.estimate - max(taken) - half,
-        high=effect.estimate - min(taken) + half,
-        level_b=effect.level_a + middle,
-    )
+    reach = min(level_kpa / max(control.at_kpa, 1.0), 1.2)
+    constant = unsure = 0.0
+    if not control.zeros_proven:
+        # Of a shift of the zero and one of the range only the sum is seen: each has its part by how far it may be off.
+        zero, gain = _ZERO_MAY_BE_OFF_KPA / 2.0, _RANGE_MAY_BE_OFF / 2.0 * control.at_kpa
+        constant = control.shift_kpa * zero**2 / (zero**2 + gain**2)
+        unsure = 2.0 * abs(1.0 - reach) * zero * gain / float(np.hypot(zero, gain))
+    taken = (control.shift_kpa * reach + constant * (1.0 - reach)) * per
+    half = float(np.hypot.reduce([half, 2.0 * control.spread_kpa * per, unsure * per]))
+    middle = effect.estimate - taken
+    return replace(effect, estimate=middle, low=middle - half, high=middle + half, level_b=effect.level_a + middle)

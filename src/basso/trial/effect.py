@@ -1,9 +1,12 @@
 """The effect of a change, B minus A, at the same place, oil temperature, rpm and g; laps as repetitions.
 
-Passes of one lap share its heat, fuel and driver and are not independent. The regression is over passes (place as
-a factor, temperature, rpm and g as covariates) but its interval comes from leaving out one *lap* at a time
-(the jackknife form of a cluster-robust variance, conservative in small samples) with a t quantile on the number
-of laps less the covariates used.
+Passes of one lap share its heat, fuel and driver and are not independent. The regression is over passes: the place as a
+factor; temperature, rpm and g as covariates, whose slopes are known beforehand about as well as engines differ, and
+better the more the laps tell (a ridge about what is usual); a departure of its own for each lap (random effects, by
+generalised least squares: Wooldridge, *Econometric Analysis of Cross Section and Panel Data*, ch. 10). Its interval
+holds whatever passes of one lap have in common: the cluster-robust variance with the small-sample correction CR2 and
+its own degrees of freedom (Bell & McCaffrey 2002; Pustejovsky & Tipton 2018), and on top of it what the slopes may be
+off by.
 """
 
 from __future__ import annotations
@@ -12,6 +15,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from basso.findings.corners.passes import Pass
 from basso.units import FloatArray
@@ -42,11 +46,62 @@ class Effect:
     laps_b: int
 
 
-def estimate_effect(passes: Sequence[Pass], values: FloatArray, heat: float = 0.0) -> Effect | None:
+_SLOPE_SPREAD = {"temperature": 0.2, "rpm": 60.0, "g": 500.0}
+"""How far engines' slopes at a dip lie about what is usual, kPa for 1 °C, 1000 rpm and 1 g: standard deviations
+(default)."""
+_HEAT_SPREAD = 0.15
+"""On top of it, of the slope over temperature, as part of what normal says."""
+_UNKNOWN_HEAT, _UNKNOWN_HEAT_SPREAD = -2.0, 2.0
+"""The usual slope where no normal says anything, and its spread, kPa for 1 °C (default)."""
+_OWN_SLOPE = 0.5
+"""How far the slopes of single places lie about those of all, as part of that (default)."""
+_BENT, _MATCHED_TO = ("rpm", "g"), 0.25
+"""Over engine speed and g pressures go by no straight line: what matching by them takes off is known to this part of it
+(default)."""
+_LEAST_OF_OWN = 0.05
+"""Of a lap that tells nearly all there is of something its residuals are taken to be at least this part of its errors
+(default)."""
+
+
+def effect_on_lowest(
+    passes: Sequence[Pass], heat: float | None = None, lowest_kpa: FloatArray | None = None
+) -> Effect | None:
+    """The effect on the lowest pressure of each pass, kPa; None with under two laps a side.
+
+    Args:
+        heat: what normal changes by for 1 °C, kPa; pressures below normal change by their share of it.
+        lowest_kpa: what it is taken to be, shape (n,), where that is not what the passes say.
+    """
+    values = np.array([p.min_pressure_kpa for p in passes]) if lowest_kpa is None else lowest_kpa
+    if heat is None:
+        return estimate_effect(passes, values, heat=_UNKNOWN_HEAT)
+    shares = np.array([p.min_share for p in passes])
+    part = float(np.clip(shares.mean(), 0.0, 1.0)) if np.isfinite(shares).all() else 1.0
+    return estimate_effect(passes, values, heat=part * heat, unsure_heat=_HEAT_SPREAD * abs(part * heat))
+
+
+def effect_on_share(passes: Sequence[Pass], heat: float | None = None) -> Effect | None:
+    """The effect on the lowest share of normal of each pass, 1 for all of it; None with under two laps a side, or where
+    a share is not known. Normal has what heat changes in it already; ``heat`` as above."""
+    shares = np.array([p.min_share for p in passes])
+    if not np.isfinite(shares).all():
+        return None
+    part = 0.0 if heat is None else _HEAT_SPREAD * abs(float(shares.mean()) * heat)
+    return estimate_effect(passes, shares, 1.0 / float(np.mean([p.expected_kpa for p in passes])), unsure_heat=part)
+
+
+def estimate_effect(
+    passes: Sequence[Pass],
+    values: FloatArray,
+    unit_kpa: float = 1.0,
+    heat: float = 0.0,
+    unsure_heat: float = _UNKNOWN_HEAT_SPREAD,
+) -> Effect | None:
     """Estimate the effect on ``values`` (one for each pass, shape (n,)); None with under two laps a side.
 
-    ``heat``: what normal changes by for 1 °C, in the unit of ``values``: it matches the temperatures where laps are too
-    few to show their own slope, and the interval takes in none of it and twice of it.
+    Args:
+        unit_kpa: what one kPa comes to in the unit of ``values``: how far slopes may lie about the usual ones.
+        heat: what ``values`` usually change by for 1 °C; ``unsure_heat``: by how much that may be off, kPa.
     """
     side = np.array([p.side for p in passes], dtype=np.float64)
     laps = sorted({p.lap_key for p in passes})
@@ -54,47 +109,47 @@ def estimate_effect(passes: Sequence[Pass], values: FloatArray, heat: float = 0.
     count_b = len(laps) - count_a
     if min(count_a, count_b) < 2:
         return None
-    which = np.array([laps.index(p.lap_key) for p in passes])
+    lap_of = {key: n for n, key in enumerate(laps)}
+    which = np.array([lap_of[p.lap_key] for p in passes])
     places = sorted({p.place for p in passes})
     dummies = np.array([[p.place == name for name in places] for p in passes], dtype=np.float64)
-    conditions = np.array([[p.temperature_c, p.rpm / 1000.0, p.peak_g] for p in passes])
-    known = np.isfinite(conditions).all(axis=0)
-    centre = np.array([_balanced_mean(c, side) for c in conditions.T])
-    usable = [i for i in range(3) if known[i] and np.ptp(conditions[:, i]) > (1.0, 0.05, 0.02)[i]]
-    # Covariates cost laps: with few, those are kept in which the sides differ most.
-    spare = len(laps) - 2
-    apart = np.abs(_apart(conditions, side, dummies)) / _MATTERS
-    kept = sorted(usable, key=lambda i: -apart[i])[: max(0, min(3, spare // 3))]
-    left_out = [i for i in usable if i not in kept]
-    usable = sorted(kept)
-    covariates = conditions[:, usable] - centre[usable]
-    # rpm and g differ between places by nature; only what varies within a place adjusts.
-    for column, i in enumerate(usable):
-        if i > 0:
-            for d in dummies.T:
-                inside = d > 0
-                covariates[inside, column] -= covariates[inside, column].mean()
-    design = np.column_stack([side, dummies, covariates])
-    beta, spread, df = _clustered(design, values, which, len(laps), covariates.shape[1])
+    conditions = {
+        "temperature": np.array([p.temperature_c for p in passes]),
+        "rpm": np.array([p.rpm for p in passes]) / 1000.0,
+        "g": np.array([p.peak_g for p in passes]),
+    }
+    centre = {name: _balanced_mean(c, side) for name, c in conditions.items()}
+    known = [name for name, c in conditions.items() if np.isfinite(c).all()]
+    usual = {"temperature": heat}
+    spread = {**_SLOPE_SPREAD, "temperature": _SLOPE_SPREAD["temperature"] + unsure_heat}
+    covariates = np.array([conditions[name] - centre[name] for name in known]).reshape(len(known), len(passes)).T
+    # All but the temperature differ between places by nature; only what varies within a place adjusts.
+    within = [k for k, name in enumerate(known) if name != "temperature"]
+    covariates[:, within] -= dummies @ ((dummies.T @ covariates[:, within]) / dummies.sum(axis=0)[:, None])
+    own = (covariates[:, :, None] * dummies[:, None, :]).reshape(len(passes), -1)
+    design = np.column_stack([side, dummies, covariates, own])
+    first, after = 1 + len(places), 1 + len(places) + len(known)
+    prior, spreads = np.zeros(design.shape[1]), np.full(design.shape[1], np.inf)
+    prior[first:after] = [usual.get(name, 0.0) for name in known]
+    spreads[first:after] = [unit_kpa * spread[name] for name in known]
+    spreads[after:] = np.repeat(_OWN_SLOPE * spreads[first:after], len(places))
+    beta, error, df = _fit(design, values, which, prior, spreads)
+    matched = _matched(side, dummies, covariates, own, beta[first:])
+    unsure = _MATCHED_TO * float(np.hypot.reduce([m for m, name in zip(matched, known, strict=True) if name in _BENT]))
+    df, error = df * (1.0 + (unsure / max(error, 1e-9)) ** 2) ** 2, float(np.hypot(error, unsure))
+    slope = {name: float(b) for name, b in zip(known, beta[first:after], strict=True)}
     from scipy.special import stdtrit
 
-    half = float(stdtrit(df, 0.975)) * spread
-    if 0 not in usable and known[0]:
-        apart = float(conditions[side == 1, 0].mean() - conditions[side == 0, 0].mean())
-        beta[0] -= heat * apart
-        half += abs(heat * apart)
-    if left_out:
-        half += _unmatched(values, side, dummies, conditions, left_out)
-    level = float(np.mean(beta[1 : 1 + len(places)]))
-    slope = float(beta[1 + len(places) + usable.index(0)]) if 0 in usable else 0.0
+    half = float(stdtrit(df, 0.975)) * error
+    level = float(np.mean(beta[1:first]))
     return Effect(
         estimate=float(beta[0]),
         low=float(beta[0] - half),
         high=float(beta[0] + half),
-        per_degree=slope,
-        at_temperature_c=float(centre[0]),
-        at_rpm=float(centre[1] * 1000.0),
-        at_peak_g=float(centre[2]),
+        per_degree=slope.get("temperature", 0.0),
+        at_temperature_c=centre["temperature"],
+        at_rpm=1000.0 * centre["rpm"],
+        at_peak_g=centre["g"],
         level_a=level,
         level_b=level + float(beta[0]),
         laps_a=count_a,
@@ -102,26 +157,15 @@ def estimate_effect(passes: Sequence[Pass], values: FloatArray, heat: float = 0.
     )
 
 
-_MATTERS = np.array([3.0, 0.15, 0.04])
-"""Differences between the sides that matter about equally: °C, 1000 rpm, g."""
-
-
-def _apart(conditions: FloatArray, side: FloatArray, dummies: FloatArray) -> FloatArray:
-    """By how much the sides differ in each condition at the same place, B less A; 0 where it is not known."""
-    design = np.column_stack([side, dummies])
-    return np.array(
-        [np.linalg.lstsq(design, c, rcond=None)[0][0] if np.isfinite(c).all() else 0.0 for c in conditions.T]
-    )
-
-
-def _unmatched(
-    values: FloatArray, side: FloatArray, dummies: FloatArray, conditions: FloatArray, left_out: Sequence[int]
-) -> float:
-    """What conditions that could not be matched for want of laps may make of the effect: their slope over passes times
-    how far they differ."""
-    away = conditions[:, left_out] - conditions[:, left_out].mean(axis=0)
-    beta = np.linalg.lstsq(np.column_stack([side, dummies, away]), values, rcond=None)[0]
-    return float(np.sum(np.abs(beta[-len(left_out) :] * _apart(conditions[:, left_out], side, dummies))))
+def _matched(
+    side: FloatArray, dummies: FloatArray, covariates: FloatArray, own: FloatArray, slopes: FloatArray
+) -> FloatArray:
+    """What of the difference between the sides each covariate was taken to explain, shape (covariates,)."""
+    many = covariates.shape[1]
+    by_place = own.reshape(side.size, many, -1) * slopes[many:].reshape(many, -1)
+    explained = covariates * slopes[:many] + by_place.sum(axis=2)
+    found: FloatArray = np.linalg.lstsq(np.column_stack([side, dummies]), explained, rcond=None)[0][0]
+    return found
 
 
 def _balanced_mean(values: FloatArray, side: FloatArray) -> float:
@@ -132,19 +176,72 @@ def _balanced_mean(values: FloatArray, side: FloatArray) -> float:
     return float(np.mean([values[known & (side == s)].mean() for s in (0.0, 1.0) if np.any(known & (side == s))]))
 
 
-def _clustered(
-    design: FloatArray, values: FloatArray, which: np.ndarray, clusters: int, covariates: int
-) -> tuple[FloatArray, float, int]:
-    """Least squares with the delete-one-cluster jackknife variance of the first coefficient."""
-    gram = np.zeros((clusters, design.shape[1], design.shape[1]))
-    moment = np.zeros((clusters, design.shape[1]))
-    for c in range(clusters):
-        rows = design[which == c]
-        gram[c] = rows.T @ rows
-        moment[c] = rows.T @ values[which == c]
-    ridge = 1e-9 * np.eye(design.shape[1])
-    total_gram, total_moment = gram.sum(axis=0), moment.sum(axis=0)
-    beta = np.linalg.solve(total_gram + ridge, total_moment)
-    left_out = np.linalg.solve(total_gram[None] - gram + ridge, (total_moment[None] - moment)[..., None])[:, 0, 0]
-    variance = (clusters - 1) / clusters * float(np.sum((left_out - beta[0]) ** 2))
-    return beta, float(np.sqrt(variance)), max(2, clusters - 2 - covariates)
+def scatter_of(left: FloatArray, which: NDArray[np.intp], parameters: int) -> tuple[float, float]:
+    """What a fit leaves, shape (n,), parted into variance between laps and between passes of one lap.
+
+    One-way analysis of variance, laps of unlike size (Searle, *Variance Components*, ch. 3).
+
+    Args:
+        which: lap of each pass, from 0; ``parameters``: that were fitted.
+    """
+    counts = np.bincount(which).astype(np.float64)
+    laps = counts.size
+    means = np.bincount(which, weights=left) / counts
+    within = float(np.sum((left - means[which]) ** 2)) / max(left.size - laps - (parameters - 1), 1)
+    between = float(np.sum(counts * (means - left.mean()) ** 2)) / max(laps - 1, 1)
+    usual = (left.size - float(np.sum(counts**2)) / left.size) / max(laps - 1, 1)
+    return max((between - within) / usual, 0.0), within
+
+
+def _fit(
+    design: FloatArray, values: FloatArray, which: NDArray[np.intp], prior: FloatArray, prior_spread: FloatArray
+) -> tuple[FloatArray, float, float]:
+    """The coefficients, the standard error of the first, and its degrees of freedom.
+
+    Args:
+        design: shape (n, k); ``which``: lap of each row, from 0.
+        prior, prior_spread: what each coefficient is taken to be beforehand, and how surely; infinite: not at all.
+    """
+    plain = np.flatnonzero(np.isinf(prior_spread))
+    left = values - design[:, plain] @ np.linalg.lstsq(design[:, plain], values, rcond=None)[0]
+    for _ in range(2):
+        lap, own = scatter_of(left, which, plain.size)
+        own = max(own, 1e-6 * float(np.var(values)), 1e-12)
+        # What is left once part of a lap's mean is taken off has no part in common.
+        counts = np.bincount(which).astype(np.float64)
+        part = (1.0 - np.sqrt(own / (own + counts * lap)))[which][:, None]
+        x = design - part * _of_laps(design, which, counts)
+        y = values - part[:, 0] * _of_laps(values[:, None], which, counts)[:, 0]
+        weight = own / prior_spread**2
+        inverse = np.asarray(np.linalg.inv(x.T @ x + np.diag(weight) + 1e-9 * np.eye(x.shape[1])), dtype=np.float64)
+        beta = inverse @ (x.T @ y + weight * prior)
+        left = values - design @ beta
+    variance, df = _cr2(x, y - x @ beta, which, inverse)
+    unsure = own * float(np.sum(weight * inverse[0] ** 2))
+    whole = variance + unsure
+    return beta, float(np.sqrt(whole)), max(1.0, df * (whole / max(variance, 1e-30)) ** 2)
+
+
+def _of_laps(rows: FloatArray, which: NDArray[np.intp], counts: FloatArray) -> FloatArray:
+    """The mean of each row's lap, shape as ``rows``."""
+    sums = np.zeros((counts.size, rows.shape[1]))
+    np.add.at(sums, which, rows)
+    means: FloatArray = (sums / counts[:, None])[which]
+    return means
+
+
+def _cr2(x: FloatArray, left: FloatArray, which: NDArray[np.intp], inverse: FloatArray) -> tuple[float, float]:
+    """The cluster-robust variance CR2 of the first coefficient, and Satterthwaite's degrees of freedom of it."""
+    counts = np.bincount(which)
+    order = np.argsort(which, kind="stable")
+    place = np.arange(which.size) - np.repeat(np.cumsum(counts) - counts, counts)
+    rows, off = np.zeros((counts.size, counts.max(), x.shape[1])), np.zeros((counts.size, counts.max()))
+    rows[which[order], place], off[which[order], place] = x[order], left[order]
+    values, vectors = np.linalg.eigh(np.eye(counts.max()) - rows @ inverse @ rows.transpose(0, 2, 1))
+    roots = (vectors / np.sqrt(np.maximum(values, _LEAST_OF_OWN))[:, None, :]) @ vectors.transpose(0, 2, 1)
+    told = (roots @ (rows @ inverse[0])[:, :, None])[:, :, 0]
+    variance = float(np.sum(np.sum(told * off, axis=1) ** 2))
+    along = np.einsum("gmk,gm->gk", rows, told)
+    gamma = np.diag(np.sum(told**2, axis=1)) - 2.0 * along @ inverse @ along.T
+    gamma += along @ inverse @ (x.T @ x) @ inverse @ along.T
+    return variance, float(np.trace(gamma) ** 2 / max(np.sum(gamma**2), 1e-30))

@@ -14,9 +14,10 @@ import numpy as np
 from basso.analysis import Analysis
 from basso.findings.corners.passes import Pass
 from basso.pressure.floors import FloorLine
-from basso.trial.effect import estimate_effect
+from basso.trial.effect import effect_on_lowest
 from basso.trial.guards import Verdict, decide
-from basso.trial.verdict import Comparison, compare, effects_of, heat_slope
+from basso.trial.match import heat_slope
+from basso.trial.verdict import Comparison, compare, effects_of
 
 ZERO_KPA = 30.0
 """A sensor's zero is plausible within this of what it is taken for (the contract's)."""
@@ -90,7 +91,7 @@ def _slope(c: Comparison, now: float) -> float | None:
     blind = [replace(p, temperature_c=float("nan")) for p in passes]
 
     def verdict(slope: float) -> Verdict:
-        found = estimate_effect(blind, lowest - slope * (heat - heat.mean()))
+        found = effect_on_lowest(blind, lowest_kpa=lowest - slope * (heat - heat.mean()))
         return decide(found, None, c.over, c.control, 0.0)[0]
 
     usual = verdict(now)
@@ -133,16 +134,16 @@ def _laps(c: Comparison) -> float | None:
         if any(_verdict(c, left, heat) != c.verdict for _, left in tried):
             return float(count)
         # Leave out the one without which the effect comes nearest to none, and look at the rest again.
-        effects = [(abs(_estimate(left)), left) for _, left in tried]
+        effects = [(abs(_estimate(left, heat)), left) for _, left in tried]
         passes = min(effects, key=lambda e: e[0])[1]
     return None
 
 
-def _estimate(passes: Sequence[Pass]) -> float:
-    found = estimate_effect(passes, np.array([p.min_pressure_kpa for p in passes]))
+def _estimate(passes: Sequence[Pass], heat: float | None) -> float:
+    found = effect_on_lowest(passes, heat)
     return found.estimate if found is not None else 0.0
 
 
-def _verdict(c: Comparison, passes: Sequence[Pass], heat: float) -> Verdict:
+def _verdict(c: Comparison, passes: Sequence[Pass], heat: float | None) -> Verdict:
     kpa, share = effects_of(passes, heat, c.control, 0.0)
     return decide(kpa, share, c.over, c.control, 0.0)[0]

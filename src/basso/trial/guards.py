@@ -158,11 +158,14 @@ def _control_words(control: Control | None) -> list[str]:
     """What calm running, which the change cannot touch, says of the two sides."""
     if control is None:
         return []
-    unproven = (
-        ""
-        if control.zeros_proven
-        else "the sensor's zero is not proven on both sides (no stretch with the engine stopped)"
-    )
+    unproven = ""
+    if not control.zeros_proven:
+        why = (
+            "with the engine stopped it reads its lowest and no lower"
+            if control.zeros_read
+            else "no stretch with the engine stopped"
+        )
+        unproven = f"the sensor's zero is not proven on both sides ({why})"
     if not control.known:
         return (
             [f"{unproven}, and no calm running is shared that would show a shift: the interval is wider for it"]

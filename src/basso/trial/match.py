@@ -52,13 +52,13 @@ class Likeness:
     state: Literal["matched", "adjusted", "fair", "not matched", "not known"]
 
 
-def read_alike_of(analyses: Sequence[Analysis], reference: TrackMap | None) -> ReadAlike | None:
-    """How the passes of both sides are read where a sensor shakes in one of them; None where the readings of all are
+def read_alike_of(sides: Sequence[Sequence[Analysis]], reference: TrackMap | None) -> ReadAlike | None:
+    """How the passes of each side are read where a sensor shakes in one of them; None where the readings of all are
     exact."""
     if reference is None:
         return None
     places = [p for p in reference.places if p.loaded]
-    laid = [(x, align(reference.shape, x.track.shape).shift_m) for x in analyses if x.track is not None]
+    laid = [[(x, align(reference.shape, x.track.shape).shift_m) for x in side if x.track is not None] for side in sides]
     return read_alike(laid, places, reference.length_m)
 
 
@@ -137,6 +137,19 @@ def likeness_of(a: Side, b: Side) -> tuple[Likeness, ...]:
     return tuple(rows)
 
 
+def heat_slope(analyses: Sequence[Analysis]) -> float | None:
+    """By how much normal falls for 1 °C, at the places where it was driven; None where no normal tells."""
+    slopes = []
+    for x in analyses:
+        if x.temperature_c is None or not x.expected.valid:
+            continue
+        use = np.flatnonzero(x.judged)[:: max(1, int(x.judged.sum()) // 2000)]
+        hotter = x.expected.at(x.rpm[use], x.temperature_c[use] + 1.0) - x.expected.at(x.rpm[use], x.temperature_c[use])
+        if np.isfinite(hotter).any():
+            slopes.append(float(np.nanmedian(hotter)))
+    return float(np.mean(slopes)) if slopes else None
+
+
 def apart_c(a: Side, b: Side) -> float:
     """By how many °C the oil temperatures of the sides miss each other; 0 where they share some or are not logged."""
     heat = [np.array([p.temperature_c for p in side.passes if np.isfinite(p.temperature_c)]) for side in (a, b)]
@@ -181,8 +194,14 @@ def straights_of(a: Side, b: Side) -> Likeness:
     )
 
 
+_AT_ONCE_S, _AS_LOW_KPA, _AT_THE_END = 0.2, 2.0, 0.25
+
+
 def dip_prone(places: Sequence[Place], a: Side, b: Side) -> tuple[Place, ...]:
-    """Places where either side was below the floor in a fifth of its passes; else the three lowest shares."""
+    """Places where either side was below the floor in a fifth of its passes; else the three lowest shares. Not those
+    whose low is that of the place after them: one dip counts once."""
+    led = {p.id for p in places if _leads_on(p, (*a.passes, *b.passes))}
+    places = [p for p in places if p.id not in led]
 
     def dip_share(side: Side, place: Place) -> float:
         mine = [p for p in side.passes if p.place == place.id]
@@ -205,3 +224,22 @@ def dip_prone(places: Sequence[Place], a: Side, b: Side) -> tuple[Place, ...]:
         )
 
     return tuple(sorted(sorted(usable, key=level)[:3], key=lambda p: p.apex_m))
+
+
+def _leads_on(place: Place, passes: Sequence[Pass]) -> bool:
+    """Whether most passes of a place are lowest where the next place has begun already and is as low or lower."""
+    by_lap: dict[tuple[int, int, int], list[Pass]] = {}
+    for p in passes:
+        by_lap.setdefault(p.lap_key, []).append(p)
+    mine = [p for p in passes if p.place == place.id]
+    led = [
+        p
+        for p in mine
+        if any(
+            p.start_s < q.start_s <= p.end_s + _AT_ONCE_S and q.min_pressure_kpa <= p.min_pressure_kpa + _AS_LOW_KPA
+            for q in by_lap[p.lap_key]
+            if q.place != p.place
+        )
+        and p.time_s >= p.end_s - _AT_THE_END * (p.end_s - p.start_s)
+    ]
+    return 2 * len(led) > len(mine)

@@ -20,10 +20,9 @@ from basso.errors import InputError
 from basso.findings.corners.passes import Pass
 from basso.progress import Progress, silent
 from basso.track.corners import Place
-from basso.trial.effect import estimate_effect
+from basso.trial.effect import effect_on_lowest, scatter_of
 from basso.trial.guards import LEAST_LAPS, change_of
-from basso.trial.match import dip_prone, read_alike_of, side_of
-from basso.units import FloatArray
+from basso.trial.match import dip_prone, heat_slope, read_alike_of, side_of
 
 Measure = Literal["min_pressure_kpa"]
 MEASURES: tuple[Measure, ...] = ("min_pressure_kpa",)
@@ -93,7 +92,7 @@ def plan_trial(
         raise InputError(
             f"{name} has no laps with speed and g, so passes cannot be told apart; log GPS or a lap signal."
         )
-    side = side_of("A", analyses, reference, 0, read_alike_of(analyses, reference))
+    side = side_of("A", analyses, reference, 0, read_alike_of([analyses], reference))
     own = len({p.lap_key for p in side.passes})
     if own < _LEAST_OWN_LAPS:
         raise InputError(
@@ -103,7 +102,7 @@ def plan_trial(
     over = dip_prone(tuple(p for p in reference.places if p.loaded), side, side)
     ids = {p.id for p in over}
     passes = [p for p in side.passes if p.place in ids]
-    model = _Model(passes)
+    model = _Model(passes, heat_slope(analyses))
     tried = []
     for n, count in enumerate(LAPS_TRIED):
         progress(n / len(LAPS_TRIED), "trying numbers of laps")
@@ -141,7 +140,8 @@ def plan_trial(
 class _Model:
     """A car's lowest pressures: what they follow, and what is left between laps and between passes."""
 
-    def __init__(self, passes: Sequence[Pass]) -> None:
+    def __init__(self, passes: Sequence[Pass], heat: float | None) -> None:
+        self._heat = heat
         self._passes = list(passes)
         self._laps = sorted({p.lap_key for p in passes})
         self._by_lap = [[p for p in passes if p.lap_key == key] for key in self._laps]
@@ -157,7 +157,8 @@ class _Model:
         beta = np.linalg.lstsq(design, lowest, rcond=None)[0]
         self._followed = design @ beta
         left = lowest - self._followed
-        self.scatter = _scatter(left, which, len(self._laps), design.shape[1])
+        lap, own = scatter_of(left, which, design.shape[1])
+        self.scatter = Scatter(math.sqrt(lap), math.sqrt(own), len(self._laps), int(left.size))
 
     def power(self, laps: int, effect_kpa: float) -> float:
         """How often the trial says better or worse of such an effect, with so many laps a side."""
@@ -173,23 +174,10 @@ class _Model:
                     for p in self._by_lap[int(k)]:
                         drawn.append(replace(p, side=side, lap_key=(side, 0, n)))
                         values.append(followed[id(p)] + apart + rng.normal(0.0, self.scatter.pass_kpa))
-            found = estimate_effect(drawn, np.array(values))
+            found = effect_on_lowest(drawn, self._heat, np.array(values))
             wanted = "better" if effect_kpa > 0.0 else "worse"
             right += found is not None and change_of(found) == wanted
         return right / _DRAWS
-
-
-def _scatter(left: FloatArray, which: np.ndarray, laps: int, parameters: int) -> Scatter:
-    """What is left, parted into laps and passes (one-way analysis of variance, laps of unlike size)."""
-    counts = np.bincount(which, minlength=laps).astype(np.float64)
-    means = np.bincount(which, weights=left, minlength=laps) / counts
-    within = float(np.sum((left - means[which]) ** 2))
-    free = max(left.size - laps - (parameters - 1), 1)
-    pass_variance = within / free
-    between = float(np.sum(counts * (means - left.mean()) ** 2)) / max(laps - 1, 1)
-    usual = (left.size - float(np.sum(counts**2)) / left.size) / max(laps - 1, 1)
-    lap_variance = max((between - pass_variance) / usual, 0.0)
-    return Scatter(math.sqrt(lap_variance), math.sqrt(pass_variance), laps, int(left.size))
 
 
 def _at(tried: Sequence[tuple[int, float]], laps: int) -> float:

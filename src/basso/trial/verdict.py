@@ -14,13 +14,14 @@ from basso.findings.corners.passes import Pass
 from basso.pressure.exposure import SHARES
 from basso.track.corners import Place
 from basso.trial.control import Control, control_of, over_control
-from basso.trial.effect import Effect, estimate_effect
+from basso.trial.effect import Effect, effect_on_lowest, effect_on_share, estimate_effect
 from basso.trial.guards import Verdict, blocked_by, decide, unlike
 from basso.trial.match import (
     Likeness,
     Side,
     apart_c,
     dip_prone,
+    heat_slope,
     likeness_of,
     read_alike_of,
     readings_of,
@@ -115,7 +116,7 @@ def compare(
     blocked = blocked_by(a, b)
     reference = next((t for t in tracks if t is not None), None)
     places = tuple(p for p in reference.places if p.loaded) if reference is not None else ()
-    alike = read_alike_of((*a, *b), reference)
+    alike = read_alike_of((a, b), reference)
     side_a = side_of(label_a, a, reference, 0, alike)
     side_b = side_of(label_b, b, reference, 1, alike)
     likeness = likeness_of(side_a, side_b)
@@ -130,7 +131,8 @@ def compare(
     if not blocked:
         blocked = unlike(side_a, side_b, likeness)
     over = dip_prone(places, side_a, side_b)
-    corners = tuple(_row(p, side_a, side_b, control) for p in places)
+    heat = heat_slope((*a, *b))
+    corners = tuple(_row(p, side_a, side_b, heat, control) for p in places)
     common: dict[str, Any] = {
         "a": side_a,
         "b": side_b,
@@ -155,10 +157,11 @@ def compare(
     ids = {p.id for p in over}
     passes = [p for p in (*side_a.passes, *side_b.passes) if p.place in ids]
     gap = apart_c(side_a, side_b)
-    kpa, share = effects_of(passes, heat_slope((*a, *b)), control, gap)
-    below = estimate_effect(passes, np.array([p.below_s for p in passes]))
+    kpa, share = effects_of(passes, heat, control, gap)
+    below_s, lowest = (np.array(v) for v in zip(*((p.below_s, p.min_pressure_kpa) for p in passes), strict=True))
+    below = estimate_effect(passes, below_s, unit_kpa=float(np.std(below_s) / max(np.std(lowest), 1.0)) or 1.0)
     others = [p for p in (*side_a.passes, *side_b.passes) if p.place not in ids]
-    rest = estimate_effect(others, np.array([p.min_pressure_kpa for p in others])) if others else None
+    rest = effect_on_lowest(others, heat) if others else None
     if rest is not None and control is not None:
         rest = over_control(rest, control, float(np.mean([p.min_pressure_kpa for p in others])))
     verdict, reasons = decide(kpa, share, over, control, gap)
@@ -176,35 +179,22 @@ def compare(
 
 
 def effects_of(
-    passes: Sequence[Pass], heat: float, control: Control | None, gap_c: float
+    passes: Sequence[Pass], heat: float | None, control: Control | None, gap_c: float
 ) -> tuple[Effect | None, Effect | None]:
     """The effect on the lowest pressure and on the lowest share of normal, less what calm running reads otherwise; None
     with too few laps, or where no normal is shared.
 
-    ``heat``: what normal changes by for 1 °C, kPa; ``gap_c``: by how much the oil temperatures of the sides miss each
-    other.
+    ``heat``: what normal changes by for 1 °C, kPa, where it is known; ``gap_c``: by how much the oil
+    temperatures of the sides miss each other.
     """
-    by_share = all(np.isfinite(p.min_share) for p in passes)
     lowest = np.array([p.min_pressure_kpa for p in passes])
-    kpa = estimate_effect(passes, lowest, heat=heat)
-    share = estimate_effect(passes, np.array([p.min_share for p in passes])) if by_share else None
+    kpa = effect_on_lowest(passes, heat)
+    share = effect_on_share(passes, heat)
     if control is not None and kpa is not None:
         level = float(np.mean(lowest))
         kpa = _widened(over_control(kpa, control, level), gap_c)
         share = over_control(share, control, level, in_share=True) if share is not None else None
     return kpa, share
-
-
-def heat_slope(analyses: Sequence[Analysis]) -> float:
-    """By how much normal falls for 1 °C, at the places where it was driven; 0 where no normal tells."""
-    slopes = []
-    for x in analyses:
-        if x.temperature_c is None or not x.expected.valid:
-            continue
-        use = np.flatnonzero(x.judged)[:: max(1, int(x.judged.sum()) // 2000)]
-        hotter = x.expected.at(x.rpm[use], x.temperature_c[use] + 1.0) - x.expected.at(x.rpm[use], x.temperature_c[use])
-        slopes.append(float(np.nanmedian(hotter)) if np.isfinite(hotter).any() else 0.0)
-    return float(np.mean(slopes)) if slopes else 0.0
 
 
 def _widened(effect: Effect, gap_c: float) -> Effect:
@@ -215,12 +205,12 @@ def _widened(effect: Effect, gap_c: float) -> Effect:
     return replace(effect, low=effect.low - more, high=effect.high + more)
 
 
-def _row(place: Place, a: Side, b: Side, control: Control | None) -> CornerRow:
+def _row(place: Place, a: Side, b: Side, heat: float | None, control: Control | None) -> CornerRow:
     mine_a = [p for p in a.passes if p.place == place.id]
     mine_b = [p for p in b.passes if p.place == place.id]
     both = [*mine_a, *mine_b]
     lowest = np.array([p.min_pressure_kpa for p in both])
-    effect = estimate_effect(both, lowest) if both else None
+    effect = effect_on_lowest(both, heat) if both else None
     if effect is not None and control is not None:
         effect = over_control(effect, control, float(np.mean(lowest)))
     if effect is not None and effect.high - effect.low > 2.0 * _TOO_WIDE_KPA:

@@ -25,6 +25,7 @@ class Check:
         correction: what would put it right, or None.
         offered: the correction is only made when the user says so: it might hide a real loss.
         measured: the figure the check rests on, in the unit its message names, or None.
+        at_most: the true figure may lie below ``measured``, and nothing would show it.
     """
 
     id: str
@@ -34,3 +35,4 @@ class Check:
     correction: Correction | None = None
     measured: float | None = None
     offered: bool = False
+    at_most: bool = False

@@ -24,6 +24,7 @@ _LEAST_S = 0.8
 _SETTLING_S = 3.0
 _STEADY_KPA = 6.0
 _OFTEN = 0.05
+_ENOUGH_ALIKE, _NEARLY_ALL = 10, 0.8
 
 
 def check_zero(recording: Recording) -> Check:
@@ -52,10 +53,14 @@ def check_zero(recording: Recording) -> Check:
     evidence = phrase(
         "{:bare} ± {} over {:.1f} s with the engine stopped", in_kpa(zero, 1), in_kpa(max(spread, 0.1), 1), seconds
     )
+    cut = _may_be_cut_off(readings, kpa, step)
     if abs(zero) <= _GAUGE_TOLERANCE_KPA:
-        return Check(
-            "zero", "ok", phrase("The pressure reads {}: the zero is sound.", evidence), pressure.name, measured=zero
+        words = phrase(
+            "The pressure reads {}: the zero is sound{}.",
+            evidence,
+            ", unless the logger writes nothing lower: nearly all of these readings are the same" if cut else "",
         )
+        return Check("zero", "ok", words, pressure.name, measured=zero, at_most=cut)
     air = air_pressure_kpa(recording)
     if 60.0 <= zero <= 112.0 and (air is None or abs(zero - air) < 8.0):
         against = phrase("; the logged air pressure is {}", in_kpa(air, 1)) if air is not None else ""
@@ -72,7 +77,16 @@ def check_zero(recording: Recording) -> Check:
         pressure.name,
         correction,
         zero,
+        at_most=cut,
     )
+
+
+def _may_be_cut_off(readings: FloatArray, kpa: FloatArray, step: float) -> bool:
+    """Whether a sensor that reads lower would look the same: nearly all readings are one, no other of the log is lower,
+    and that is not for the coarseness of the steps."""
+    lowest = float(np.nanmin(kpa))
+    same = readings.size >= _ENOUGH_ALIKE and float(np.mean(readings == lowest)) >= _NEARLY_ALL
+    return same and step < NOTED_STEP_KPA
 
 
 def _of_steps(readings: FloatArray, step: float) -> float:

@@ -70,39 +70,47 @@ class ReadAlike:
     """How passes are read alike where the sensors of some sessions shake.
 
     The lowest of many shaking readings is low by their shaking, the more the more they shake. So the pressure is
-    steadied as far in every
-    session, and each pass is read where it is lowest on average: that is low by no noise, however much there is of it.
+    steadied as far in every session, and each pass is read where the other passes of its side are lowest on average:
+    that is low by no noise of its own, however much there is of it. (Not where those of both sides are: what a change
+    cured is lowest elsewhere.)
 
     Attributes:
         reach_s: how far to either side a parabola is fitted.
-        at_m: place → distance along the lap.
+        at_m: place, log and lap → distance along the lap.
     """
 
     reach_s: float
-    at_m: Mapping[str, float]
+    at_m: Mapping[tuple[str, str, int], float]
 
 
 def read_alike(
-    sessions: Sequence[tuple[Analysis, float]], places: Sequence[Place], length_m: float
+    sides: Sequence[Sequence[tuple[Analysis, float]]], places: Sequence[Place], length_m: float
 ) -> ReadAlike | None:
-    """How to read the passes of sessions, each with its shift along the lap; None where the readings of all are
-    exact."""
-    reach = max((reach_s(a.error, a.judged, _step_s(a)) for a, _ in sessions), default=0.0)
+    """How to read the passes of the sessions of each side, each with its shift along the lap; None where the readings
+    of all are exact."""
+    reach = max((reach_s(a.error, a.judged, _step_s(a)) for side in sides for a, _ in side), default=0.0)
     if reach == 0.0:
         return None
-    at_m = {}
-    steadied = [(a, _along_m(a, length_m, shift), _steadied(a, reach)[1]) for a, shift in sessions]
+    at_m: dict[tuple[str, str, int], float] = {}
+    steadied = [[(a, _along_m(a, length_m, shift), _steadied(a, reach)[1]) for a, shift in side] for side in sides]
     for place in places:
         grid = np.linspace(place.start_m, _followed_to_m(place, places), _GRID)
         rows = [
-            np.interp(grid, along[inside], share[inside])
-            for a, along, share in steadied
-            if along is not None
-            for lap in a.rounds
-            if (inside := _inside(a, lap, along, grid[0], grid[-1])).size
+            {
+                (place.id, a.recording.content_hash, lap.number): np.interp(grid, along[inside], share[inside])
+                for a, along, share in side
+                if along is not None
+                for lap in a.rounds
+                if (inside := _inside(a, lap, along, grid[0], grid[-1])).size
+            }
+            for side in steadied
         ]
-        if rows:
-            at_m[place.id] = float(grid[int(np.argmin(np.mean(rows, axis=0)))])
+        for mine in rows:
+            # A single pass has no others of its side to go by.
+            among = mine if len(mine) > 1 else {k: row for side in rows for k, row in side.items()}
+            total = np.sum(list(among.values()), axis=0)
+            for key, row in mine.items():
+                at_m[key] = float(grid[int(np.argmin(total - row if len(among) > 1 else total))])
     return ReadAlike(reach, at_m)
 
 
@@ -169,8 +177,9 @@ def passes_of(
             if inside.size == 0:
                 continue
             shares = share[inside]
-            if alike is not None and place.id in alike.at_m:
-                lowest = deepest = int(inside[int(np.argmin(np.abs(along[inside] - alike.at_m[place.id])))])
+            key = (place.id, analysis.recording.content_hash, lap.number)
+            if alike is not None and key in alike.at_m:
+                lowest = deepest = int(inside[int(np.argmin(np.abs(along[inside] - alike.at_m[key])))])
             else:
                 deepest = int(inside[int(np.argmin(pressure[inside]))])
                 lowest = int(inside[int(np.nanargmin(shares))]) if np.isfinite(shares).any() else deepest
