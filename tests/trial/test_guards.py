@@ -126,6 +126,14 @@ class TestVerdict:
         reasons = decide(EFFECT, SHARE, PLACES[:1], None, gap)[1]
         assert any("share no oil temperature" in r for r in reasons) is told
 
+    @pytest.mark.parametrize(
+        ("laps", "low", "verdict"), [(3, 10.0, "better"), (3, 9.0, "not_comparable"), (4, 9.0, "better")]
+    )
+    def test_two_or_three_laps_must_stand_well_clear(self, laps: int, low: float, verdict: str) -> None:
+        """An effect of 30 kPa: with three laps a half-width of 20 is just clear of none, one of 21 is not."""
+        few = replace(EFFECT, low=low, high=60.0 - low, laps_a=laps)
+        assert decide(few, SHARE, PLACES[:1], None, 0.0)[0] == verdict
+
     def test_a_shift_of_calm_running_is_told(self) -> None:
         shifted = Control(12.0, 1.0, 300.0, 6, True)
         assert any("reads +12 kPa on side B" in r for r in decide(EFFECT, SHARE, PLACES[:1], shifted, 0.0)[1])

@@ -176,7 +176,7 @@ def test_each_side_is_read_where_its_own_passes_are_lowest() -> None:
     alike = read_alike([[(before, 0.0)], [(after, 0.0)]], places, before.track.length_m)
     assert alike is not None
     at = {log: {p.id: [] for p in places} for log in (before.recording.content_hash, after.recording.content_hash)}
-    for (place, log, _), m in alike.at_m.items():
+    for (place, log, _), (m, _) in alike.at_m.items():
         at[log][place].append(m)
     own, others = (at[x.recording.content_hash] for x in (before, after))
     apart = [abs(np.median(own[p]) - np.median(others[p])) for p in own if own[p] and others[p]]

@@ -22,6 +22,9 @@ LEAST_LAPS = 2
 """Fewer complete warm laps than this a side are no proof of anything: they are only shown side by side."""
 _FEW_LAPS = 4
 """With fewer a side a verdict is only given where the effect stands clear of the spread between laps."""
+_CLEAR = 1.5
+"""So many half-widths of the interval it must stand away from no change then: two or three laps say little of how far
+laps spread (default)."""
 _TEMPERATURE_REACH_C = 3.0
 """Oil temperatures further apart than this are not held against each other."""
 _G_APART = 0.15
@@ -146,7 +149,11 @@ def decide(
 
 
 def change_of(kpa: Effect, share: Effect | None = None) -> Literal["better", "worse"] | None:
-    """What an effect says by itself; None where it takes in no change, or one within what sensors disagree by."""
+    """What an effect says by itself; None where it takes in no change, or one within what sensors disagree by, or where
+    few laps do not stand well clear of it."""
+    half = 0.5 * (kpa.high - kpa.low)
+    if min(kpa.laps_a, kpa.laps_b) < _FEW_LAPS and abs(0.5 * (kpa.low + kpa.high)) < _CLEAR * half:
+        return None
     if kpa.low > 0 and kpa.estimate >= _LEAST_EFFECT_KPA and (share is None or share.estimate > 0):
         return "better"
     if kpa.high < 0 and kpa.estimate <= -_LEAST_EFFECT_KPA and (share is None or share.estimate < 0):

@@ -76,11 +76,12 @@ class ReadAlike:
 
     Attributes:
         reach_s: how far to either side a parabola is fitted.
-        at_m: place, log and lap → distance along the lap.
+        at_m: place, log and lap → distances along the lap: where the pressure is lowest, and where its share of normal
+            is.
     """
 
     reach_s: float
-    at_m: Mapping[tuple[str, str, int], float]
+    at_m: Mapping[tuple[str, str, int], tuple[float, float]]
 
 
 def read_alike(
@@ -91,14 +92,16 @@ def read_alike(
     reach = max((reach_s(a.error, a.judged, _step_s(a)) for side in sides for a, _ in side), default=0.0)
     if reach == 0.0:
         return None
-    at_m: dict[tuple[str, str, int], float] = {}
-    steadied = [[(a, _along_m(a, length_m, shift), _steadied(a, reach)[1]) for a, shift in side] for side in sides]
+    at_m: dict[tuple[str, str, int], tuple[float, float]] = {}
+    steadied = [[(a, _along_m(a, length_m, shift), _steadied(a, reach)) for a, shift in side] for side in sides]
     for place in places:
         grid = np.linspace(place.start_m, _followed_to_m(place, places), _GRID)
         rows = [
             {
-                (place.id, a.recording.content_hash, lap.number): np.interp(grid, along[inside], share[inside])
-                for a, along, share in side
+                (place.id, a.recording.content_hash, lap.number): np.array(
+                    [np.interp(grid, along[inside], v[inside]) for v in both]
+                )
+                for a, along, both in side
                 if along is not None
                 for lap in a.rounds
                 if (inside := _inside(a, lap, along, grid[0], grid[-1])).size
@@ -110,7 +113,8 @@ def read_alike(
             among = mine if len(mine) > 1 else {k: row for side in rows for k, row in side.items()}
             total = np.sum(list(among.values()), axis=0)
             for key, row in mine.items():
-                at_m[key] = float(grid[int(np.argmin(total - row if len(among) > 1 else total))])
+                lowest = np.argmin(total - row if len(among) > 1 else total, axis=1)
+                at_m[key] = float(grid[lowest[0]]), float(grid[lowest[1]])
     return ReadAlike(reach, at_m)
 
 
@@ -179,7 +183,7 @@ def passes_of(
             shares = share[inside]
             key = (place.id, analysis.recording.content_hash, lap.number)
             if alike is not None and key in alike.at_m:
-                lowest = deepest = int(inside[int(np.argmin(np.abs(along[inside] - alike.at_m[key])))])
+                deepest, lowest = (int(inside[int(np.argmin(np.abs(along[inside] - m)))]) for m in alike.at_m[key])
             else:
                 deepest = int(inside[int(np.argmin(pressure[inside]))])
                 lowest = int(inside[int(np.nanargmin(shares))]) if np.isfinite(shares).any() else deepest
