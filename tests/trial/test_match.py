@@ -181,6 +181,9 @@ def test_each_side_is_read_where_its_own_passes_are_lowest() -> None:
     own, others = (at[x.recording.content_hash] for x in (before, after))
     apart = [abs(np.median(own[p]) - np.median(others[p])) for p in own if own[p] and others[p]]
     assert max(apart) > 15.0, "somewhere the lowest has moved"
+    read = passes_of(after, places, before.track.length_m, 1, 0, alike=alike)
+    lower = [p.min_share * p.expected_kpa - p.min_pressure_kpa for p in read]
+    assert max(lower) > 5.0, "the pressure is lowest elsewhere than its share of normal is"
 
 
 def _shaken(fill_l: float) -> Analysis:

@@ -376,8 +376,3 @@ def with_air(run: Run, loss: FloatArray, law: str) -> FloatArray:
     both = np.logaddexp(-m * free, -m * np.log(run.capped_kpa)[None, :])
     made: FloatArray = run.factor * np.exp(-both / m)
     return made
-
-
-def pressures_kpa(run: Run, head_m: FloatArray, sets: FloatArray, law: str) -> FloatArray:
-    """Gallery pressure that follows from the head over the mouth, kPa, shape (p, n)."""
-    return with_air(run, at(sets, "loss") * drawn_air(head_m, sets), law)

@@ -168,7 +168,7 @@ def _control_words(control: Control | None) -> list[str]:
     unproven = ""
     if not control.zeros_proven:
         why = (
-            "with the engine stopped it reads its lowest and no lower"
+            "with the engine stopped it stands at its lowest reading: a lower zero would not show"
             if control.zeros_read
             else "no stretch with the engine stopped"
         )

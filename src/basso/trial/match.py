@@ -195,6 +195,8 @@ def straights_of(a: Side, b: Side) -> Likeness:
 
 
 _AT_ONCE_S, _AS_LOW_KPA, _AT_THE_END = 0.2, 2.0, 0.25
+"""A low is the next place's where that begins within so long of this one's end, is no more than so much higher, and
+this one is lowest in its last part (default)."""
 
 
 def dip_prone(places: Sequence[Place], a: Side, b: Side) -> tuple[Place, ...]:
