@@ -94,6 +94,16 @@ def test_three_sides_fit(capsys: pytest.CaptureFixture[str]) -> None:
     jsonschema.Draft202012Validator(schema("comparison-1")).validate(made)
 
 
+def test_runs_against_their_card_fit(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    card = tmp_path / "plan.json"
+    card.write_text(json.dumps(document(COMMANDS["plan-1"], capsys)))
+    made = document(["plan", "--card", str(card), "--run", f"A={LOG}", "--run", f"B={DEMO / 'dyno.csv'}"], capsys)
+    check = jsonschema.Draft202012Validator(schema("runs-1"))
+    check.check_schema(schema("runs-1"))
+    check.validate(made)
+    assert [r["side"] for r in made["runs"]] == ["A", "B"] and made["runs"][1]["oil_temp_c"] is None
+
+
 def test_logs_with_little_in_them_fit_too(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     log = tmp_path / "bare.csv"
     rows = "\n".join(f"{0.05 * n:.2f},{3000 + n % 700},{150 + n % 90}" for n in range(900))
@@ -103,4 +113,4 @@ def test_logs_with_little_in_them_fit_too(tmp_path: Path, capsys: pytest.Capture
 
 
 def test_every_schema_is_tried() -> None:
-    assert {p.stem for p in SCHEMAS.glob("*.json")} == {*COMMANDS, "live-line"}
+    assert {p.stem for p in SCHEMAS.glob("*.json")} == {*COMMANDS, "live-line", "runs-1"}

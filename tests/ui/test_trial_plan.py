@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from PySide6.QtWidgets import QApplication, QDialog
+from PySide6.QtWidgets import QApplication, QDialog, QLabel, QPushButton
 
 from basso.trial import plan
 from basso.trial.fragile import Fragile
+from basso.trial.plan import plan_trial
 from basso.ui.stations.trial import verbs
 from basso.ui.stations.trial.overturn_dialog import OverturnDialog
 from basso.ui.stations.trial.plan_dialog import PlanDialog
+from basso.ui.stations.trial.runs_dialog import RunsDialog
 from basso.ui.window.desk import Desk
 from basso.ui.window.screenshots import wait_until
 from basso.units import UNITS, DisplayUnits
@@ -92,3 +95,41 @@ def test_without_a_log_nothing_is_planned(garage_desk: Desk, monkeypatch: pytest
     assert told and "how its own laps scatter" in told[0]
     can = {c.key: c.when() for c in station.commands()}
     assert not can["trial.overturn"]
+
+
+def test_runs_are_held_against_the_card_that_was_written(
+    application: QApplication, compared: Desk, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    desk, told = compared, list[str]()
+    monkeypatch.setattr(type(desk.bench), "tell", property(lambda _: told.append))
+    desk.run("trial.runs")
+    assert told == ["No run card was written yet: plan a trial and write its run card first."]
+    c = desk.bench.trial.comparison
+    assert c is not None
+    found = plan_trial(c.a.analyses, 20.0)
+    monkeypatch.setattr(desk.bench.files, "ask_save", lambda *_: tmp_path / "card.html")
+    verbs.TrialVerbs(desk.bench).print_card(found, "+0.4 L")
+    verbs.TrialVerbs(desk.bench).print_card(replace(found, hold={"oil_temp_c": (60.0, 70.0)}), "")
+    desk.bench.units.choose(DisplayUnits(temperature=UNITS["°F"]))
+    seen: list[tuple[list[str], str, str]] = []
+
+    def use(dialog: QDialog) -> bool:
+        assert isinstance(dialog, RunsDialog)
+        names = [dialog.card.itemText(i) for i in range(dialog.card.count())]
+        newest = dialog.text
+        dialog.card.setCurrentIndex(1)
+        shown = [w.text() for w in dialog.findChildren(QLabel)]
+        assert dialog.text.splitlines()[1].split(":")[0] in shown
+        next(b for b in dialog.findChildren(QPushButton) if b.text() == "Copy").click()
+        assert QApplication.clipboard().text() == dialog.text
+        seen.append((names, newest, dialog.text))
+        return False
+
+    monkeypatch.setattr(verbs, "run_dialog", use)
+    desk.run("trial.runs")
+    wait_until(application, lambda: bool(seen), 60.0)
+    names, newest, other = seen[0]
+    assert [n.split(",")[0] for n in names] == ["A against B", "+0.4 L"]
+    assert "Runs 1 (A) and 2 (B) are off the card." in newest and "°F hotter than the card" in newest
+    assert "Run 2 · B · plus-0.4.csv" in other and other.startswith("Run 2 (B) is off the card.")
+    assert "°C" not in newest + other and newest.count("°F hotter") == 2 and other.count("°F hotter") == 1

@@ -13,6 +13,7 @@ from basso.platform.folders import data_folder
 if TYPE_CHECKING:
     from basso.memory.options import Options
     from basso.memory.parts import Parts
+    from basso.memory.run_cards import RunCards
 
 
 class Memory:
@@ -42,6 +43,13 @@ class Memory:
         from basso.memory.options import Options
 
         return Options(self._file("options.json"))
+
+    @cached_property
+    def run_cards(self) -> RunCards:
+        """The run cards that were written."""
+        from basso.memory.run_cards import RunCards
+
+        return RunCards(self._file("run-cards.json"))
 
     def _file(self, name: str) -> Path | None:
         return self._folder / name if self._folder is not None else None

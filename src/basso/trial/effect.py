@@ -73,11 +73,17 @@ def effect_on_lowest(
         lowest_kpa: what it is taken to be, shape (n,), where that is not what the passes say.
     """
     values = np.array([p.min_pressure_kpa for p in passes]) if lowest_kpa is None else lowest_kpa
+    usual, unsure = _heat_on_lowest(passes, heat)
+    return estimate_effect(passes, values, heat=usual, unsure_heat=unsure)
+
+
+def _heat_on_lowest(passes: Sequence[Pass], heat: float | None) -> tuple[float, float]:
+    """What the lowest pressures usually change by for 1 °C, and by how much that may be off, kPa."""
     if heat is None:
-        return estimate_effect(passes, values, heat=_UNKNOWN_HEAT)
+        return _UNKNOWN_HEAT, _UNKNOWN_HEAT_SPREAD
     shares = np.array([p.min_share for p in passes])
     part = float(np.clip(shares.mean(), 0.0, 1.0)) if np.isfinite(shares).all() else 1.0
-    return estimate_effect(passes, values, heat=part * heat, unsure_heat=_HEAT_SPREAD * abs(part * heat))
+    return part * heat, _HEAT_SPREAD * abs(part * heat)
 
 
 def effect_on_share(passes: Sequence[Pass], heat: float | None = None) -> Effect | None:
@@ -104,13 +110,93 @@ def estimate_effect(
         heat: what ``values`` usually change by for 1 °C; ``unsure_heat``: by how much that may be off, kPa.
     """
     side = np.array([p.side for p in passes], dtype=np.float64)
-    laps = sorted({p.lap_key for p in passes})
-    count_a = len({p.lap_key for p in passes if p.side == 0})
-    count_b = len(laps) - count_a
+    count_a, count_b = (len({p.lap_key for p in passes if p.side == s}) for s in (0, 1))
     if min(count_a, count_b) < 2:
         return None
-    lap_of = {key: n for n, key in enumerate(laps)}
-    which = np.array([lap_of[p.lap_key] for p in passes])
+    r = _regressors(passes, unit_kpa, heat, unsure_heat)
+    first = 1 + r.places
+    design = np.column_stack([side, r.columns])
+    beta, error, df = _fit(design, values, _laps_of(passes), np.append(0.0, r.prior), np.append(np.inf, r.spread))
+    matched = _matched(side, r, beta[first:])
+    unsure = _MATCHED_TO * float(
+        np.hypot.reduce([m for m, name in zip(matched, r.known, strict=True) if name in _BENT])
+    )
+    df, error = df * (1.0 + (unsure / max(error, 1e-9)) ** 2) ** 2, float(np.hypot(error, unsure))
+    slope = {name: float(b) for name, b in zip(r.known, beta[first : first + len(r.known)], strict=True)}
+    from scipy.special import stdtrit
+
+    half = float(stdtrit(df, 0.975)) * error
+    level = float(np.mean(beta[1:first]))
+    return Effect(
+        estimate=float(beta[0]),
+        low=float(beta[0] - half),
+        high=float(beta[0] + half),
+        per_degree=slope.get("temperature", 0.0),
+        at_temperature_c=r.centre["temperature"],
+        at_rpm=1000.0 * r.centre["rpm"],
+        at_peak_g=r.centre["g"],
+        level_a=level,
+        level_b=level + float(beta[0]),
+        laps_a=count_a,
+        laps_b=count_b,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Departures:
+    """How the lowest pressures of one side depart from what place, temperature, engine speed and g make of them.
+
+    Attributes:
+        followed_kpa: what they make of each pass, shape (n,).
+        lap_kpa: standard deviation from lap to lap; ``pass_kpa``: from pass to pass within a lap.
+    """
+
+    followed_kpa: FloatArray
+    lap_kpa: float
+    pass_kpa: float
+
+
+def departures_of(passes: Sequence[Pass], heat: float | None = None) -> Departures:
+    """What the estimate above would leave of passes that nothing was changed between; at least two laps.
+
+    Args:
+        heat: as for :func:`effect_on_lowest`.
+    """
+    values = np.array([p.min_pressure_kpa for p in passes])
+    r = _regressors(passes, 1.0, *_heat_on_lowest(passes, heat))
+    which = _laps_of(passes)
+    lap, own, parameters = 0.0, float(np.var(values)), float(r.places)
+    followed = values
+    for _ in range(4):
+        weight = max(own, 1e-12) / r.spread**2
+        inverse = np.linalg.inv(r.columns.T @ r.columns + np.diag(weight) + 1e-9 * np.eye(r.prior.size))
+        followed = r.columns @ (inverse @ (r.columns.T @ values + weight * r.prior))
+        parameters = float(np.trace(inverse @ (r.columns.T @ r.columns)))
+        lap, own = scatter_of(values - followed, which, parameters)
+    return Departures(followed, float(np.sqrt(lap)), float(np.sqrt(own)))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Regressors:
+    """What a pass's pressure follows but the side: its place, its conditions, and these at its place.
+
+    Attributes:
+        columns: shape (n, k): ``places`` dummies, one covariate for each of ``known``, then each of them by place.
+        prior, spread: what each coefficient is taken to be beforehand, and how surely, shape (k,); infinite: not at
+            all.
+        centre: the conditions the sides are compared at.
+    """
+
+    columns: FloatArray
+    prior: FloatArray
+    spread: FloatArray
+    places: int
+    known: tuple[str, ...]
+    centre: dict[str, float]
+
+
+def _regressors(passes: Sequence[Pass], unit_kpa: float, heat: float, unsure_heat: float) -> _Regressors:
+    side = np.array([p.side for p in passes], dtype=np.float64)
     places = sorted({p.place for p in passes})
     dummies = np.array([[p.place == name for name in places] for p in passes], dtype=np.float64)
     conditions = {
@@ -127,42 +213,26 @@ def estimate_effect(
     within = [k for k, name in enumerate(known) if name != "temperature"]
     covariates[:, within] -= dummies @ ((dummies.T @ covariates[:, within]) / dummies.sum(axis=0)[:, None])
     own = (covariates[:, :, None] * dummies[:, None, :]).reshape(len(passes), -1)
-    design = np.column_stack([side, dummies, covariates, own])
-    first, after = 1 + len(places), 1 + len(places) + len(known)
-    prior, spreads = np.zeros(design.shape[1]), np.full(design.shape[1], np.inf)
+    prior = np.zeros(len(places) + len(known) * (1 + len(places)))
+    spreads = np.full(prior.size, np.inf)
+    first, after = len(places), len(places) + len(known)
     prior[first:after] = [usual.get(name, 0.0) for name in known]
     spreads[first:after] = [unit_kpa * spread[name] for name in known]
     spreads[after:] = np.repeat(_OWN_SLOPE * spreads[first:after], len(places))
-    beta, error, df = _fit(design, values, which, prior, spreads)
-    matched = _matched(side, dummies, covariates, own, beta[first:])
-    unsure = _MATCHED_TO * float(np.hypot.reduce([m for m, name in zip(matched, known, strict=True) if name in _BENT]))
-    df, error = df * (1.0 + (unsure / max(error, 1e-9)) ** 2) ** 2, float(np.hypot(error, unsure))
-    slope = {name: float(b) for name, b in zip(known, beta[first:after], strict=True)}
-    from scipy.special import stdtrit
-
-    half = float(stdtrit(df, 0.975)) * error
-    level = float(np.mean(beta[1:first]))
-    return Effect(
-        estimate=float(beta[0]),
-        low=float(beta[0] - half),
-        high=float(beta[0] + half),
-        per_degree=slope.get("temperature", 0.0),
-        at_temperature_c=centre["temperature"],
-        at_rpm=1000.0 * centre["rpm"],
-        at_peak_g=centre["g"],
-        level_a=level,
-        level_b=level + float(beta[0]),
-        laps_a=count_a,
-        laps_b=count_b,
-    )
+    return _Regressors(np.column_stack([dummies, covariates, own]), prior, spreads, len(places), tuple(known), centre)
 
 
-def _matched(
-    side: FloatArray, dummies: FloatArray, covariates: FloatArray, own: FloatArray, slopes: FloatArray
-) -> FloatArray:
+def _laps_of(passes: Sequence[Pass]) -> NDArray[np.intp]:
+    """Which lap each pass is of, from 0."""
+    lap_of = {key: n for n, key in enumerate(sorted({p.lap_key for p in passes}))}
+    return np.array([lap_of[p.lap_key] for p in passes], dtype=np.intp)
+
+
+def _matched(side: FloatArray, r: _Regressors, slopes: FloatArray) -> FloatArray:
     """What of the difference between the sides each covariate was taken to explain, shape (covariates,)."""
-    many = covariates.shape[1]
-    by_place = own.reshape(side.size, many, -1) * slopes[many:].reshape(many, -1)
+    many = len(r.known)
+    dummies, covariates = r.columns[:, : r.places], r.columns[:, r.places : r.places + many]
+    by_place = r.columns[:, r.places + many :].reshape(side.size, many, -1) * slopes[many:].reshape(many, -1)
     explained = covariates * slopes[:many] + by_place.sum(axis=2)
     found: FloatArray = np.linalg.lstsq(np.column_stack([side, dummies]), explained, rcond=None)[0][0]
     return found
@@ -176,7 +246,7 @@ def _balanced_mean(values: FloatArray, side: FloatArray) -> float:
     return float(np.mean([values[known & (side == s)].mean() for s in (0.0, 1.0) if np.any(known & (side == s))]))
 
 
-def scatter_of(left: FloatArray, which: NDArray[np.intp], parameters: int) -> tuple[float, float]:
+def scatter_of(left: FloatArray, which: NDArray[np.intp], parameters: float) -> tuple[float, float]:
     """What a fit leaves, shape (n,), parted into variance between laps and between passes of one lap.
 
     One-way analysis of variance, laps of unlike size (Searle, *Variance Components*, ch. 3).
@@ -187,7 +257,7 @@ def scatter_of(left: FloatArray, which: NDArray[np.intp], parameters: int) -> tu
     counts = np.bincount(which).astype(np.float64)
     laps = counts.size
     means = np.bincount(which, weights=left) / counts
-    within = float(np.sum((left - means[which]) ** 2)) / max(left.size - laps - (parameters - 1), 1)
+    within = float(np.sum((left - means[which]) ** 2)) / max(left.size - laps - (parameters - 1), 1.0)
     between = float(np.sum(counts * (means - left.mean()) ** 2)) / max(laps - 1, 1)
     usual = (left.size - float(np.sum(counts**2)) / left.size) / max(laps - 1, 1)
     return max((between - within) / usual, 0.0), within

@@ -20,7 +20,7 @@ from basso.errors import InputError
 from basso.findings.corners.passes import Pass
 from basso.progress import Progress, silent
 from basso.track.corners import Place
-from basso.trial.effect import effect_on_lowest, scatter_of
+from basso.trial.effect import departures_of, effect_on_lowest
 from basso.trial.guards import LEAST_LAPS, change_of
 from basso.trial.match import dip_prone, heat_slope, read_alike_of, side_of
 
@@ -145,26 +145,14 @@ class _Model:
         self._passes = list(passes)
         self._laps = sorted({p.lap_key for p in passes})
         self._by_lap = [[p for p in passes if p.lap_key == key] for key in self._laps]
-        places = sorted({p.place for p in passes})
-        which = np.array([self._laps.index(p.lap_key) for p in passes])
-        dummies = np.array([[p.place == name for name in places] for p in passes], dtype=np.float64)
-        conditions = np.array([[p.temperature_c, p.rpm / 1000.0, p.peak_g] for p in passes])
-        usable = [i for i in range(3) if np.isfinite(conditions[:, i]).all() and np.ptp(conditions[:, i]) > 0.0]
-        within = conditions[:, usable] - dummies @ np.linalg.lstsq(dummies, conditions[:, usable], rcond=None)[0]
-        lowest = np.array([p.min_pressure_kpa for p in passes])
-        spare = max(0, min(len(usable), (len(self._laps) - 2) // 3))
-        design = np.column_stack([dummies, within[:, :spare]])
-        beta = np.linalg.lstsq(design, lowest, rcond=None)[0]
-        self._followed = design @ beta
-        left = lowest - self._followed
-        lap, own = scatter_of(left, which, design.shape[1])
-        self.scatter = Scatter(math.sqrt(lap), math.sqrt(own), len(self._laps), int(left.size))
+        self._departures = departures_of(passes, heat)
+        self.scatter = Scatter(self._departures.lap_kpa, self._departures.pass_kpa, len(self._laps), len(passes))
 
     def power(self, laps: int, effect_kpa: float) -> float:
         """How often the trial says better or worse of such an effect, with so many laps a side."""
         rng = np.random.default_rng(1000 + laps)
         right = 0
-        followed = {id(p): float(v) for p, v in zip(self._passes, self._followed, strict=True)}
+        followed = {id(p): float(v) for p, v in zip(self._passes, self._departures.followed_kpa, strict=True)}
         for _ in range(_DRAWS):
             drawn: list[Pass] = []
             values: list[float] = []

@@ -48,6 +48,15 @@ class TrialStation(Station["TrialPage"]):
         return (
             Command("trial.plan", "Judge", "Plan trial…", v.plan, (), "laps a side, order, what to hold; a run card"),
             Command(
+                "trial.runs",
+                "Judge",
+                "Runs against card…",
+                v.check_runs,
+                (),
+                "what of the runs driven is off the run card, and what is still to drive",
+                lambda: bool(self.bench.trial.a or self.bench.trial.b),
+            ),
+            Command(
                 "trial.overturn",
                 "Judge",
                 "What would overturn it…",

@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+from datetime import date
 from typing import TYPE_CHECKING
 
+from basso.errors import InputError
 from basso.progress import Progress
 from basso.ui.bench import Bench
 from basso.ui.dialogs import run_dialog
 
 if TYPE_CHECKING:
+    from basso.memory.run_cards import KeptCard
     from basso.trial.fragile import Fragile
     from basso.trial.plan import TrialPlan
+    from basso.ui.models.sessions import Entry
+    from basso.ui.models.trial_sides import Side
 
 _CARDS = "To print (*.pdf);;Page (*.html)"
 
@@ -48,6 +54,7 @@ class TrialVerbs:
 
     def print_card(self, plan: TrialPlan, change: str) -> None:
         """The run card as PDF or HTML."""
+        from basso.report.plan_document import plan_document
         from basso.report.run_card import as_html
         from basso.ui.files import pdf_of
 
@@ -63,6 +70,49 @@ class TrialVerbs:
             self.bench.tell(f"'{path.name}': a run card is written as .pdf or .html; name the file so.")
             return
         self.bench.files.write(path, data)
+        try:
+            self.bench.memory.run_cards.keep(plan_document(plan), change, date.today())
+        except InputError as error:
+            self.bench.tell(str(error))
+
+    def check_runs(self) -> None:
+        """The runs of both sides against the cards that were written."""
+        trial = self.bench.trial
+        cards = self.bench.memory.run_cards.all()
+        if not cards:
+            self.bench.tell("No run card was written yet: plan a trial and write its run card first.")
+            return
+        if not (trial.a or trial.b):
+            self.bench.tell("Choose what was driven as A, and as B: these are the runs.")
+            return
+        self._judge_all([*trial.a, *trial.b], lambda: self._show_runs(cards))
+
+    def _judge_all(self, entries: list[Entry], then: Callable[[], None]) -> None:
+        """Judge each as it stands by itself, one after another, then go on."""
+        if not entries:
+            then()
+            return
+        self.bench.judging.judge_beside(entries[0], lambda: self._judge_all(entries[1:], then))
+
+    def _show_runs(self, cards: Sequence[KeptCard]) -> None:
+        from basso.trial.card import Name, card_from, check_runs
+        from basso.ui.stations.trial.runs_dialog import RunsDialog
+
+        sides: tuple[tuple[Name, Side], ...] = (("A", self.bench.trial.a), ("B", self.bench.trial.b))
+        judged = [(s, x) for s, side in sides for e in side if (x := self.bench.sessions.of(e).analysis) is not None]
+        checked = []
+        for card in cards:
+            try:
+                found = card_from({**card.plan, "change": card.change}, "A kept run card")
+            except InputError:
+                continue
+            name = ", ".join(t for t in (card.change or "A against B", f"{found.laps('A')} laps a side") if t)
+            checked.append((f"{name}, written {card.written}", check_runs(found, judged)))
+        if not checked:
+            self.bench.tell("No run card that was kept can be read: plan the trial again and write its card.")
+            return
+        dialog = RunsDialog(self.bench.window, self.bench.look, self.bench.shown_units, checked)
+        run_dialog(dialog)
 
     def overturn(self) -> None:
         """What would overturn the verdict shown."""

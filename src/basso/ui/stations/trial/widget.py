@@ -52,8 +52,11 @@ class TrialPage(TitledPage):
             side.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
             side.setAccessibleName(f"Choose {name}")
             side.setToolTip(f"Choose the sessions of {name}")
-            sides.addWidget(side)
-            sides.addWidget(words)
+            words.setIndent(5)
+            chosen = layouts.column(None, (0, 0, 0, 0), 1)
+            chosen.addWidget(side)
+            chosen.addWidget(words)
+            sides.addLayout(chosen)
             sides.addSpacing(24)
         sides.addStretch(1)
         for button in self._buttons.by_key.values():
