@@ -161,3 +161,16 @@ def test_what_cannot_be_learned_or_held_to_says_why(folder: Path, capsys: pytest
     assert "Add --garage" in capsys.readouterr().err
     assert main(["analyze", log, "--by-kept", "--garage", str(folder)]) == 2
     assert "has no saved normal of its build" in capsys.readouterr().err
+
+
+def test_a_season_is_told_of_the_logs_there_are(folder: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    named = [w for n in ("baseline-1", "hot-day") for w in ("--log", str(demo_folder() / f"{n}.csv"))]
+    made = said(capsys, "season", "Car 31", "--folder", str(folder), *named, "--rpm", "5500", "--oil-temp", "108")
+    sessions: list[dict[str, object]] = made["sessions"]  # type: ignore[assignment]
+    assert [s["session"] for s in sessions] == ["Full mark, stint 1", "Hot day"] and len(made["left_out"]) == 11  # type: ignore[arg-type]
+    assert made["at"] == {"rpm": 5500.0, "oil_temp_c": 108.0} and sessions[0]["margin"] is not None
+    assert main(["garage", "season", "Car 31", "--folder", str(folder), *named]) == 0
+    out = capsys.readouterr().out
+    assert "2026-05-12  Full mark, stint 1: margin " in out and "left out: Accumulator: its samples are not kept" in out
+    assert main(["garage", "season", "Car 31", "--folder", str(folder), "--rpm", "5"]) == 2
+    assert "between 500 and 25000" in capsys.readouterr().err

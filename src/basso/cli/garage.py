@@ -22,6 +22,7 @@ or in the folder that --folder names.
   basso garage list
   basso garage show "Car 31"
   basso garage normal "Car 31" --keep             learn and save its normal
+  basso garage season "Car 31"                    its sessions in one line
   basso garage export "Car 31" car-31.basso.zip   the car, all of it
   basso garage import car-31.basso.zip
   basso garage accept "Car 31"                    let an imported car act
@@ -33,12 +34,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     parser.add_argument("--folder", metavar="FOLDER", help="another garage (default: your own)")
     verbs = parser.add_subparsers(
-        dest="verb", metavar="list|show|normal|export|import|accept|backup|restore", required=True
+        dest="verb", metavar="list|show|normal|season|export|import|accept|backup|restore", required=True
     )
     for verb, help_text in (
         ("list", "every car with its contents"),
         ("show", "one car with all its records"),
         ("normal", "learn a build's normal from its sessions"),
+        ("season", "margin, dips and zero, session by session"),
         ("export", "write a car to one file"),
         ("import", "import a car from a bundle"),
         ("accept", "let an imported car act on logs"),
@@ -51,12 +53,26 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         sub.add_argument(
             "--folder", metavar="FOLDER", default=argparse.SUPPRESS, help="another garage (default: your own)"
         )
-        if verb in ("show", "export", "normal", "accept"):
+        if verb in ("show", "export", "normal", "season", "accept"):
             sub.add_argument("car", metavar="CAR", help="its name")
         if verb == "normal":
             sub.add_argument("--build", metavar="NAME", help="the build (default: the newest)")
             sub.add_argument("--keep", action="store_true", help="save it as a new version")
             sub.add_argument("--reason", default="", metavar="WORDS", help="why it is learned again")
+        if verb == "season":
+            sub.add_argument(
+                "--rpm", type=float, metavar="RPM", help="where margins are told (default: where most drove)"
+            )
+            sub.add_argument("--oil-temp", type=float, metavar="C", help="oil temperature for that, °C")
+            sub.add_argument(
+                "--log",
+                dest="logs",
+                action="append",
+                default=[],
+                metavar="LOG",
+                help="a session's log of which the garage keeps no samples; repeatable",
+            )
+            logs.add_reading(sub)
         if verb == "export":
             sub.add_argument("out", metavar="OUT", help="where to write: NAME.basso.zip")
         if verb == "import":
@@ -74,7 +90,7 @@ def run(arguments: argparse.Namespace) -> int:
     folder = Path(arguments.folder) if arguments.folder else default_folder()
     if arguments.verb == "restore":
         return _restore(arguments, folder)
-    if arguments.verb in ("list", "show", "normal", "export", "accept", "backup") and not (folder / FILE).is_file():
+    if arguments.verb in _NEED_A_GARAGE and not (folder / FILE).is_file():
         if arguments.verb == "list":
             return _say(arguments, {"schema": "basso.garage/1", "folder": str(folder), "cars": []}, "No cars yet.")
         raise InputError(f"{folder}: there is no garage yet; make one in the window or with `basso garage import`.")
@@ -129,6 +145,27 @@ def _normal(arguments: argparse.Namespace, garage: Garage) -> int:
         garage.add("the build's normal", learned.record)
         kept = title_of(car_history(garage, car), learned.record)
     return _say(arguments, normal_document(history, build, learned, kept), normal_text(history, build, learned, kept))
+
+
+def _season(arguments: argparse.Namespace, garage: Garage) -> int:
+    from basso.car.history import car_history
+    from basso.car.season import season_of
+    from basso.garage.store import car_named
+    from basso.report.season_document import season_document, season_text
+    from basso.workflow import samples_reader
+
+    for name, value, low, high in (("rpm", arguments.rpm, 500, 25000), ("oil-temp", arguments.oil_temp, 0, 200)):
+        if value is not None and not low <= value <= high:
+            raise InputError(f"--{name} {value:g}: give a value between {low} and {high}.")
+    car = car_named(garage, arguments.car)
+    memory = logs.memory()
+    named = {r.content_hash: r for r in logs.opened(arguments, arguments.logs)} if arguments.logs else {}
+    kept = samples_reader(garage, memory)
+    history = car_history(garage, car)
+    season = season_of(history, lambda s: named.get(s.log_hash) or kept(s), memory.decisions)
+    rpm = arguments.rpm if arguments.rpm is not None else season.rpm
+    heat = arguments.oil_temp if arguments.oil_temp is not None else season.temperature_c
+    return _say(arguments, season_document(car.name, season, rpm, heat), season_text(season, rpm, heat))
 
 
 def _export(arguments: argparse.Namespace, garage: Garage) -> int:
@@ -187,11 +224,15 @@ _DO = {
     "list": _list,
     "show": _show,
     "normal": _normal,
+    "season": _season,
     "export": _export,
     "import": _import,
     "accept": _accept,
     "backup": _backup,
 }
+
+
+_NEED_A_GARAGE = tuple(v for v in _DO if v != "import")
 
 
 def _say(arguments: argparse.Namespace, document: dict[str, object], words: str) -> int:

@@ -6,7 +6,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from basso.progress import Progress
 from basso.ui.bench import Bench
+from basso.ui.dialogs import run_dialog
 from basso.ui.models.sessions import Entry
 from basso.ui.stations.garage.keep_verb import KeepVerb
 from basso.ui.stations.garage.verb import Verb
@@ -14,7 +16,9 @@ from basso.ui.stations.station import Command, Shot, State, Station
 from basso.ui.stations.table import Table
 
 if TYPE_CHECKING:
+    from basso.car.season import Season
     from basso.garage.records import Record, Session
+    from basso.recording.recording import Recording
     from basso.ui.stations.garage.files import GarageFiles
     from basso.ui.stations.garage.job_verbs import JobVerbs
     from basso.ui.stations.garage.verbs import RecordVerbs
@@ -92,6 +96,15 @@ class GarageStation(Station["GaragePage"]):
                 when=self._keeping.wanted,
             ),
             Command(
+                "garage.season",
+                "Judge",
+                "Season of the car…",
+                self._show_season,
+                (),
+                "margin at one engine speed and oil temperature, dips a lap, zero and hot idle, session by session",
+                when=lambda: self.bench.garage.view is not None,
+            ),
+            Command(
                 "garage.symptoms",
                 "Judge",
                 "Symptoms…",
@@ -146,6 +159,39 @@ class GarageStation(Station["GaragePage"]):
     def _ask_symptoms(self) -> None:
         assert self.page is not None
         self._jobs.ask_symptoms()
+
+    def _show_season(self) -> None:
+        """Judge every session of the car by itself and draw what they show."""
+        view, garage = self.bench.garage.view, self.bench.garage.garage
+        if view is None or garage is None:
+            self.bench.tell("Open a car first: its season is drawn from the sessions in the garage.")
+            return
+        files, memory = garage.files, self.bench.memory
+        here = {e.path.name: (e.path, self.bench.sessions.of(e).recording) for e in self.bench.sessions.entries}
+
+        def log_of(session: Session) -> Recording | None:
+            from basso.workflow import open_recording
+
+            kept = files.samples_file(session.log_hash)
+            if kept.is_file():
+                return open_recording(kept, memory=memory)
+            path, recording = here.get(session.log_name, (None, None))
+            if recording is None and path is not None:
+                recording = open_recording(path, memory=memory)
+            return recording if recording is not None and recording.content_hash == session.log_hash else None
+
+        def work(progress: Progress) -> Season:
+            from basso.car.season import season_of
+
+            return season_of(view, log_of, memory.decisions, progress)
+
+        def done(season: Season) -> None:
+            from basso.ui.stations.garage.season_dialog import SeasonDialog
+
+            bench = self.bench
+            run_dialog(SeasonDialog(bench.window, bench.look, bench.shown_units, view.car.name, season))
+
+        self.bench.jobs.start("season", f"judging the sessions of {view.car.name}", work, done, self.bench.tell)
 
     def _open_session(self, session: Session) -> None:
         """Show a session's log: the one that is open, else what the garage keeps of it."""
