@@ -11,7 +11,7 @@ import pytest
 
 from basso.findings.corners.passes import Pass
 from basso.track.corners import Place
-from basso.trial.control import Control
+from basso.trial.control import Control, over_control
 from basso.trial.effect import Effect
 from basso.trial.guards import decide, unlike
 from basso.trial.match import Conditions, Likeness, Side, apart_c, dip_prone, likeness_of, straights_of, with_control
@@ -257,3 +257,17 @@ class TestDipProne:
         a = made_side(passes(0, heat, "1", 3) + passes(0, heat, "2", 3))
         b = made_side(passes(1, heat, "2", 3))
         assert [p.id for p in dip_prone(PLACES, a, b)] == ["2"]
+
+
+@pytest.mark.parametrize(
+    ("zero", "gain"), [(z, 1.0) for z in (-35.0, -20.0, 20.0, 35.0)] + [(0.0, g) for g in (0.92, 0.96, 1.04, 1.08)]
+)
+def test_a_sensor_further_off_than_is_usual_is_still_no_effect(zero: float, gain: float) -> None:
+    level, calm = 200.0, 440.0
+    seen = zero + (gain - 1.0) * level
+    effect = replace(EFFECT, estimate=seen, low=seen - 0.5, high=seen + 0.5)
+    found = over_control(effect, Control(zero + (gain - 1.0) * calm, 0.5, calm, 12, False), level)
+    assert found.low < 0.0 < found.high
+    # Of a small shift it is known what it may be; what was measured is not drowned.
+    small = over_control(replace(EFFECT, low=29.0, high=31.0), Control(4.0, 0.5, calm, 12, False), level)
+    assert small.high - small.low < 20.0

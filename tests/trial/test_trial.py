@@ -296,6 +296,7 @@ def test_it_agrees_with_an_independent_library_on_the_same_table() -> None:
         (-25.0, 1.0, False),
         (25.0, 1.0, False),
         (0.0, 1.04, False),
+        (0.0, 0.94, False),
         (0.0, 0.94, True),
         (0.0, 1.06, True),
     ],

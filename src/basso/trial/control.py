@@ -150,7 +150,9 @@ def over_control(effect: Effect, control: Control, level_kpa: float, in_share: b
         # Of a shift of the zero and one of the range only the sum is seen: each has its part by how far it may be off.
         zero, gain = _ZERO_MAY_BE_OFF_KPA / 2.0, _RANGE_MAY_BE_OFF / 2.0 * control.at_kpa
         constant = control.shift_kpa * zero**2 / (zero**2 + gain**2)
-        unsure = 2.0 * abs(1.0 - reach) * zero * gain / float(np.hypot(zero, gain))
+        both = float(np.hypot(zero, gain))
+        # A shift larger than sensors usually have says that neither is off by what is usual.
+        unsure = 2.0 * abs(1.0 - reach) * zero * gain / both * max(1.0, abs(control.shift_kpa) / both)
     taken = (control.shift_kpa * reach + constant * (1.0 - reach)) * per
     half = float(np.hypot.reduce([half, 2.0 * control.spread_kpa * per, unsure * per]))
     middle = effect.estimate - taken
