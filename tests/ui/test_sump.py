@@ -11,6 +11,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialogButtonBox, QInputDialog
 
+from basso.car.predictions import predictions_of
 from basso.findings.sump import findings
 from basso.sump import calibration
 from basso.sump.calibration import Calibration
@@ -66,6 +67,9 @@ def plan_and_draw(application: QApplication, desk: Desk, monkeypatch: pytest.Mon
     assert len(desk.bench.garage.view.jobs) == jobs + 1 and job.sheet == "verification-drive"  # type: ignore[union-attr]
     assert job.note.startswith("Planned: +0.4 L. Predicted: lowest pressure +") and "of 26 dipping passes" in job.note
     assert "judge it under Trial against 'Full mark, stint 1'" in job.follow_up
+    (kept,) = predictions_of(desk.bench.garage.view)  # type: ignore[arg-type]
+    assert kept.what == "+0.4 L" and kept.measured is None and kept.predicted.low_kpa < kept.predicted.kpa
+    assert f"lowest pressure +{kept.predicted.kpa:.0f} kPa" in job.note
     desk.bench.undo.undo()
     assert len(desk.bench.garage.view.jobs) == jobs  # type: ignore[union-attr]
     for name in ("sheet.svg", "sheet.dxf", "sheet.pdf"):

@@ -8,9 +8,12 @@ from pathlib import Path
 import pytest
 from PySide6.QtWidgets import QApplication, QDialog, QLabel, QPushButton
 
+from basso.car.predictions import Effect, with_prediction
+from basso.garage.records import Job
 from basso.trial import plan
 from basso.trial.fragile import Fragile
 from basso.trial.plan import plan_trial
+from basso.ui import dialogs
 from basso.ui.stations.trial import verbs
 from basso.ui.stations.trial.overturn_dialog import OverturnDialog
 from basso.ui.stations.trial.plan_dialog import PlanDialog
@@ -133,3 +136,27 @@ def test_runs_are_held_against_the_card_that_was_written(
     assert "Runs 1 (A) and 2 (B) are off the card." in newest and "°F hotter than the card" in newest
     assert "Run 2 · B · plus-0.4.csv" in other and other.startswith("Run 2 (B) is off the card.")
     assert "°C" not in newest + other and newest.count("°F hotter") == 2 and other.count("°F hotter") == 1
+
+
+def test_a_prediction_is_held_against_what_was_measured_and_stays_with_its_job(
+    application: QApplication, compared: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    desk, told = compared, list[str]()
+    garage = desk.bench.garage
+    monkeypatch.setattr(type(desk.bench), "tell", property(lambda _: told.append))
+    desk.run("trial.prediction")
+    assert told.pop().startswith("No prediction is kept of this car")
+    assert garage.view is not None
+    job = Job(car=garage.view.car.id, sheet="verification-drive", opened="2026-05-12")
+    garage.add("planning +0.4 L", with_prediction(job, "+0.4 L", Effect(300.0, 250.0, 350.0)))
+    page = desk.stations["trial"].page
+    monkeypatch.setattr(dialogs, "run_dialog", lambda _: pytest.fail("asked by the verbs' own"))
+    monkeypatch.setattr(verbs, "run_dialog", lambda d: d.reject())
+    desk.run("trial.prediction")
+    assert not told and "Predicted" not in page.cards
+    monkeypatch.setattr(verbs, "run_dialog", lambda d: d.choose(0))
+    desk.run("trial.prediction")
+    assert "less than predicted. Predictions of this car that held when they were measured: 0 of 1." in told[0]
+    assert "Predicted of +0.4 L: +300 kPa" in page.cards
+    desk.bench.undo.undo()
+    assert "Predicted" not in page.cards

@@ -66,6 +66,7 @@ class SumpVerbs:
     def plan(self) -> None:
         """A job for the change chosen, with what is predicted of it."""
         from basso.car.jobs import begun
+        from basso.car.predictions import Effect, with_prediction
         from basso.garage.records import Job
         from basso.words.sump import plan_words
 
@@ -90,6 +91,9 @@ class SumpVerbs:
             note=str(plan_words(tried.cure, tried.told, found.pan)),
             follow_up=f"Drive it, then judge it under Trial against '{session.title}'.",
         )
+        if (told := tried.told) is not None:
+            effect = Effect(told.effect_kpa, told.low_kpa, told.high_kpa)
+            job = with_prediction(job, tried.cure.title, effect)
         if garage.add(f"planning {tried.cure.title}", job):
             self.bench.tell(f"Planned: {tried.cure.title}. The job stands under Garage, Jobs.")
 

@@ -23,6 +23,9 @@ _SHORT = {
 }
 
 
+_BUTTONS = ("trial.plan", "trial.runs", "trial.overturn")
+
+
 class TrialStation(Station["TrialPage"]):
     """Whether a change helped: before against after, like with like."""
 
@@ -38,7 +41,7 @@ class TrialStation(Station["TrialPage"]):
         """The page."""
         from basso.ui.stations.trial.widget import TrialPage
 
-        page = TrialPage(self.bench.look, self.commands())
+        page = TrialPage(self.bench.look, [c for c in self.commands() if c.key in _BUTTONS])
         page.command_wanted.connect(self.bench.run)
         return page
 
@@ -55,6 +58,15 @@ class TrialStation(Station["TrialPage"]):
                 (),
                 "what of the runs driven is off the run card, and what is still to drive",
                 lambda: bool(self.bench.trial.a or self.bench.trial.b),
+            ),
+            Command(
+                "trial.prediction",
+                "Judge",
+                "Hold a prediction against it…",
+                v.hold_prediction,
+                (),
+                "what was predicted of this change beside what was measured, kept with its job",
+                lambda: self.bench.trial.comparison is not None,
             ),
             Command(
                 "trial.overturn",
@@ -109,10 +121,15 @@ class TrialStation(Station["TrialPage"]):
         words = ""
         if c is not None and view is not None:
             from basso.car.cards import trial_cards
+            from basso.car.predictions import of_trial, predictions_of
+            from basso.sentence import read_in
+            from basso.words.predictions import kept_words
 
             on_a, on_b = ({a.recording.content_hash for a in side.analyses} for side in (c.a, c.b))
             cards = trial_cards([view], on_a, on_b, self.bench.shown_units)
             words = " ".join([cards.listed, *cards.cautions]) if cards is not None else ""
+            held = of_trial(predictions_of(view), sorted(on_a), sorted(on_b))
+            words = " ".join([words, *(read_in(kept_words(k), self.bench.shown_units) for k in held)]).strip()
         self.page.show_cards(words)
 
     def _offer_sessions(self) -> None:

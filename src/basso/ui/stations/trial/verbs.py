@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from basso.errors import InputError
 from basso.progress import Progress
+from basso.sentence import read_in
 from basso.ui.bench import Bench
 from basso.ui.dialogs import run_dialog
 
@@ -114,6 +115,39 @@ class TrialVerbs:
         dialog = RunsDialog(self.bench.window, self.bench.look, self.bench.shown_units, checked)
         run_dialog(dialog)
 
+    def hold_prediction(self) -> None:
+        """What was predicted of this change beside what the trial shown measured, kept with the change's job."""
+        from basso.car.predictions import Effect, Measured, predictions_of, with_measured
+        from basso.ui.dialogs import ChoiceDialog
+        from basso.words.predictions import kept_words, record_words
+
+        c, garage = self.bench.trial.comparison, self.bench.garage
+        kept = predictions_of(garage.view) if garage.view is not None else ()
+        if c is None or c.effect_kpa is None or c.verdict == "not_comparable":
+            self.bench.tell("Judge a trial first: without sides that can be compared there is nothing to hold a prediction against.")
+            return
+        if not kept:
+            self.bench.tell("No prediction is kept of this car: plan a change under Sump, then drive it.")
+            return
+        units = self.bench.shown_units
+        dialog = ChoiceDialog(
+            self.bench.window,
+            self.bench.look,
+            "Which prediction was of this change?",
+            "\n".join(str(read_in(kept_words(k), units)) for k in kept),
+            [k.what for k in kept],
+        )
+        run_dialog(dialog)
+        if dialog.chosen is None:
+            return
+        chosen, e = kept[dialog.chosen], c.effect_kpa
+        on_a, on_b = (tuple(x.recording.content_hash for x in side.analyses) for side in (c.a, c.b))
+        measured = Measured(Effect(e.estimate, e.low, e.high), c.judgement, on_a, on_b)
+        if garage.change(f"measuring {chosen.what}", chosen.job, with_measured(chosen.job, measured)):
+            now = predictions_of(garage.view) if garage.view is not None else ()
+            told = next((kept_words(k) for k in now if k.job.id == chosen.job.id), "")
+            self.bench.tell(f"{read_in(told, units)} {record_words(now)}".strip())
+
     def overturn(self) -> None:
         """What would overturn the verdict shown."""
         c = self.bench.trial.comparison
@@ -129,7 +163,6 @@ class TrialVerbs:
             return fragile_of(c, lambda side, by_kpa: verdict_with_zero(c, side, by_kpa))
 
         def done(rows: tuple[Fragile, ...]) -> None:
-            from basso.sentence import read_in
             from basso.ui.stations.trial.overturn_dialog import OverturnDialog
             from basso.words.trial import fragile_words
 

@@ -1,0 +1,107 @@
+"""What was predicted of a change beside what a trial then measured of it, kept with the change's job.
+
+A prediction is written down when the change is planned, before anyone has driven it; what was measured is added once
+and stays beside it. So a car has a record of how far its predictions can be trusted.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from basso.car.history import CarHistory
+from basso.garage.records import Job
+
+_PREDICTED, _MEASURED = "predicted effect", "measured effect"
+"""Keys of a job's entries that no step of a sheet has."""
+
+
+@dataclass(frozen=True, slots=True)
+class Effect:
+    """A change of the lowest pressure, kPa, with its band (predicted: 80 %; measured: the trial's 95 %)."""
+
+    kpa: float
+    low_kpa: float
+    high_kpa: float
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """What a trial said: the effect, its verdict's name, and which logs were on which side."""
+
+    effect: Effect
+    verdict: str
+    logs_a: tuple[str, ...]
+    logs_b: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """A prediction that was kept: of which change, by which job, and what was measured, None so far."""
+
+    job: Job
+    what: str
+    predicted: Effect
+    measured: Measured | None
+
+    @property
+    def held(self) -> bool | None:
+        """Whether the measured effect may lie within the predicted band; None where nothing was measured."""
+        if self.measured is None:
+            return None
+        m = self.measured.effect
+        return m.low_kpa <= self.predicted.high_kpa and m.high_kpa >= self.predicted.low_kpa
+
+
+def with_prediction(job: Job, what: str, predicted: Effect) -> Job:
+    """The job of a change, with what is predicted of it."""
+    return replace(job, entries={**job.entries, _PREDICTED: {"what": what, **_plain(predicted)}})
+
+
+def with_measured(job: Job, measured: Measured) -> Job:
+    """The same with what a trial measured."""
+    entry = {
+        **_plain(measured.effect),
+        "verdict": measured.verdict,
+        "logs_a": list(measured.logs_a),
+        "logs_b": list(measured.logs_b),
+    }
+    return replace(job, entries={**job.entries, _MEASURED: entry})
+
+
+def predictions_of(history: CarHistory) -> tuple[Kept, ...]:
+    """Every prediction kept of a car, oldest first."""
+    found = (_kept(job) for job in sorted(history.jobs, key=lambda j: j.opened))
+    return tuple(k for k in found if k is not None)
+
+
+def of_trial(kept: Sequence[Kept], logs_a: Sequence[str], logs_b: Sequence[str]) -> tuple[Kept, ...]:
+    """Those that were held against a trial of these logs, in whatever order."""
+    return tuple(
+        k
+        for k in kept
+        if k.measured is not None and set(k.measured.logs_a) == set(logs_a) and set(k.measured.logs_b) == set(logs_b)
+    )
+
+
+def _plain(e: Effect) -> dict[str, Any]:
+    return {"kpa": round(e.kpa, 2), "low_kpa": round(e.low_kpa, 2), "high_kpa": round(e.high_kpa, 2)}
+
+
+def _effect(row: Any) -> Effect:
+    return Effect(float(row["kpa"]), float(row["low_kpa"]), float(row["high_kpa"]))
+
+
+def _kept(job: Job) -> Kept | None:
+    row, after = job.entries.get(_PREDICTED), job.entries.get(_MEASURED)
+    try:
+        predicted, what = _effect(row), str(row["what"])  # type: ignore[index]
+        measured = (
+            Measured(_effect(after), str(after["verdict"]), tuple(after["logs_a"]), tuple(after["logs_b"]))
+            if after is not None
+            else None
+        )
+    except (KeyError, TypeError, ValueError):
+        return None  # another car's bundle may hold anything there
+    return Kept(job, what, predicted, measured)
