@@ -172,5 +172,9 @@ def test_a_season_is_told_of_the_logs_there_are(folder: Path, capsys: pytest.Cap
     assert main(["garage", "season", "Car 31", "--folder", str(folder), *named]) == 0
     out = capsys.readouterr().out
     assert "2026-05-12  Full mark, stint 1: margin " in out and "left out: Accumulator: its samples are not kept" in out
+    strange = folder.parent / "strange.csv"
+    strange.write_text((demo_folder() / "gated.csv").read_text().replace("\n", "\n\n", 1))
+    assert main(["garage", "season", "Car 31", "--folder", str(folder), "--log", str(strange)]) == 2
+    assert "strange.csv: no session of Car 31 has this log" in capsys.readouterr().err
     assert main(["garage", "season", "Car 31", "--folder", str(folder), "--rpm", "5"]) == 2
     assert "between 500 and 25000" in capsys.readouterr().err

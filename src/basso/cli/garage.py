@@ -162,6 +162,10 @@ def _season(arguments: argparse.Namespace, garage: Garage) -> int:
     named = {r.content_hash: r for r in logs.opened(arguments, arguments.logs)} if arguments.logs else {}
     kept = samples_reader(garage, memory)
     history = car_history(garage, car)
+    its = {x.log_hash for x in history.sessions}
+    strange = next((r.path for log, r in named.items() if log not in its), None)
+    if strange is not None:
+        raise InputError(f"{strange}: no session of {car.name} has this log; put it into the garage first.")
     season = season_of(history, lambda s: named.get(s.log_hash) or kept(s), memory.decisions)
     rpm = arguments.rpm if arguments.rpm is not None else season.rpm
     heat = arguments.oil_temp if arguments.oil_temp is not None else season.temperature_c

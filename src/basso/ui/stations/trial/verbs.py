@@ -124,7 +124,9 @@ class TrialVerbs:
         c, garage = self.bench.trial.comparison, self.bench.garage
         kept = predictions_of(garage.view) if garage.view is not None else ()
         if c is None or c.effect_kpa is None or c.verdict == "not_comparable":
-            self.bench.tell("Judge a trial first: without sides that can be compared there is nothing to hold a prediction against.")
+            self.bench.tell(
+                "Judge a trial first: without sides that can be compared there is nothing to hold a prediction against."
+            )
             return
         if not kept:
             self.bench.tell("No prediction is kept of this car: plan a change under Sump, then drive it.")
