@@ -76,6 +76,13 @@ def test_the_scatter_between_laps_and_between_passes_is_found() -> None:
     assert alike.lap_kpa < 2.0 and (alike.laps, alike.passes) == (60, 180)
 
 
+@pytest.mark.parametrize("laps", [5, 10])
+def test_of_few_laps_the_scatter_is_not_made_small_by_what_was_fitted(laps: int) -> None:
+    found = [_Model(passes(laps, 6.0, 5.0, seed), -2.0).scatter for seed in range(40)]
+    assert np.sqrt(np.mean([s.lap_kpa**2 for s in found])) == pytest.approx(6.0, rel=0.25)
+    assert np.sqrt(np.mean([s.pass_kpa**2 for s in found])) == pytest.approx(5.0, rel=0.15)
+
+
 @pytest.mark.parametrize("laps", [6, 10])
 def test_what_is_planned_is_what_then_happens(laps: int) -> None:
     model = _Model(passes(40, 8.0, 5.0, 1), None)

@@ -165,14 +165,15 @@ def departures_of(passes: Sequence[Pass], heat: float | None = None) -> Departur
     values = np.array([p.min_pressure_kpa for p in passes])
     r = _regressors(passes, 1.0, *_heat_on_lowest(passes, heat))
     which = _laps_of(passes)
-    lap, own, parameters = 0.0, float(np.var(values)), float(r.places)
-    followed = values
+    counts = np.bincount(which).astype(np.float64)
+    lap, own, followed = 0.0, float(np.var(values)), values
     for _ in range(4):
         weight = max(own, 1e-12) / r.spread**2
         inverse = np.linalg.inv(r.columns.T @ r.columns + np.diag(weight) + 1e-9 * np.eye(r.prior.size))
         followed = r.columns @ (inverse @ (r.columns.T @ values + weight * r.prior))
-        parameters = float(np.trace(inverse @ (r.columns.T @ r.columns)))
-        lap, own = scatter_of(values - followed, which, parameters)
+        taken = np.sum((r.columns @ inverse) * r.columns, axis=1).sum()
+        between = float(np.sum((r.columns @ inverse) * _of_laps(r.columns, which, counts)))
+        lap, own = scatter_of(values - followed, which, float(taken) - between, between)
     return Departures(followed, float(np.sqrt(lap)), float(np.sqrt(own)))
 
 
@@ -246,21 +247,22 @@ def _balanced_mean(values: FloatArray, side: FloatArray) -> float:
     return float(np.mean([values[known & (side == s)].mean() for s in (0.0, 1.0) if np.any(known & (side == s))]))
 
 
-def scatter_of(left: FloatArray, which: NDArray[np.intp], parameters: float) -> tuple[float, float]:
+def scatter_of(left: FloatArray, which: NDArray[np.intp], within: float, between: float = 1.0) -> tuple[float, float]:
     """What a fit leaves, shape (n,), parted into variance between laps and between passes of one lap.
 
     One-way analysis of variance, laps of unlike size (Searle, *Variance Components*, ch. 3).
 
     Args:
-        which: lap of each pass, from 0; ``parameters``: that were fitted.
+        which: lap of each pass, from 0.
+        within, between: how many degrees of freedom the fit took within laps and between them.
     """
     counts = np.bincount(which).astype(np.float64)
     laps = counts.size
     means = np.bincount(which, weights=left) / counts
-    within = float(np.sum((left - means[which]) ** 2)) / max(left.size - laps - (parameters - 1), 1.0)
-    between = float(np.sum(counts * (means - left.mean()) ** 2)) / max(laps - 1, 1)
+    own = float(np.sum((left - means[which]) ** 2)) / max(left.size - laps - within, 1.0)
+    apart = float(np.sum(counts * (means - left.mean()) ** 2)) / max(laps - between, 1.0)
     usual = (left.size - float(np.sum(counts**2)) / left.size) / max(laps - 1, 1)
-    return max((between - within) / usual, 0.0), within
+    return max((apart - own) / usual, 0.0), own
 
 
 def _fit(
@@ -275,7 +277,7 @@ def _fit(
     plain = np.flatnonzero(np.isinf(prior_spread))
     left = values - design[:, plain] @ np.linalg.lstsq(design[:, plain], values, rcond=None)[0]
     for _ in range(2):
-        lap, own = scatter_of(left, which, plain.size)
+        lap, own = scatter_of(left, which, plain.size - 1)
         own = max(own, 1e-6 * float(np.var(values)), 1e-12)
         # What is left once part of a lap's mean is taken off has no part in common.
         counts = np.bincount(which).astype(np.float64)
