@@ -7,20 +7,28 @@ from dataclasses import replace
 import pytest
 
 from basso.car.history import CarHistory
-from basso.car.predictions import Effect, Kept, Measured, of_trial, predictions_of, with_measured, with_prediction
+from basso.car.predictions import (
+    KeptPrediction,
+    LowestChange,
+    Outcome,
+    of_trial,
+    predictions_of,
+    with_measured,
+    with_prediction,
+)
 from basso.garage.records import Car, Job
 from basso.words.predictions import kept_words, record_words
 
 CAR = Car(name="Car 31")
 JOB = Job(car=CAR.id, sheet="verification-drive", opened="2026-05-12", entries={"step": {"value": 1}})
-PREDICTED = Effect(40.0, 20.0, 60.0)
+PREDICTED = LowestChange(40.0, 20.0, 60.0)
 
 
-def measured(kpa: float, off: float = 5.0) -> Measured:
-    return Measured(Effect(kpa, kpa - off, kpa + off), "helps", ("a1", "a2"), ("b1",))
+def measured(kpa: float, off: float = 5.0) -> Outcome:
+    return Outcome(LowestChange(kpa, kpa - off, kpa + off), "helps", ("a1", "a2"), ("b1",))
 
 
-def kept(*jobs: Job) -> tuple[Kept, ...]:
+def kept(*jobs: Job) -> tuple[KeptPrediction, ...]:
     return predictions_of(CarHistory(CAR, jobs=jobs))
 
 

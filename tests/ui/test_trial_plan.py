@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtWidgets import QApplication, QDialog, QLabel, QPushButton
 
-from basso.car.predictions import Effect, with_prediction
+from basso.car.predictions import LowestChange, with_prediction
 from basso.garage.records import Job
 from basso.trial import plan
 from basso.trial.fragile import Fragile
@@ -148,7 +148,7 @@ def test_a_prediction_is_held_against_what_was_measured_and_stays_with_its_job(
     assert told.pop().startswith("No prediction is kept of this car")
     assert garage.view is not None
     job = Job(car=garage.view.car.id, sheet="verification-drive", opened="2026-05-12")
-    garage.add("planning +0.4 L", with_prediction(job, "+0.4 L", Effect(300.0, 250.0, 350.0)))
+    garage.add("planning +0.4 L", with_prediction(job, "+0.4 L", LowestChange(300.0, 250.0, 350.0)))
     page = desk.stations["trial"].page
     monkeypatch.setattr(dialogs, "run_dialog", lambda _: pytest.fail("asked by the verbs' own"))
     monkeypatch.setattr(verbs, "run_dialog", lambda d: d.reject())

@@ -18,7 +18,7 @@ _PREDICTED, _MEASURED = "predicted effect", "measured effect"
 
 
 @dataclass(frozen=True, slots=True)
-class Effect:
+class LowestChange:
     """A change of the lowest pressure, kPa, with its band (predicted: 80 %; measured: the trial's 95 %)."""
 
     kpa: float
@@ -27,23 +27,23 @@ class Effect:
 
 
 @dataclass(frozen=True, slots=True)
-class Measured:
+class Outcome:
     """What a trial said: the effect, its verdict's name, and which logs were on which side."""
 
-    effect: Effect
+    effect: LowestChange
     verdict: str
     logs_a: tuple[str, ...]
     logs_b: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
-class Kept:
+class KeptPrediction:
     """A prediction that was kept: of which change, by which job, and what was measured, None so far."""
 
     job: Job
     what: str
-    predicted: Effect
-    measured: Measured | None
+    predicted: LowestChange
+    measured: Outcome | None
 
     @property
     def held(self) -> bool | None:
@@ -54,12 +54,12 @@ class Kept:
         return m.low_kpa <= self.predicted.high_kpa and m.high_kpa >= self.predicted.low_kpa
 
 
-def with_prediction(job: Job, what: str, predicted: Effect) -> Job:
+def with_prediction(job: Job, what: str, predicted: LowestChange) -> Job:
     """The job of a change, with what is predicted of it."""
     return replace(job, entries={**job.entries, _PREDICTED: {"what": what, **_plain(predicted)}})
 
 
-def with_measured(job: Job, measured: Measured) -> Job:
+def with_measured(job: Job, measured: Outcome) -> Job:
     """The same with what a trial measured."""
     entry = {
         **_plain(measured.effect),
@@ -70,38 +70,39 @@ def with_measured(job: Job, measured: Measured) -> Job:
     return replace(job, entries={**job.entries, _MEASURED: entry})
 
 
-def predictions_of(history: CarHistory) -> tuple[Kept, ...]:
+def predictions_of(history: CarHistory) -> tuple[KeptPrediction, ...]:
     """Every prediction kept of a car, oldest first."""
     found = (_kept(job) for job in sorted(history.jobs, key=lambda j: j.opened))
     return tuple(k for k in found if k is not None)
 
 
-def of_trial(kept: Sequence[Kept], logs_a: Sequence[str], logs_b: Sequence[str]) -> tuple[Kept, ...]:
+def of_trial(
+    kept: Sequence[KeptPrediction], logs_a: Sequence[str], logs_b: Sequence[str]
+) -> tuple[KeptPrediction, ...]:
     """Those that were held against a trial of these logs, in whatever order."""
+    sides = (set(logs_a), set(logs_b))
     return tuple(
-        k
-        for k in kept
-        if k.measured is not None and set(k.measured.logs_a) == set(logs_a) and set(k.measured.logs_b) == set(logs_b)
+        k for k in kept if k.measured is not None and (set(k.measured.logs_a), set(k.measured.logs_b)) == sides
     )
 
 
-def _plain(e: Effect) -> dict[str, Any]:
+def _plain(e: LowestChange) -> dict[str, Any]:
     return {"kpa": round(e.kpa, 2), "low_kpa": round(e.low_kpa, 2), "high_kpa": round(e.high_kpa, 2)}
 
 
-def _effect(row: Any) -> Effect:
-    return Effect(float(row["kpa"]), float(row["low_kpa"]), float(row["high_kpa"]))
+def _effect(row: Any) -> LowestChange:
+    return LowestChange(float(row["kpa"]), float(row["low_kpa"]), float(row["high_kpa"]))
 
 
-def _kept(job: Job) -> Kept | None:
+def _kept(job: Job) -> KeptPrediction | None:
     row, after = job.entries.get(_PREDICTED), job.entries.get(_MEASURED)
     try:
         predicted, what = _effect(row), str(row["what"])  # type: ignore[index]
         measured = (
-            Measured(_effect(after), str(after["verdict"]), tuple(after["logs_a"]), tuple(after["logs_b"]))
+            Outcome(_effect(after), str(after["verdict"]), tuple(after["logs_a"]), tuple(after["logs_b"]))
             if after is not None
             else None
         )
     except (KeyError, TypeError, ValueError):
         return None  # another car's bundle may hold anything there
-    return Kept(job, what, predicted, measured)
+    return KeptPrediction(job, what, predicted, measured)

@@ -15,7 +15,7 @@ from basso.errors import InputError
 
 if TYPE_CHECKING:
     from basso.analysis import Analysis
-    from basso.trial.card import Name, RunCard
+    from basso.trial.card import RunCard, SideName
 
 _MOST_PLAN_BYTES = 1_000_000
 
@@ -141,7 +141,7 @@ def _card(path: Path) -> RunCard:
     return card_from(document, str(path))
 
 
-def _run(text: str) -> tuple[Name, str]:
+def _run(text: str) -> tuple[SideName, str]:
     side, _, path = text.partition("=")
     if side == "A" and path:
         return "A", path

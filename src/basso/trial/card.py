@@ -23,7 +23,7 @@ _STOP_SHARE, _STOP_S = 0.5, 0.3
 _LAP_BEGINS_S = 3.0
 """The oil temperature entering a lap is the median over its first seconds."""
 
-Name = Literal["A", "B"]
+SideName = Literal["A", "B"]
 What = Literal["oil", "pace", "g"]
 
 
@@ -38,11 +38,11 @@ class RunCard:
     """
 
     change: str
-    order: tuple[Name, ...]
+    order: tuple[SideName, ...]
     laps_per_run: tuple[int, ...]
     hold: Mapping[str, tuple[float, float]]
 
-    def laps(self, side: Name) -> int:
+    def laps(self, side: SideName) -> int:
         """Flying laps of a side, all runs together."""
         return sum(n for s, n in zip(self.order, self.laps_per_run, strict=True) if s == side)
 
@@ -73,7 +73,7 @@ class CheckedRun:
     """
 
     number: int
-    side: Name
+    side: SideName
     name: str
     asked: int | None
     laps: int
@@ -109,7 +109,7 @@ class CheckedCard:
     card: RunCard
     runs: tuple[CheckedRun, ...]
     in_order: bool | None
-    to_drive: Mapping[Name, int]
+    to_drive: Mapping[SideName, int]
 
 
 def card_of(plan: TrialPlan, change: str = "") -> RunCard:
@@ -147,7 +147,7 @@ def card_from(document: Any, where: str) -> RunCard:
     return RunCard(change, order, laps, hold)
 
 
-def check_runs(card: RunCard, driven: Sequence[tuple[Name, Analysis]]) -> CheckedCard:
+def check_runs(card: RunCard, driven: Sequence[tuple[SideName, Analysis]]) -> CheckedCard:
     """Hold runs against their card; in the order in which they began where every log says when, else as given."""
     began = [x.recording.started for _, x in driven]
     # A date alone orders no runs of one day.
@@ -159,12 +159,12 @@ def check_runs(card: RunCard, driven: Sequence[tuple[Name, Analysis]]) -> Checke
         left = asked[side]
         runs.append(_checked(card, number, side, x, left.pop(0) if left else None))
     sides = tuple(s for s, _ in ordered)
-    names: tuple[Name, Name] = ("A", "B")
+    names: tuple[SideName, SideName] = ("A", "B")
     to_drive = {s: max(0, card.laps(s) - sum(r.in_range for r in runs if r.side == s)) for s in names}
     return CheckedCard(card, tuple(runs), _in_order(card.order, sides) if told else None, to_drive)
 
 
-def _side(name: object) -> Name:
+def _side(name: object) -> SideName:
     if name == "A":
         return "A"
     if name == "B":
@@ -172,17 +172,17 @@ def _side(name: object) -> Name:
     raise ValueError(name)
 
 
-def _in_order(order: Sequence[Name], driven: Sequence[Name]) -> bool:
+def _in_order(order: Sequence[SideName], driven: Sequence[SideName]) -> bool:
     """Whether the sides follow each other as on the card; a run that was repeated at once is no change of order."""
 
-    def turns(sides: Sequence[Name]) -> list[Name]:
+    def turns(sides: Sequence[SideName]) -> list[SideName]:
         return [s for n, s in enumerate(sides) if n == 0 or s != sides[n - 1]]
 
     whole, so_far = turns(order), turns(driven)
     return so_far == (whole if len(driven) >= len(order) else whole[: len(so_far)])
 
 
-def _checked(card: RunCard, number: int, side: Name, x: Analysis, asked: int | None) -> CheckedRun:
+def _checked(card: RunCard, number: int, side: SideName, x: Analysis, asked: int | None) -> CheckedRun:
     barred = x.barred_by
     flying = [lap for lap in x.laps if lap.complete]
     entering = _entering_c(x)

@@ -7,8 +7,10 @@ from collections.abc import Callable, Sequence
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import (
+    QApplication,
     QDialog,
     QDialogButtonBox,
+    QHBoxLayout,
     QMenu,
     QPushButton,
     QScrollArea,
@@ -53,6 +55,17 @@ def closing(dialog: QDialog) -> QDialogButtonBox:
     buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
     buttons.rejected.connect(dialog.reject)
     return buttons
+
+
+def copying(dialog: QDialog, title: str, text: Callable[[], str]) -> QHBoxLayout:
+    """The foot of a dialog that only shows what can be copied: a button that copies it, and Close."""
+    copy = QPushButton(title)
+    copy.clicked.connect(lambda: QApplication.clipboard().setText(text()))
+    bar = layouts.row(None, (0, 0, 0, 0), 8)
+    bar.addWidget(copy)
+    bar.addStretch(1)
+    bar.addWidget(closing(dialog))
+    return bar
 
 
 class ChoiceDialog(QDialog):

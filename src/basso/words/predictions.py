@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from basso.car.predictions import Effect, Kept
+from basso.car.predictions import KeptPrediction, LowestChange
 from basso.sentence import Sentence, in_kpa, phrase
 
 
-def kept_words(k: Kept) -> str:
+def kept_words(k: KeptPrediction) -> str:
     """One prediction, and what became of it."""
     if k.measured is None:
         return phrase("Predicted of {}: {}; not measured yet.", k.what, _band(k.predicted))
@@ -19,7 +19,7 @@ def kept_words(k: Kept) -> str:
     return phrase("Predicted of {}: {}; measured {}: {}.", k.what, _band(k.predicted), _band(k.measured.effect), how)
 
 
-def record_words(kept: Sequence[Kept]) -> str:
+def record_words(kept: Sequence[KeptPrediction]) -> str:
     """How far this car's predictions held so far; "" where none was measured."""
     measured = [k for k in kept if k.measured is not None]
     if not measured:
@@ -28,7 +28,7 @@ def record_words(kept: Sequence[Kept]) -> str:
     return f"Predictions of this car that held when they were measured: {held} of {len(measured)}."
 
 
-def _band(e: Effect) -> Sentence:
+def _band(e: LowestChange) -> Sentence:
     return phrase(
         "{} ({:bare} to {:bare})",
         in_kpa(e.kpa, signed=True),

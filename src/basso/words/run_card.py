@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from basso.sentence import in_celsius, in_degrees, joined, phrase
-from basso.trial.card import CheckedCard, CheckedRun, Name
+from basso.trial.card import CheckedCard, CheckedRun, SideName
 
 _IN_RANGE = " with the oil in range"
 _NOT_LOGGED = {"oil": "oil temperature", "pace": "lap times", "g": "g"}
@@ -84,7 +84,7 @@ def card_words(c: CheckedCard) -> list[str]:
         )
     elif c.in_order is None and len(c.runs) > 1:
         said.append("The logs do not say when they began, so the order was not checked.")
-    sides: tuple[Name, Name] = ("A", "B")
+    sides: tuple[SideName, SideName] = ("A", "B")
     lacking = [f"{_flying(c.to_drive[s])} of {s}" for s in sides if c.to_drive[s]]
     said.append(
         f"Still to drive with the oil in range: {' and '.join(lacking)}." if lacking else "Nothing left to drive."

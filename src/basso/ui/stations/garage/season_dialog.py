@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPaintEvent
-from PySide6.QtWidgets import QApplication, QDialog, QDoubleSpinBox, QPushButton, QScrollArea, QSizePolicy, QWidget
+from PySide6.QtWidgets import QDialog, QDoubleSpinBox, QScrollArea, QSizePolicy, QWidget
 
 from basso.car.season import WAYS
 from basso.report.season_document import season_rows
 from basso.sentence import read_in
 from basso.ui import layouts
-from basso.ui.dialogs import closing, label
+from basso.ui.dialogs import copying, label
 from basso.ui.plots import paint
 from basso.ui.plots.ticks import ticks
 from basso.ui.theme.look import Look, Type
@@ -70,8 +70,6 @@ class SeasonDialog(QDialog):
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(self.picture)
-        copy = QPushButton("Copy table")
-        copy.clicked.connect(lambda: QApplication.clipboard().setText(self.table))
         whole = layouts.column(self, (16, 12, 16, 12), 8)
         whole.addWidget(self.first)
         whole.addWidget(self.said)
@@ -80,11 +78,7 @@ class SeasonDialog(QDialog):
         if season.left_out:
             out = "; ".join(f"{title}: {why}" for title, why in season.left_out)
             whole.addWidget(label(look, f"Left out: {out}.", Type.SMALL, soft=True))
-        bar = layouts.row(None, (0, 0, 0, 0), 8)
-        bar.addWidget(copy)
-        bar.addStretch(1)
-        bar.addWidget(closing(self))
-        whole.addLayout(bar)
+        whole.addLayout(copying(self, "Copy table", lambda: self.table))
         self._show()
 
     @property

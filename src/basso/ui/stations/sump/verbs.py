@@ -66,7 +66,7 @@ class SumpVerbs:
     def plan(self) -> None:
         """A job for the change chosen, with what is predicted of it."""
         from basso.car.jobs import begun
-        from basso.car.predictions import Effect, with_prediction
+        from basso.car.predictions import LowestChange, with_prediction
         from basso.garage.records import Job
         from basso.words.sump import plan_words
 
@@ -92,7 +92,7 @@ class SumpVerbs:
             follow_up=f"Drive it, then judge it under Trial against '{session.title}'.",
         )
         if (told := tried.told) is not None:
-            effect = Effect(told.effect_kpa, told.low_kpa, told.high_kpa)
+            effect = LowestChange(told.effect_kpa, told.low_kpa, told.high_kpa)
             job = with_prediction(job, tried.cure.title, effect)
         if garage.add(f"planning {tried.cure.title}", job):
             self.bench.tell(f"Planned: {tried.cure.title}. The job stands under Garage, Jobs.")

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QFormLayout, QPushButton, QScrollArea, QWidget
+from PySide6.QtWidgets import QComboBox, QDialog, QFormLayout, QScrollArea, QWidget
 
 from basso.sentence import read_in
 from basso.trial.card import CheckedCard, CheckedRun
 from basso.ui import layouts
-from basso.ui.dialogs import closing, label
+from basso.ui.dialogs import copying, label
 from basso.ui.theme.look import Look, Type
 from basso.units import DisplayUnits
 from basso.words.run_card import card_words, facts, run_words
@@ -36,16 +36,10 @@ class RunsDialog(QDialog):
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        copy = QPushButton("Copy")
-        copy.clicked.connect(lambda: QApplication.clipboard().setText(self.text))
         whole = layouts.column(self, (16, 12, 16, 12), 8)
         whole.addLayout(form)
         whole.addWidget(self._scroll, 1)
-        bar = layouts.row(None, (0, 0, 0, 0), 8)
-        bar.addWidget(copy)
-        bar.addStretch(1)
-        bar.addWidget(closing(self))
-        whole.addLayout(bar)
+        whole.addLayout(copying(self, "Copy", lambda: self.text))
         self._show()
 
     @property

@@ -96,10 +96,10 @@ class TrialVerbs:
         self.bench.judging.judge_beside(entries[0], lambda: self._judge_all(entries[1:], then))
 
     def _show_runs(self, cards: Sequence[KeptCard]) -> None:
-        from basso.trial.card import Name, card_from, check_runs
+        from basso.trial.card import SideName, card_from, check_runs
         from basso.ui.stations.trial.runs_dialog import RunsDialog
 
-        sides: tuple[tuple[Name, Side], ...] = (("A", self.bench.trial.a), ("B", self.bench.trial.b))
+        sides: tuple[tuple[SideName, Side], ...] = (("A", self.bench.trial.a), ("B", self.bench.trial.b))
         judged = [(s, x) for s, side in sides for e in side if (x := self.bench.sessions.of(e).analysis) is not None]
         checked = []
         for card in cards:
@@ -117,7 +117,7 @@ class TrialVerbs:
 
     def hold_prediction(self) -> None:
         """What was predicted of this change beside what the trial shown measured, kept with the change's job."""
-        from basso.car.predictions import Effect, Measured, predictions_of, with_measured
+        from basso.car.predictions import LowestChange, Outcome, predictions_of, with_measured
         from basso.ui.dialogs import ChoiceDialog
         from basso.words.predictions import kept_words, record_words
 
@@ -144,7 +144,7 @@ class TrialVerbs:
             return
         chosen, e = kept[dialog.chosen], c.effect_kpa
         on_a, on_b = (tuple(x.recording.content_hash for x in side.analyses) for side in (c.a, c.b))
-        measured = Measured(Effect(e.estimate, e.low, e.high), c.judgement, on_a, on_b)
+        measured = Outcome(LowestChange(e.estimate, e.low, e.high), c.judgement, on_a, on_b)
         if garage.change(f"measuring {chosen.what}", chosen.job, with_measured(chosen.job, measured)):
             now = predictions_of(garage.view) if garage.view is not None else ()
             told = next((kept_words(k) for k in now if k.job.id == chosen.job.id), "")
