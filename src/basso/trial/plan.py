@@ -23,11 +23,14 @@ from basso.track.corners import Place
 from basso.trial.effect import departures_of, effect_on_lowest
 from basso.trial.guards import LEAST_LAPS, change_of
 from basso.trial.match import dip_prone, heat_slope, read_alike_of, side_of
+from basso.units import FloatArray
 
 Measure = Literal["min_pressure_kpa"]
 MEASURES: tuple[Measure, ...] = ("min_pressure_kpa",)
 LAPS_TRIED = (2, 3, 4, 5, 6, 8, 10, 12, 16, 20, 26, 34)
 _DRAWS = 400
+_ALWAYS = 0.98
+"""From here on more laps are not tried."""
 _LEAST_OWN_LAPS = 3
 _MOST_RUN_LAPS = 6
 """Longer runs heat the oil further than the next one will start from (default)."""
@@ -107,7 +110,7 @@ def plan_trial(
     for n, count in enumerate(LAPS_TRIED):
         progress(n / len(LAPS_TRIED), "trying numbers of laps")
         tried.append((count, model.power(count, effect_kpa)))
-        if tried[-1][1] > 0.995 and len(tried) > 2:
+        if tried[-1][1] > max(_ALWAYS, power) and len(tried) > 2:
             break
     laps = _fewest(tried, power)
     runs = _runs(laps) if laps is not None else ((), ())
@@ -145,27 +148,33 @@ class _Model:
         self._passes = list(passes)
         self._laps = sorted({p.lap_key for p in passes})
         self._by_lap = [[p for p in passes if p.lap_key == key] for key in self._laps]
+        self._drawn_as: dict[tuple[int, int, int], list[Pass]] = {}
         self._departures = departures_of(passes, heat)
         self.scatter = Scatter(self._departures.lap_kpa, self._departures.pass_kpa, len(self._laps), len(passes))
 
     def power(self, laps: int, effect_kpa: float) -> float:
         """How often the trial says better or worse of such an effect, with so many laps a side."""
         rng = np.random.default_rng(1000 + laps)
-        right = 0
+        wanted = "better" if effect_kpa > 0.0 else "worse"
         followed = {id(p): float(v) for p, v in zip(self._passes, self._departures.followed_kpa, strict=True)}
+        own = [np.array([followed[id(p)] for p in lap]) for lap in self._by_lap]
+        right = 0
         for _ in range(_DRAWS):
             drawn: list[Pass] = []
-            values: list[float] = []
-            for side in (0, 1):
-                for n, k in enumerate(rng.integers(len(self._laps), size=laps)):
-                    apart = rng.normal(0.0, self.scatter.lap_kpa) + (effect_kpa if side else 0.0)
-                    for p in self._by_lap[int(k)]:
-                        drawn.append(replace(p, side=side, lap_key=(side, 0, n)))
-                        values.append(followed[id(p)] + apart + rng.normal(0.0, self.scatter.pass_kpa))
-            found = effect_on_lowest(drawn, self._heat, np.array(values))
-            wanted = "better" if effect_kpa > 0.0 else "worse"
+            values: list[FloatArray] = []
+            for side, n, k in ((s, n, int(k)) for s in (0, 1) for n, k in enumerate(rng.integers(len(own), size=laps))):
+                drawn += self._as(side, n, k)
+                apart = rng.normal(0.0, self.scatter.lap_kpa) + side * effect_kpa
+                values.append(own[k] + apart + rng.normal(0.0, self.scatter.pass_kpa, own[k].size))
+            found = effect_on_lowest(drawn, self._heat, np.concatenate(values))
             right += found is not None and change_of(found) == wanted
         return right / _DRAWS
+
+    def _as(self, side: int, n: int, k: int) -> list[Pass]:
+        """The passes of lap ``k``, as those of the n-th lap of a side; made once: they are drawn thousands of times."""
+        if (side, n, k) not in self._drawn_as:
+            self._drawn_as[side, n, k] = [replace(p, side=side, lap_key=(side, 0, n)) for p in self._by_lap[k]]
+        return self._drawn_as[side, n, k]
 
 
 def _at(tried: Sequence[tuple[int, float]], laps: int) -> float:
