@@ -56,6 +56,14 @@ def test_it_held_where_what_was_measured_may_lie_in_its_band(kpa: float, said: s
     assert kept_words(found).endswith(f": {said}.") and found.held is (said == "the prediction held")
 
 
+def test_what_was_measured_too_loosely_proves_nothing() -> None:
+    (found,) = kept(with_measured(with_prediction(JOB, "+0.4 L", PREDICTED), measured(40.0, off=21.0)))
+    assert found.held is None and kept_words(found).endswith("measured too loosely to tell; drive more laps.")
+    assert record_words([found]) == ""
+    (found,) = kept(with_measured(with_prediction(JOB, "+0.4 L", PREDICTED), measured(100.0, off=30.0)))
+    assert found.held is False
+
+
 def test_the_record_counts_what_held_of_what_was_measured() -> None:
     jobs = [
         with_measured(with_prediction(JOB, "one", PREDICTED), measured(40.0)),

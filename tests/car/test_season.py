@@ -70,7 +70,11 @@ def test_margins_hold_the_true_one_and_wear_is_told() -> None:
         assert margin is not None and margin[0] - 3.0 < true_margin(bearing) < margin[2] + 3.0
     first, second, *_ = season_words(found, *AT)
     assert first.startswith("At 5500 rpm and 92 °C normal stands") and "in Day 2" in first
-    assert second.startswith("It was ") and "in Day 1: now " in second and second.endswith("less.")
+    assert (
+        second.startswith("It was ")
+        and "in Day 1: now " in second
+        and second.endswith(" kPa less, as the sensor reads it.")
+    )
     same = season_words(season([drive(1), drive(3)]), *AT)
     assert same[1].endswith("no change that single sessions can tell.")
 
@@ -112,6 +116,18 @@ def test_a_zero_that_differs_is_named_with_its_session() -> None:
         0, abs=2
     )
     assert any("with the engine stopped in Day 1, 0 kPa in Day 2" in w for w in season_words(found, *AT))
+
+
+def test_where_the_zero_is_not_proven_the_margin_is_less_sure_and_wear_is_not_claimed() -> None:
+    found = season([drive(1), drive(2, WORN)])
+    first, second = found.points
+    blind = replace(second, zero_proven=False)
+    (low, margin, high), wide = second.margin_at(*AT) or (0.0, 0.0, 0.0), blind.margin_at(*AT)
+    assert first.zero_proven and wide == pytest.approx((low - 20.0, margin, high + 20.0))
+    close = replace(first, session=second.session, zero_proven=False)
+    words = season_words(replace(found, points=(first, close)), *AT)
+    assert "The sensor's zero is not proven, so the margin is less sure: Day 2." in words
+    assert words[1].endswith("no change that single sessions can tell.")
 
 
 def test_a_floor_that_falls_with_normal_gives_no_margin() -> None:

@@ -89,7 +89,11 @@ def test_only_laps_with_the_oil_in_range_count() -> None:
 def test_what_is_not_logged_is_not_taken_for_held() -> None:
     blind = only(CARD, replace(demo(), temperature_c=None))
     assert blind.unknown == ("oil",) and blind.oil_c is None
-    assert run_words(blind) == ["Not logged, so not checked: oil temperature."]
+    assert run_words(blind) == ["The log does not tell, so not checked: oil temperature."]
+    counted = card_words(check_runs(CARD, [("A", replace(demo(), temperature_c=None))]))
+    assert counted[-1] == "Laps whose oil temperature was not logged count as in range here."
+    lost = only(CARD, replace(demo(), expected=replace(demo().expected, valid=False)))
+    assert lost.low is None and "the line at which to stop" in run_words(lost)[0]
     assert not card_words(check_runs(CARD, [("A", replace(demo(), temperature_c=None))]))[0].startswith("The run is as")
     standing = only(CARD, demo("dyno"))
     assert run_words(standing) == ["No flying laps, so there is nothing to hold against the card."]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from PySide6.QtWidgets import QApplication, QDialog, QPushButton
 
@@ -45,6 +47,12 @@ def test_the_season_of_the_open_car_is_drawn_and_moved(
         next(b for b in dialog.findChildren(QPushButton) if b.text() == "Copy table").click()
         assert QApplication.clipboard().text() == dialog.table
         assert not dialog.grab().isNull()
+        # A title from somebody else's bundle is no formula where the table is pasted.
+        season = dialog._season
+        strange = replace(season.points[0], session=replace(season.points[0].session, title="=1+1"))
+        other = SeasonDialog(desk.window, desk.bench.look, DisplayUnits(), "Car", replace(season, points=(strange,)))
+        assert "1+1" in other.table and "\t=" not in other.table
+        other.deleteLater()
         seen.append(first)
         return False
 

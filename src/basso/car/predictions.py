@@ -12,9 +12,11 @@ from typing import Any
 
 from basso.car.history import CarHistory
 from basso.garage.records import Job
+from basso.plain_text import plain
 
 _PREDICTED, _MEASURED = "predicted effect", "measured effect"
 """Keys of a job's entries that no step of a sheet has."""
+_MOST_TEXT = 120
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,11 +49,14 @@ class KeptPrediction:
 
     @property
     def held(self) -> bool | None:
-        """Whether the measured effect may lie within the predicted band; None where nothing was measured."""
+        """Whether the measured effect may lie within the predicted band; None where nothing was measured, or what was
+        measured is less sure than what was predicted and so proves nothing."""
         if self.measured is None:
             return None
-        m = self.measured.effect
-        return m.low_kpa <= self.predicted.high_kpa and m.high_kpa >= self.predicted.low_kpa
+        m, p = self.measured.effect, self.predicted
+        if m.low_kpa > p.high_kpa or m.high_kpa < p.low_kpa:
+            return False
+        return True if m.high_kpa - m.low_kpa <= p.high_kpa - p.low_kpa else None
 
 
 def with_prediction(job: Job, what: str, predicted: LowestChange) -> Job:
@@ -97,7 +102,7 @@ def _effect(row: Any) -> LowestChange:
 def _kept(job: Job) -> KeptPrediction | None:
     row, after = job.entries.get(_PREDICTED), job.entries.get(_MEASURED)
     try:
-        predicted, what = _effect(row), str(row["what"])  # type: ignore[index]
+        predicted, what = _effect(row), plain(str(row["what"]), _MOST_TEXT)  # type: ignore[index]
         measured = (
             Outcome(_effect(after), str(after["verdict"]), tuple(after["logs_a"]), tuple(after["logs_b"]))
             if after is not None

@@ -30,6 +30,7 @@ from basso.pressure.options import JudgeOptions
 from basso.progress import Progress, silent
 from basso.recording.drive import DriveMark, drive_mark, same_drive
 from basso.recording.recording import Recording
+from basso.trial.control import ZERO_MAY_BE_OFF_KPA
 
 WAYS = ("right turns", "left turns", "turns", "braking", "acceleration", "other")
 """Which way a dip goes, by its cause."""
@@ -54,6 +55,7 @@ class SeasonPoint:
         build: by name; ``oil``: that was in, None where nobody said; ``laps``: flying laps.
         dips_per_lap: way of :data:`WAYS` → dips in flying laps, for each lap; empty without flying laps.
         masked: an accumulator was armed: its dips are fewer than the pan's own.
+        zero_proven: its sensor was seen to read nothing at rest, so that its margin is no matter of its zero.
         zero_kpa: what the sensor read with the engine stopped; None where it never stood.
         idle_kpa, idle_scatter_kpa: hot idle.
         drops_kpa: what lies between two places of the oil's way → its drop at the reference.
@@ -66,6 +68,7 @@ class SeasonPoint:
     laps: int
     dips_per_lap: Mapping[str, float]
     masked: bool
+    zero_proven: bool
     zero_kpa: float | None
     idle_kpa: float | None
     idle_scatter_kpa: float | None
@@ -74,12 +77,14 @@ class SeasonPoint:
     floors: tuple[Floor, ...]
 
     def normal_at(self, rpm: float, temperature_c: float) -> tuple[float, float, float] | None:
-        """Normal with its 90 % interval, kPa; None where the session did not drive there."""
+        """Normal with its 90 % interval, kPa, wider where the sensor's zero is not proven; None where the session did
+        not drive there."""
         at, heat = np.array([rpm]), np.array([temperature_c])
         if self.expected.temperature_range_c is None or not self.expected.covers(at, heat)[0]:
             return None
         low, high = self.expected.interval(at, heat)
-        return float(low[0]), float(self.expected.at(at, heat)[0]), float(high[0])
+        off = 0.0 if self.zero_proven else ZERO_MAY_BE_OFF_KPA
+        return float(low[0]) - off, float(self.expected.at(at, heat)[0]), float(high[0]) + off
 
     def floor_at(self, rpm: float) -> float | None:
         """The floor at an engine speed, of those that do not fall with normal; None where every one does."""
@@ -174,6 +179,7 @@ def _point(a: Analysis, session: Session, build: str, oil: Grade | None) -> Seas
         laps=len(flying),
         dips_per_lap={w: ways[w] / len(flying) for w in WAYS if ways[w]} if flying else {},
         masked=session.accumulator == "armed" or is_armed(a),
+        zero_proven=a.zero_proven,
         zero_kpa=_zero(a),
         idle_kpa=idle.kpa if idle is not None else None,
         idle_scatter_kpa=idle.scatter_kpa if idle is not None else None,

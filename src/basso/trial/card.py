@@ -25,6 +25,7 @@ _LAP_BEGINS_S = 3.0
 
 SideName = Literal["A", "B"]
 What = Literal["oil", "pace", "g"]
+Unchecked = Literal["oil", "pace", "g", "stop line"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,7 +68,7 @@ class CheckedRun:
         oil_c: lowest, median and highest oil temperature entering the flying laps; None where not logged.
         lap_time_s, peak_g: medians; None where not known.
         off: how far outside its range each is, signed, in its own unit; only what is outside.
-        unknown: what the card holds and the log does not tell.
+        unknown: what the card asks and the log does not tell.
         barred: why it cannot be judged at all; "" where it can.
         low: None where it never was under half of normal for long, or that cannot be told.
     """
@@ -82,18 +83,9 @@ class CheckedRun:
     lap_time_s: float | None
     peak_g: float | None
     off: Mapping[What, float]
-    unknown: tuple[What, ...]
+    unknown: tuple[Unchecked, ...]
     barred: str
     low: Low | None
-
-    @property
-    def as_asked(self) -> bool:
-        """Nothing to say against it."""
-        return (
-            not self.off and not self.unknown and not self.barred and self.low is None and self.in_range >= self.asked
-            if self.asked is not None
-            else False
-        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -199,7 +191,7 @@ def _checked(card: RunCard, number: int, side: SideName, x: Analysis, asked: int
         "g": card.hold.get("peak_g"),
     }
     off: dict[What, float] = {}
-    unknown: list[What] = []
+    unknown: list[Unchecked] = [] if x.judgeable and x.expected.valid else ["stop line"]
     for what, ends in held.items():
         value = values[what]
         if ends is None:

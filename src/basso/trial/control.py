@@ -23,7 +23,7 @@ from basso.units import FloatArray
 _LEAST_SAMPLES = 15
 _LEAST_LAPS = 2
 _HEAT_REACH_C = 1.0
-_ZERO_MAY_BE_OFF_KPA = 20.0
+ZERO_MAY_BE_OFF_KPA = 20.0
 """What a sensor's zero may be off by where nothing shows it (default; gauge sensors of the usual classes drift by up to
 2 % of 10 bar)."""
 _RANGE_MAY_BE_OFF = 0.04
@@ -139,7 +139,7 @@ def over_control(effect: Effect, control: Control, level_kpa: float, in_share: b
     if not control.known:
         if control.zeros_proven:
             return effect
-        off = _ZERO_MAY_BE_OFF_KPA * (1.0 / max(level_kpa, 50.0) if in_share else 1.0)
+        off = ZERO_MAY_BE_OFF_KPA * (1.0 / max(level_kpa, 50.0) if in_share else 1.0)
         return replace(effect, low=effect.low - off, high=effect.high + off)
     seen = abs(control.shift_kpa) >= max(2.0 * control.spread_kpa, _WITHIN_KPA)
     if (control.zeros_proven or control.zeros_read) and not seen:
@@ -148,7 +148,7 @@ def over_control(effect: Effect, control: Control, level_kpa: float, in_share: b
     constant = unsure = 0.0
     if not control.zeros_proven:
         # Of a shift of the zero and one of the range only the sum is seen: each has its part by how far it may be off.
-        zero, gain = _ZERO_MAY_BE_OFF_KPA / 2.0, _RANGE_MAY_BE_OFF / 2.0 * control.at_kpa
+        zero, gain = ZERO_MAY_BE_OFF_KPA / 2.0, _RANGE_MAY_BE_OFF / 2.0 * control.at_kpa
         constant = control.shift_kpa * zero**2 / (zero**2 + gain**2)
         both = float(np.hypot(zero, gain))
         # A shift larger than sensors usually have says that neither is off by what is usual.

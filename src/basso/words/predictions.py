@@ -14,6 +14,8 @@ def kept_words(k: KeptPrediction) -> str:
         return phrase("Predicted of {}: {}; not measured yet.", k.what, _band(k.predicted))
     if k.held:
         how = "the prediction held"
+    elif k.held is None:
+        how = "measured too loosely to tell; drive more laps"
     else:
         how = "more than predicted" if k.measured.effect.kpa > k.predicted.kpa else "less than predicted"
     return phrase("Predicted of {}: {}; measured {}: {}.", k.what, _band(k.predicted), _band(k.measured.effect), how)
@@ -21,7 +23,7 @@ def kept_words(k: KeptPrediction) -> str:
 
 def record_words(kept: Sequence[KeptPrediction]) -> str:
     """How far this car's predictions held so far; "" where none was measured."""
-    measured = [k for k in kept if k.measured is not None]
+    measured = [k for k in kept if k.held is not None]
     if not measured:
         return ""
     held = sum(bool(k.held) for k in measured)

@@ -6,7 +6,12 @@ from basso.sentence import in_celsius, in_degrees, joined, phrase
 from basso.trial.card import CheckedCard, CheckedRun, SideName
 
 _IN_RANGE = " with the oil in range"
-_NOT_LOGGED = {"oil": "oil temperature", "pace": "lap times", "g": "g"}
+_UNCHECKED = {
+    "oil": "oil temperature",
+    "pace": "lap times",
+    "g": "g",
+    "stop line": "the line at which to stop, since normal is not known",
+}
 
 
 def run_words(r: CheckedRun) -> list[str]:
@@ -46,8 +51,7 @@ def run_words(r: CheckedRun) -> list[str]:
         also = f" ({r.laps} driven)" if r.laps != r.in_range else ""
         said.append(f"{_flying(r.in_range)}{_IN_RANGE if r.oil_c else ''}{also} of the {r.asked} asked: {lacks} more.")
     if r.unknown:
-        names = joined(", ", [_NOT_LOGGED[w] for w in r.unknown])
-        said.append(f"Not logged, so not checked: {names}.")
+        said.append(f"The log does not tell, so not checked: {', '.join(_UNCHECKED[w] for w in r.unknown)}.")
     if r.asked is None:
         said.append(f"The card has no further run of {r.side}; it is counted with the others.")
     return said or ["As the card has it."]
@@ -89,6 +93,8 @@ def card_words(c: CheckedCard) -> list[str]:
     said.append(
         f"Still to drive with the oil in range: {' and '.join(lacking)}." if lacking else "Nothing left to drive."
     )
+    if any("oil" in r.unknown for r in c.runs):
+        said.append("Laps whose oil temperature was not logged count as in range here.")
     return said
 
 

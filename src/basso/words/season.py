@@ -21,6 +21,8 @@ def season_words(s: Season, rpm: float | None = None, temperature_c: float | Non
     else:
         said += _margins(s, rpm, heat)
     said += _dips(s.points)
+    if unproven := [p.session.title for p in s.points if not p.zero_proven]:
+        said.append(f"The sensor's zero is not proven, so the margin is less sure: {', '.join(unproven)}.")
     zeros = [p for p in s.points if p.zero_kpa is not None]
     if zeros:
         # Of two that lie apart, the one furthest from the newest is told.
@@ -60,7 +62,8 @@ def _margins(s: Season, rpm: float, heat: float) -> list[str]:
         since = phrase("{} in {}", in_kpa(margin_1), first.session.title)
         if low > high_1 or high < low_1:
             how = "more" if margin > margin_1 else "less"
-            said.append(phrase("It was {}: now {} {}.", since, in_kpa(abs(margin - margin_1)), how))
+            apart = in_kpa(abs(margin - margin_1))
+            said.append(phrase("It was {}: now {} {}, as the sensor reads it.", since, apart, how))
         else:
             said.append(phrase("It was {}: no change that single sessions can tell.", since))
         thick = [p.oil.at_100_mm2ps for p, _ in known if p.oil is not None]

@@ -11,6 +11,7 @@ from PySide6.QtGui import QFontMetricsF, QPainter, QPaintEvent
 from PySide6.QtWidgets import QDialog, QDoubleSpinBox, QScrollArea, QSizePolicy, QWidget
 
 from basso.car.season import WAYS
+from basso.plain_text import separated
 from basso.report.season_document import season_rows
 from basso.sentence import read_in
 from basso.ui import layouts
@@ -91,7 +92,7 @@ class SeasonDialog(QDialog):
     @property
     def table(self) -> str:
         """A row for each session, tab-separated, in the units shown."""
-        return "\n".join("\t".join(row) for row in season_rows(self._season, self.at, self._units))
+        return separated(season_rows(self._season, self.at, self._units), "\t")
 
     def _show(self) -> None:
         rpm, heat = self.at or (None, None)

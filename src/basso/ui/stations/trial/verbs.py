@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from basso.ui.models.sessions import Entry
     from basso.ui.models.trial_sides import Side
 
+_MOST_OFFERED = 4
 _CARDS = "To print (*.pdf);;Page (*.html)"
 
 
@@ -132,12 +133,14 @@ class TrialVerbs:
             self.bench.tell("No prediction is kept of this car: plan a change under Sump, then drive it.")
             return
         units = self.bench.shown_units
+        # The newest that wait for a trial; where none does, the newest to be measured anew.
+        kept = (tuple(k for k in kept if k.measured is None) or kept)[-_MOST_OFFERED:]
         dialog = ChoiceDialog(
             self.bench.window,
             self.bench.look,
             "Which prediction was of this change?",
             "\n".join(str(read_in(kept_words(k), units)) for k in kept),
-            [k.what for k in kept],
+            [k.what.replace("&", "&&") for k in kept],
         )
         run_dialog(dialog)
         if dialog.chosen is None:
